@@ -1,0 +1,1 @@
+"""Saltwort: one colour path, set up once, computed, checked and handed to every application."""

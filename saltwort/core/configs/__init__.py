@@ -1,0 +1,21 @@
+"""Read, describe, compose and write configs."""
+
+from saltwort.core.configs.compose import compose
+from saltwort.core.configs.describe import ConfigDescription, describe, screen_view, working_spaces
+from saltwort.core.configs.export import environment_lines, packed, write_config
+from saltwort.core.configs.gamut import gamut_of
+from saltwort.core.configs.setup import Setup, first_setup
+
+__all__ = [
+    "ConfigDescription",
+    "Setup",
+    "compose",
+    "describe",
+    "environment_lines",
+    "first_setup",
+    "gamut_of",
+    "packed",
+    "screen_view",
+    "working_spaces",
+    "write_config",
+]

@@ -1,0 +1,61 @@
+"""Turn a setup into the OCIO config that every application is given."""
+
+import PyOpenColorIO as ocio
+
+from saltwort.core.configs.describe import working_spaces
+from saltwort.core.configs.setup import Setup
+from saltwort.core.engine import ViewChoice, load_config
+from saltwort.core.engine.processors import check_view, known_space
+from saltwort.core.errors import BadInput
+from saltwort.core.textures.rules import file_rules
+
+
+def compose(base_text: str, setup: Setup, name: str) -> str:
+    """The text of the project's config: the base config with the setup's working space, rules and view.
+
+    The chosen display and view are put first, so that every application opens with them. Raises BadInput, naming
+    what is missing, when the setup asks for something the base config lacks.
+    """
+    config = load_config(base_text)
+    setup_fits(config, setup)
+    config.setName(name)
+    config.setRole(ocio.ROLE_SCENE_LINEAR, setup.working_space)
+    config.setFileRules(file_rules(setup.rules, setup.default_space, setup.kind_words))
+    displays = [setup.view.display, *(name for name in config.getDisplays() if name != setup.view.display)]
+    config.setActiveDisplays(_list_of(displays))
+    if config.getDefaultView(setup.view.display) != setup.view.view:
+        config.setActiveViews(_list_of(_views_in_order(config, setup.view)))
+    try:
+        config.validate()
+    except ocio.Exception as error:
+        raise BadInput(f"The config would not be valid: {' '.join(str(error).split())}") from error
+    text: str = config.serialize()
+    return text
+
+
+def setup_fits(config: ocio.Config, setup: Setup) -> None:
+    """Raise BadInput when the setup names a space, display, view or look that the config lacks."""
+    if setup.working_space not in working_spaces(config):
+        known_space(config, setup.working_space)
+        raise BadInput(f"“{setup.working_space}” is not scene-linear; a render needs a scene-linear working space.")
+    check_view(config, setup.view)
+    known_space(config, setup.default_space)
+    for index, rule in enumerate(setup.rules, start=1):
+        if rule.space and config.getColorSpace(rule.space) is None:
+            raise BadInput(f"Rule {index}, “{rule.name}”: the config has no colour space “{rule.space}”.")
+
+
+def _views_in_order(config: ocio.Config, choice: ViewChoice) -> list[str]:
+    """All active views, the chosen one moved up only as far as its display needs: OCIO holds one order for all
+    displays, and an HDR display should not open with an SDR view because of a choice made for another."""
+    order = list(config.getActiveViews())
+    if not order:
+        order = list(dict.fromkeys(view for display in config.getDisplays() for view in config.getViews(display)))
+    order.remove(choice.view)
+    order.insert(order.index(config.getDefaultView(choice.display)), choice.view)
+    return order
+
+
+def _list_of(names: list[str]) -> str:
+    """The engine's comma-separated list, with names that hold a comma quoted."""
+    return ", ".join(f'"{name}"' if "," in name else name for name in names)

@@ -1,0 +1,118 @@
+"""What a config holds, in plain values."""
+
+from dataclasses import dataclass
+
+import PyOpenColorIO as ocio
+
+from saltwort.core.engine import ViewChoice
+
+# What each role is read for. Roles of other names are listed without.
+ROLE_USES = {
+    "scene_linear": "rendering and compositing: the working space",
+    "rendering": "rendering, where a renderer has a role of its own",
+    "reference": "the space all others are defined against (OCIO 1)",
+    "aces_interchange": "matching scene-referred spaces between configs",
+    "cie_xyz_d65_interchange": "matching display-referred spaces between configs",
+    "color_picking": "colour pickers",
+    "color_timing": "grading tools",
+    "compositing_log": "compositing operations that want log",
+    "data": "maps that are not colour",
+    "matte_paint": "matte painting",
+    "texture_paint": "painting textures",
+    "default": "files that nothing else names (OCIO 1)",
+}
+
+
+@dataclass(frozen=True)
+class SpaceInfo:
+    name: str
+    aliases: tuple[str, ...]
+    family: str
+    encoding: str
+    interop_id: str
+    description: str
+    is_data: bool
+    reference: str
+    """`scene` or `display`."""
+
+
+@dataclass(frozen=True)
+class RoleInfo:
+    name: str
+    space: str
+    use: str
+
+
+@dataclass(frozen=True)
+class DisplayInfo:
+    name: str
+    views: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class ConfigDescription:
+    """A config as its lists. Spaces are the active ones, scene-referred first."""
+
+    name: str
+    version: str
+    spaces: tuple[SpaceInfo, ...]
+    roles: tuple[RoleInfo, ...]
+    displays: tuple[DisplayInfo, ...]
+    looks: tuple[str, ...]
+    working_spaces: tuple[str, ...]
+
+
+def describe(config: ocio.Config) -> ConfigDescription:
+    """The lists that a screen or a settings sheet shows."""
+    spaces = config.getColorSpaces(ocio.SEARCH_REFERENCE_SPACE_ALL, ocio.COLORSPACE_ACTIVE)
+    described = [_space_info(space) for space in spaces]
+    return ConfigDescription(
+        name=config.getName(),
+        version=f"{config.getMajorVersion()}.{config.getMinorVersion()}",
+        spaces=tuple(sorted(described, key=lambda info: info.reference == "display")),
+        roles=tuple(
+            RoleInfo(name, config.getColorSpace(name).getName(), ROLE_USES.get(name, ""))
+            for name, _ in config.getRoles()
+        ),
+        displays=tuple(DisplayInfo(name, tuple(config.getViews(name))) for name in config.getDisplays()),
+        looks=tuple(look.getName() for look in config.getLooks()),
+        working_spaces=tuple(working_spaces(config)),
+    )
+
+
+def _space_info(space: ocio.ColorSpace) -> SpaceInfo:
+    return SpaceInfo(
+        name=space.getName(),
+        aliases=tuple(space.getAliases()),
+        family=space.getFamily(),
+        encoding=space.getEncoding(),
+        interop_id=space.getInteropID(),
+        description=space.getDescription(),
+        is_data=space.isData(),
+        reference="display" if space.getReferenceSpaceType() == ocio.REFERENCE_SPACE_DISPLAY else "scene",
+    )
+
+
+def working_spaces(config: ocio.Config) -> list[str]:
+    """The scene-linear spaces a render can be made in; those most in use come first, found by interop ID or alias."""
+    usual = [config.getColorSpace(alias) for alias in ("lin_ap1_scene", "lin_rec709_scene", "lin_rec2020_scene")]
+    first = [space.getName() for space in usual if space is not None]
+    spaces = config.getColorSpaces(ocio.SEARCH_REFERENCE_SPACE_SCENE, ocio.COLORSPACE_ACTIVE)
+    linear = [
+        space.getName()
+        for space in spaces
+        if not space.isData() and config.isColorSpaceLinear(space.getName(), ocio.REFERENCE_SPACE_SCENE)
+    ]
+    return [name for name in first if name in linear] + [name for name in linear if name not in first]
+
+
+def screen_view(config: ocio.Config, choice: ViewChoice) -> ViewChoice:
+    """The view that thumbnails and swatches are drawn through: the chosen one on a plain sRGB screen.
+
+    Where the config has no display with the sRGB interop ID or alias, the chosen display stands; where that display
+    lacks the view, its default view does.
+    """
+    srgb = config.getColorSpace("srgb_rec709_display")
+    display = srgb.getName() if srgb and srgb.getName() in config.getDisplays() else choice.display
+    views = config.getViews(display)
+    return ViewChoice(display, choice.view if choice.view in views else config.getDefaultView(display), choice.look)

@@ -1,0 +1,52 @@
+"""A project's setup: all that its artist has decided, as one value."""
+
+from dataclasses import dataclass, field
+
+import PyOpenColorIO as ocio
+
+from saltwort.core.configs.describe import working_spaces
+from saltwort.core.engine import ViewChoice
+from saltwort.core.errors import BadInput
+from saltwort.core.textures.kinds import DATA, DEFAULT_KIND_WORDS, MAP_KINDS, KindWords
+from saltwort.core.textures.rules import PATH_SEARCH_RULE, Rule
+
+
+@dataclass(frozen=True)
+class Setup:
+    """Everything decided for a project. `base` names the config it starts from: `builtin:` and a name, or `sha256:`
+    and the hash of an uploaded text. Spaces, displays and views are named as in that config."""
+
+    base: str
+    working_space: str
+    view: ViewChoice
+    default_space: str
+    rules: tuple[Rule, ...] = ()
+    kind_words: KindWords = field(default=DEFAULT_KIND_WORDS)
+
+
+def first_setup(base: str, config: ocio.Config) -> Setup:
+    """A sensible setup for a config nobody has decided anything about: its own default view, its rendering role, and
+    rules that hold for most texture sets. Raises BadInput when the config lacks what these need.
+    """
+    linear = working_spaces(config)
+    if not linear:
+        raise BadInput("This config has no scene-linear colour space, so nothing can be rendered in it.")
+    role = config.getColorSpace(ocio.ROLE_SCENE_LINEAR)
+    working = role.getName() if role and role.getName() in linear else linear[0]
+    display = config.getDefaultDisplay()
+    data = next((space.getName() for space in config.getColorSpaces() if space.isData()), "")
+    encoded = config.getColorSpace(ocio.ROLE_TEXTURE_PAINT) or config.getColorSpace("srgb_texture")
+    rules = [PATH_SEARCH_RULE, Rule("EXR files", "glob", working, pattern="*", extension="exr")]
+    if hdr := config.getColorSpace("lin_rec709_scene"):
+        # The format has no primaries of its own worth trusting; its files come from cameras and sky makers in Rec.709.
+        rules.append(Rule("HDR files", "glob", hdr.getName(), pattern="*", extension="hdr"))
+    if data:
+        kinds = tuple(kind.key for kind in MAP_KINDS.values() if kind.group == DATA)
+        rules.insert(0, Rule("Data maps", "map_kind", data, map_kinds=kinds))
+    return Setup(
+        base=base,
+        working_space=working,
+        view=ViewChoice(display, config.getDefaultView(display)),
+        default_space=encoded.getName() if encoded else working,
+        rules=tuple(rules),
+    )

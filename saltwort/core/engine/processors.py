@@ -1,0 +1,82 @@
+"""Processors for the two things done to pixels: from space to space, and through a view."""
+
+from dataclasses import dataclass
+
+import PyOpenColorIO as ocio
+
+from saltwort.core.errors import BadInput
+
+LARGEST_EXPOSURE = 32.0
+"""Stops either way; beyond, float32 light of any picture is black or overflows."""
+
+
+@dataclass(frozen=True)
+class ViewChoice:
+    """How scene light becomes a picture. An empty `look` keeps the looks that the view itself has."""
+
+    display: str
+    view: str
+    look: str = ""
+
+
+def known_space(config: ocio.Config, name: str) -> str:
+    """The space's own name for a name, alias or role. Raises BadInput when the config lacks it."""
+    space = config.getColorSpace(name)
+    if space is None:
+        raise BadInput(f"The config has no colour space “{name}”. Choose one from its list.")
+    found: str = space.getName()
+    return found
+
+
+def check_view(config: ocio.Config, choice: ViewChoice) -> None:
+    """Raise BadInput when display, view or look is not in the config."""
+    if choice.display not in config.getDisplays():
+        raise BadInput(f"The config has no display “{choice.display}”. Choose one of {_listed(config.getDisplays())}.")
+    views = config.getViews(choice.display)
+    if choice.view not in views:
+        raise BadInput(f"The display “{choice.display}” has no view “{choice.view}”. Choose one of {_listed(views)}.")
+    if choice.look and config.getLook(choice.look) is None:
+        raise BadInput(f"The config has no look “{choice.look}”.")
+
+
+def space_processor(config: ocio.Config, source: str, target: str) -> ocio.CPUProcessor:
+    """CPU processor between two spaces of the config, by name, alias or role. Raises BadInput for unknown names."""
+    return _build(config, ocio.ColorSpaceTransform(known_space(config, source), known_space(config, target)))
+
+
+def view_processor(config: ocio.Config, source: str, choice: ViewChoice, exposure: float = 0.0) -> ocio.CPUProcessor:
+    """CPU processor from `source` through exposure (stops), look and view to the display's code values.
+
+    Exposure and look act on scene light in the working space. With neither, the engine gets nothing but its own
+    display-view transform, so that its numbers are kept to the bit. Raises BadInput for unknown names.
+    """
+    check_view(config, choice)
+    if not -LARGEST_EXPOSURE <= exposure <= LARGEST_EXPOSURE:
+        raise BadInput(f"Exposure lies between −{LARGEST_EXPOSURE:.0f} and +{LARGEST_EXPOSURE:.0f} stops.")
+    source = known_space(config, source)
+    view = ocio.DisplayViewTransform(src=source, display=choice.display, view=choice.view)
+    is_data = config.getColorSpace(source).isData()  # the engine passes data through a view untouched
+    if is_data or not (exposure or choice.look):
+        return _build(config, view)
+    working = known_space(config, ocio.ROLE_SCENE_LINEAR)
+    steps = [ocio.ColorSpaceTransform(source, working)]
+    if exposure:
+        gain = 2.0**exposure
+        steps.append(ocio.MatrixTransform.Scale([gain, gain, gain, 1.0]))
+    if choice.look:
+        steps.append(ocio.LookTransform(working, working, choice.look))
+        view.setLooksBypass(True)
+    view.setSrc(working)
+    return _build(config, ocio.GroupTransform([*steps, view]))
+
+
+def _build(config: ocio.Config, transform: ocio.Transform) -> ocio.CPUProcessor:
+    try:
+        return config.getProcessor(transform).getDefaultCPUProcessor()
+    except ocio.Exception as error:
+        reason = " ".join(str(error).split())
+        raise BadInput(f"The config cannot make this transform: {reason}") from error
+
+
+def _listed(names: object) -> str:
+    return ", ".join(f"“{name}”" for name in names)  # type: ignore[attr-defined]

@@ -1,0 +1,34 @@
+"""Files that appear whole or not at all."""
+
+import os
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+from saltwort.core.errors import BadInput
+
+
+@contextmanager
+def replacing(path: Path) -> Iterator[Path]:
+    """A temporary file beside `path`, which takes its place, synced to disk, when the block ends well.
+
+    An existing file stands until then. Raises BadInput when the disk refuses.
+    """
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        handle, name = tempfile.mkstemp(dir=path.parent, prefix=".writing-", suffix=path.suffix)
+    except OSError as error:
+        raise BadInput(f"{path} cannot be written: {error.strerror}.") from error
+    os.close(handle)
+    temporary = Path(name)
+    try:
+        yield temporary
+        with temporary.open("rb") as file:
+            os.fsync(file.fileno())
+        temporary.chmod(0o644)
+        temporary.replace(path)
+    except OSError as error:
+        raise BadInput(f"{path} cannot be written: {error.strerror}.") from error
+    finally:
+        temporary.unlink(missing_ok=True)

@@ -1,0 +1,33 @@
+"""Checks: what is wrong or doubtful, why it matters, and what mends it."""
+
+from saltwort.core.findings.registry import (
+    BLOCKER,
+    CAUTION,
+    NOTE,
+    Change,
+    CheckedRender,
+    CheckedSwatch,
+    CheckedTexture,
+    Finding,
+    Fix,
+    Subjects,
+    check,
+    codes,
+    run_checks,
+)
+
+__all__ = [
+    "BLOCKER",
+    "CAUTION",
+    "NOTE",
+    "Change",
+    "CheckedRender",
+    "CheckedSwatch",
+    "CheckedTexture",
+    "Finding",
+    "Fix",
+    "Subjects",
+    "check",
+    "codes",
+    "run_checks",
+]

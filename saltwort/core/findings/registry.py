@@ -1,0 +1,146 @@
+"""The registry of checks.
+
+A check is a function under `@check`, in any module of `saltwort.core.findings.checks`; modules there are found by
+themselves. It is given everything that can be wrong, and yields findings under the code it registered.
+"""
+
+import pkgutil
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, field
+from functools import lru_cache
+from importlib import import_module
+
+import PyOpenColorIO as ocio
+
+from saltwort.core.configs.setup import Setup
+from saltwort.core.handoffs import Station
+from saltwort.core.images import Facts
+from saltwort.core.spaces.typed import TypedColour
+from saltwort.core.textures.kinds import KindMatch
+from saltwort.core.textures.rules import Assignment
+
+BLOCKER, CAUTION, NOTE = "blocker", "caution", "note"
+LEVELS = (BLOCKER, CAUTION, NOTE)
+
+
+@dataclass(frozen=True)
+class Change:
+    """One thing that a fix changes, as shown before it is applied."""
+
+    what: str
+    before: str
+    after: str
+
+
+@dataclass(frozen=True)
+class Fix:
+    """A named operation that mends a finding. `arguments` are the operation's own; `changes` its preview."""
+
+    operation: str
+    label: str
+    arguments: dict[str, str]
+    changes: tuple[Change, ...]
+
+
+@dataclass(frozen=True)
+class Finding:
+    """One thing that is wrong (blocker), probably wrong (caution) or worth knowing (note)."""
+
+    code: str
+    level: str
+    subject: str
+    title: str
+    why: str
+    fix: Fix | None = None
+
+
+@dataclass(frozen=True)
+class CheckedTexture:
+    path: str
+    kind: KindMatch | None
+    assignment: Assignment
+    facts: Facts
+
+
+@dataclass(frozen=True)
+class CheckedRender:
+    name: str
+    space: str
+    facts: Facts
+
+
+@dataclass(frozen=True)
+class CheckedSwatch:
+    name: str
+    colour: TypedColour
+
+
+@dataclass(frozen=True)
+class Subjects:
+    """All that checks look at: the composed config with its setup, and the project's own things."""
+
+    config: ocio.Config
+    setup: Setup
+    textures: Sequence[CheckedTexture] = ()
+    swatches: Sequence[CheckedSwatch] = ()
+    renders: Sequence[CheckedRender] = ()
+    stations: Sequence[Station] = ()
+    rule_hits: Sequence[int] = field(default=())
+    """How many textures each rule takes, in the order of the setup's rules."""
+
+
+@dataclass(frozen=True)
+class Problem:
+    """What a check yields; the registry adds its code and level."""
+
+    subject: str
+    title: str
+    why: str
+    fix: Fix | None = None
+
+
+Check = Callable[[Subjects], Iterator[Problem]]
+
+
+@dataclass(frozen=True)
+class Code:
+    """A registered check: its stable code, its level, and in one sentence what it finds."""
+
+    code: str
+    level: str
+    meaning: str
+    check: Check
+
+
+_codes: dict[str, Code] = {}
+
+
+def check(code: str, level: str) -> Callable[[Check], Check]:
+    """Register a check under a stable code. The function's docstring is the sentence on the page of findings."""
+
+    def register(function: Check) -> Check:
+        if code in _codes or level not in LEVELS or not function.__doc__:
+            raise ValueError(f"{code}: taken already, of no known level, or without a docstring.")
+        _codes[code] = Code(code, level, " ".join(function.__doc__.split()), function)
+        return function
+
+    return register
+
+
+@lru_cache(maxsize=1)
+def codes() -> tuple[Code, ...]:
+    """Every registered check, by code."""
+    package = import_module("saltwort.core.findings.checks")
+    for module in pkgutil.iter_modules(package.__path__, f"{package.__name__}."):
+        import_module(module.name)
+    return tuple(_codes[code] for code in sorted(_codes))
+
+
+def run_checks(subjects: Subjects) -> list[Finding]:
+    """All findings, worst first, then by code and subject."""
+    findings = [
+        Finding(code.code, code.level, problem.subject, problem.title, problem.why, problem.fix)
+        for code in codes()
+        for problem in code.check(subjects)
+    ]
+    return sorted(findings, key=lambda finding: (LEVELS.index(finding.level), finding.code, finding.subject))

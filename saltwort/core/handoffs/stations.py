@@ -1,0 +1,30 @@
+"""Stations: the applications of a chain, described by what they can do."""
+
+from dataclasses import dataclass
+
+READS_TEXTURES = "textures"
+READS_RENDERS = "renders"
+
+
+@dataclass(frozen=True)
+class Station:
+    """One application. `reads` is what it is fed, `textures` or `renders`; `ocio_version` the newest config version
+    it loads, as `2.6`; `follows_file_rules` whether it takes texture spaces from the config by itself."""
+
+    name: str
+    reads: str
+    ocio_version: str
+    follows_file_rules: bool
+
+
+RENDERER = Station("Renderer", READS_TEXTURES, "2.6", follows_file_rules=True)
+COMPOSITOR = Station("Compositor", READS_RENDERS, "2.6", follows_file_rules=False)
+
+
+def config_is_too_new(config_version: str, station: Station) -> bool:
+    """Whether the station cannot load a config of that version. Versions are `major.minor`."""
+    return _numbers(config_version) > _numbers(station.ocio_version)
+
+
+def _numbers(version: str) -> tuple[int, ...]:
+    return tuple(int(part) for part in version.split("."))

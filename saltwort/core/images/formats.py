@@ -1,0 +1,42 @@
+"""The formats that Saltwort opens, told by the first bytes of a file and never by its name."""
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from saltwort.core.errors import BadInput
+
+
+@dataclass(frozen=True)
+class Format:
+    """`key` is the image library's own name of the format, `suffix` the one files are stored under."""
+
+    key: str
+    label: str
+    suffix: str
+    starts: tuple[bytes, ...]
+
+
+FORMATS = (
+    Format("openexr", "EXR", ".exr", (b"\x76\x2f\x31\x01",)),
+    Format("png", "PNG", ".png", (b"\x89PNG\r\n\x1a\n",)),
+    Format("jpeg", "JPEG", ".jpg", (b"\xff\xd8\xff",)),
+    Format("tiff", "TIFF", ".tif", (b"II*\0", b"MM\0*", b"II+\0", b"MM\0+")),
+    Format("hdr", "HDR", ".hdr", (b"#?RADIANCE", b"#?RGBE")),
+    Format("dpx", "DPX", ".dpx", (b"SDPX", b"XPDS")),
+)
+
+
+def sniff(path: Path) -> Format:
+    """The format of a file. Raises BadInput when it is none of FORMATS, or cannot be read at all."""
+    try:
+        with path.open("rb") as file:
+            start = file.read(16)
+    except OSError as error:
+        raise BadInput(f"{path.name} cannot be read: {error.strerror or 'no such file'}.") from error
+    if not start:
+        raise BadInput(f"{path.name} is empty. Save it again and bring the new file.")
+    for known in FORMATS:
+        if start.startswith(known.starts):
+            return known
+    names = ", ".join(known.label for known in FORMATS)
+    raise BadInput(f"{path.name} is not an image that Saltwort reads. Bring one of {names}.")

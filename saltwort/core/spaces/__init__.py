@@ -1,0 +1,1 @@
+"""Colour spaces: primaries, adaptation and typed colours."""

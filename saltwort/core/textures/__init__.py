@@ -1,0 +1,1 @@
+"""What texture files hold, and which space each is read in."""

@@ -1,0 +1,190 @@
+"""Map kinds: what a texture holds, told by a word in its file name.
+
+A name is cut into words at separators, digits and changes of case, so that `abnormal_wall_diffuse` holds no word
+`normal`. The word that stands last decides, since artists end a name with the map: `lamp_metal_basecolor` is a base
+colour. `deciding_regex` writes the same decision as a regular expression that OCIO file rules can hold.
+"""
+
+import re
+from collections import defaultdict
+from collections.abc import Callable, Collection, Iterable
+from dataclasses import dataclass
+from functools import lru_cache
+from itertools import combinations
+
+COLOUR, DATA, LIGHT = "colour", "data", "light"
+
+
+@dataclass(frozen=True)
+class MapKind:
+    """A kind of map: `group` says whether its numbers are colour, plain data or light."""
+
+    key: str
+    label: str
+    group: str
+
+
+MAP_KINDS = {
+    kind.key: kind
+    for kind in (
+        MapKind("base_colour", "base colour", COLOUR),
+        MapKind("specular_colour", "specular colour", COLOUR),
+        MapKind("transmission", "transmission", COLOUR),
+        MapKind("subsurface", "subsurface colour", COLOUR),
+        MapKind("emission", "emission", COLOUR),
+        MapKind("roughness", "roughness", DATA),
+        MapKind("metalness", "metalness", DATA),
+        MapKind("normal", "normal", DATA),
+        MapKind("displacement", "displacement", DATA),
+        MapKind("occlusion", "occlusion", DATA),
+        MapKind("mask", "mask", DATA),
+        MapKind("opacity", "opacity", DATA),
+        MapKind("environment", "environment", LIGHT),
+        MapKind("backplate", "backplate", LIGHT),
+    )
+}
+
+KindWords = tuple[tuple[str, str], ...]
+"""Pairs of a word as found in file names, in lower case with a space where it may be split, and a map kind's key."""
+
+DEFAULT_KIND_WORDS: KindWords = tuple(
+    (word, kind)
+    for kind, words in {
+        "base_colour": "base color, base colour, albedo, diffuse, diff, dif, col, color, colour",
+        "specular_colour": "specular color, specular colour, spec color, spec colour",
+        "transmission": "transmission, transmission color, transmission colour",
+        "subsurface": "subsurface, subsurface color, subsurface colour, sss",
+        "emission": "emission, emissive, emission color, emission colour, emis",
+        "roughness": "roughness, rough, rgh, gloss, glossiness",
+        "metalness": "metalness, metallic, metal, mtl",
+        "normal": "normal, normals, nrm, nor",
+        "displacement": "displacement, disp, height, bump",
+        "occlusion": "occlusion, ao, cavity",
+        "mask": "mask, id",
+        "opacity": "opacity, alpha",
+        "environment": "environment, env, hdri, sky",
+        "backplate": "backplate, plate",
+    }.items()
+    for word in words.split(", ")
+)
+
+
+_TOKENS = re.compile(r"[A-Z]+(?![a-z])|[A-Z][a-z]+|[a-z]+|[0-9]+")
+
+
+@dataclass(frozen=True)
+class KindMatch:
+    """The map kind that a file name tells, and the word that decided."""
+
+    kind: MapKind
+    word: str
+
+
+def map_kind_of(path: str, words: KindWords = DEFAULT_KIND_WORDS) -> KindMatch | None:
+    """The map kind told by the file name at the end of `path`, or None when no word tells one."""
+    by_last_piece = _by_last_piece(words)
+    tokens = _TOKENS.findall(path.replace("\\", "/").rpartition("/")[2])
+    for position in range(len(tokens) - 1, -1, -1):
+        for pieces, match in by_last_piece.get(tokens[position].lower(), ()):
+            start = position + 1 - len(pieces)
+            if start >= 0 and tuple(token.lower() for token in tokens[start : position + 1]) == pieces:
+                return match
+    return None
+
+
+@lru_cache(maxsize=64)
+def _by_last_piece(words: KindWords) -> dict[str, list[tuple[tuple[str, ...], KindMatch]]]:
+    """The ways in which the words may be cut by their spelling, under the piece that comes last, longest first."""
+    found: dict[str, list[tuple[tuple[str, ...], KindMatch]]] = defaultdict(list)
+    for word, kind in words:
+        for pieces in _cuts(word):
+            found[pieces[-1]].append((pieces, KindMatch(MAP_KINDS[kind], word)))
+    return {last: sorted(cuts, key=lambda cut: -len(cut[0])) for last, cuts in found.items()}
+
+
+def _cuts(word: str) -> list[tuple[str, ...]]:
+    """The ways to join the parts of `base color`: (`base`, `color`) and (`basecolor`,)."""
+    parts = word.split()
+    gaps = range(1, len(parts))
+    return [
+        tuple("".join(parts[start:end]) for start, end in zip((0, *cut), (*cut, len(parts)), strict=True))
+        for size in range(len(parts))
+        for cut in combinations(gaps, size)
+    ]
+
+
+# The expression below runs in the engine, whose dialect (ECMAScript, on bytes) has no look-behind. What must stand
+# to the left of a word is therefore consumed, and depends on how the word is written: `ao` may follow anything but a
+# letter, `AO` anything but a capital, `Ao` anything.
+
+_BEFORE_LOWER = r"(?:[^/\\]*[^A-Za-z/\\])?"
+_BEFORE_TITLE = r"[^/\\]*"
+_BEFORE_UPPER = r"(?:[^/\\]*[^A-Z/\\])?"
+_LATER_LOWER = r"[^/\\]*[^A-Za-z/\\]"
+_AFTER_LOWER = r"(?![a-z])"
+_AFTER_UPPER = r"(?![a-z])(?![A-Z](?![a-z]))"
+_BETWEEN = r"[^A-Za-z0-9/\\]+"
+
+
+@lru_cache(maxsize=64)
+def deciding_regex(kinds: Collection[str], words: KindWords = DEFAULT_KIND_WORDS) -> str:
+    """An ECMAScript expression that matches a whole path exactly when `map_kind_of` gives one of `kinds`.
+
+    `kinds` must be hashable (a tuple or frozenset of map-kind keys) and have at least one word in `words`.
+    """
+    wanted = [word for word, kind in words if kind in kinds]
+    others = [word for word, kind in words if kind not in kinds]
+    longer = [other for other in others if any(_holds(other, word) for word in wanted)]
+    guard = f"(?!{_deciding(longer, wanted)})" if longer else ""
+    return rf"(?:.*[/\\])?{guard}{_deciding(wanted, others)}[^/\\]*"
+
+
+def _holds(longer: str, shorter: str) -> bool:
+    return longer != shorter and f" {shorter} " in f" {longer} "
+
+
+def _deciding(wanted: list[str], others: list[str]) -> str:
+    """Somewhere in a file name one of `wanted`, and after it none of `others`."""
+    later = f"(?!{_any_of(others, _LATER_LOWER)})" if others else ""
+    return _any_of(wanted, _BEFORE_LOWER) + later
+
+
+def _any_of(words: list[str], before_lower: str) -> str:
+    """One of the words, in any of its spellings, with what must stand to its left and right."""
+    cuts = {cut for word in words for cut in _cuts(word)}
+    return (
+        f"(?:{before_lower}{_spelt(cuts, str.lower)}"
+        f"|{_BEFORE_TITLE}{_spelt(cuts, str.title)}"
+        f"|{_BEFORE_UPPER}{_spelt(cuts, str.upper)})"
+    )
+
+
+def _spelt(cuts: Collection[tuple[str, ...]], case: Callable[[str], str]) -> str:
+    """The cut words, the first piece of each in one case. Words that go on alike share what follows: the engine
+    compiles the expression at every lookup, and a bracket costs it far more than a letter."""
+    following: dict[str, set[tuple[str, ...]]] = defaultdict(set)
+    for first, *rest in cuts:
+        following[first].add(tuple(rest))
+    shared: dict[frozenset[tuple[str, ...]], list[str]] = defaultdict(list)
+    for first, rests in following.items():
+        if () in rests:
+            shared[frozenset([()])].append(case(first))
+        if rests - {()}:
+            shared[frozenset(rests - {()})].append(case(first))
+    after = _AFTER_UPPER if case is str.upper else _AFTER_LOWER
+    return _one_of(
+        _one_of(sorted(firsts)) + (after if rests == {()} else _next_piece(rests, case))
+        for rests, firsts in sorted(shared.items(), key=lambda item: sorted(item[0]))
+    )
+
+
+def _next_piece(cuts: Collection[tuple[str, ...]], case: Callable[[str], str]) -> str:
+    """The pieces after the first: set apart in any case, or joined on by a change of case."""
+    spellings = {form: _spelt(cuts, form) for form in (str.lower, str.title, str.upper)}
+    joined = [spellings[str.title]] if case is str.upper else [spellings[str.title], spellings[str.upper]]
+    return _one_of([_BETWEEN + _one_of(spellings.values()), *joined])
+
+
+def _one_of(expressions: Iterable[str]) -> str:
+    listed = list(expressions)
+    return listed[0] if len(listed) == 1 else f"(?:{'|'.join(listed)})"

@@ -1,0 +1,275 @@
+"""File rules: which space a path is read in, and why.
+
+The rules are OCIO file rules and go into every exported config. The engine's own lookup takes about 0.4 ms a path;
+this module gives the same answers about fifty times as fast and says what matched. Tests hold the two together.
+"""
+
+import re
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass
+from functools import partial
+from typing import Protocol
+
+import PyOpenColorIO as ocio
+
+from saltwort.core.errors import BadInput
+from saltwort.core.textures.kinds import DEFAULT_KIND_WORDS, MAP_KINDS, KindWords, deciding_regex, map_kind_of
+
+MAX_RULES = 200
+MAX_PATTERN = 1_000
+MAX_PATH = 1_024
+"""Characters. The engine's regular expressions recurse for each character of a path; beyond this, stack runs out."""
+
+DEFAULT_NAME: str = ocio.DEFAULT_RULE_NAME
+PATH_SEARCH_NAME: str = ocio.FILE_PATH_SEARCH_RULE_NAME
+_CONTROL = re.compile(r"[\x00-\x1f]")
+
+
+@dataclass(frozen=True)
+class Rule:
+    """One rule. Which fields count depends on `kind`:
+
+    `glob`: `pattern` on the path without its extension, `extension` in any case, `space`.
+    `regex`: `pattern` on the whole path, `space`.
+    `map_kind`: `map_kinds`, the kinds it takes, `space`.
+    `space_in_path`: nothing; the space is the one whose name or alias ends last in the path, in any case.
+    """
+
+    name: str
+    kind: str
+    space: str = ""
+    pattern: str = ""
+    extension: str = ""
+    map_kinds: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class Reason:
+    """Why a file has its space: `kind` is rule, default or pin; `index` counts the config's file rules from 0."""
+
+    kind: str
+    index: int | None
+    name: str
+
+
+@dataclass(frozen=True)
+class Assignment:
+    """The space a file is read in, with its reason."""
+
+    space: str
+    reason: Reason
+
+
+@dataclass(frozen=True)
+class RuleTrace:
+    """How one rule stands to one path: `space` is what it gives or would give, None where it does not match."""
+
+    index: int
+    name: str
+    space: str | None
+    because: str
+
+
+def file_rules(rules: Sequence[Rule], default_space: str, words: KindWords = DEFAULT_KIND_WORDS) -> ocio.FileRules:
+    """The engine's form of the rules. Raises BadInput, naming the rule, for one that the engine refuses."""
+    if len(rules) > MAX_RULES:
+        raise BadInput(f"A project holds up to {MAX_RULES} rules; here are {len(rules)}.")
+    result = ocio.FileRules()
+    for index, rule in enumerate(rules):
+        try:
+            _insert(result, index, rule, words)
+        except ocio.Exception as error:
+            reason = str(error).removeprefix("File rules: ").rstrip(".")
+            raise BadInput(f"Rule {index + 1}, “{rule.name}”: {reason}.") from error
+    result.setDefaultRuleColorSpace(default_space)
+    return result
+
+
+def _insert(result: ocio.FileRules, index: int, rule: Rule, words: KindWords) -> None:
+    _check(index, rule)
+    if rule.kind == "space_in_path":
+        result.insertPathSearchRule(index)
+    elif rule.kind == "glob":
+        result.insertRule(index, rule.name, rule.space, rule.pattern, rule.extension)
+    else:
+        result.insertRule(index, rule.name, rule.space, _regex_of(rule, words))
+
+
+def _check(index: int, rule: Rule) -> None:
+    """What the engine would take in silence and then read in its own way."""
+    where = f"Rule {index + 1}, “{rule.name}”: "
+    if rule.kind not in ("glob", "regex", "map_kind", "space_in_path"):
+        raise BadInput(f"{where}there is no kind of rule “{rule.kind}”.")
+    if not rule.name.strip():
+        raise BadInput(f"Rule {index + 1} needs a name.")
+    if rule.name in (DEFAULT_NAME, PATH_SEARCH_NAME) and rule.kind != "space_in_path":
+        raise BadInput(f"{where}that name belongs to a rule of the config itself; choose another.")
+    if len(rule.pattern) > MAX_PATTERN or len(rule.extension) > MAX_PATTERN:
+        raise BadInput(f"{where}a pattern has up to {MAX_PATTERN} characters.")
+    if _CONTROL.search(rule.name + rule.pattern + rule.extension):
+        raise BadInput(f"{where}names and patterns hold no line breaks or control characters.")
+    if rule.kind == "glob" and re.search(r"[\\^]|\[[^\]]*[^\w\-! \]][^\]]*\]", rule.pattern + rule.extension):
+        raise BadInput(f"{where}a name pattern uses *, ?, [abc] and [!abc]; write / between folders.")
+    unknown = [kind for kind in rule.map_kinds if kind not in MAP_KINDS]
+    if rule.kind == "map_kind" and (unknown or not rule.map_kinds):
+        raise BadInput(f"{where}choose at least one map kind from the list.")
+
+
+def _regex_of(rule: Rule, words: KindWords) -> str:
+    return deciding_regex(rule.map_kinds, words) if rule.kind == "map_kind" else rule.pattern
+
+
+Answer = tuple[str | None, str]
+"""The space that a rule gives to a path, None where it does not match; and on what it matched."""
+
+Matcher = Callable[[str], Answer]
+
+
+class RuleBook:
+    """The rules of one config, ready to be asked for many paths."""
+
+    def __init__(
+        self, config: ocio.Config, rules: Sequence[Rule], default_space: str, words: KindWords = DEFAULT_KIND_WORDS
+    ) -> None:
+        self._words = words
+        self._matchers = [(rule, self._matcher(rule, config)) for rule in rules]
+        self._reasons = [Reason("rule", index, rule.name) for index, rule in enumerate(rules)]
+        self._default = Assignment(default_space, Reason("default", len(rules), DEFAULT_NAME))
+
+    def assign(self, path: str) -> Assignment:
+        """The space in which `path` is read: the first rule that matches, else the default. The file need not exist.
+
+        Raises BadInput for a path that is too long or holds control characters.
+        """
+        check_path(path)
+        for (_, match), reason in zip(self._matchers, self._reasons, strict=True):
+            space, _ = match(path)
+            if space:
+                return Assignment(space, reason)
+        return self._default
+
+    def explain(self, path: str) -> list[RuleTrace]:
+        """Every rule in order, with what it gives for `path` and on what it matched; the default comes last."""
+        check_path(path)
+        traces = [RuleTrace(index, rule.name, *match(path)) for index, (rule, match) in enumerate(self._matchers)]
+        default = self._default
+        return [*traces, RuleTrace(len(traces), DEFAULT_NAME, default.space, "takes every file that is left")]
+
+    def _matcher(self, rule: Rule, config: ocio.Config) -> Matcher:
+        if rule.kind == "space_in_path":
+            return _PathSearch(config)
+        if rule.kind == "map_kind":
+            return partial(_match_kind, rule, self._words)
+        if rule.kind == "glob":
+            return partial(_match_regex, rule, f"{rule.pattern}.{rule.extension}", _python_glob(rule))
+        return partial(_match_regex, rule, rule.pattern, _EngineRegex(rule.pattern))
+
+
+class _Regex(Protocol):
+    def fullmatch(self, string: bytes, /) -> object: ...
+
+
+def _match_regex(rule: Rule, shown: str, regex: _Regex, path: str) -> Answer:
+    if regex.fullmatch(path.encode()):
+        return rule.space, f"matches {shown}"
+    return None, f"does not match {shown}"
+
+
+def _match_kind(rule: Rule, words: KindWords, path: str) -> Answer:
+    match = map_kind_of(path, words)
+    if match is None:
+        return None, "no map word in the name"
+    return (rule.space if match.kind.key in rule.map_kinds else None), f"“{match.word}” says {match.kind.label}"
+
+
+class _PathSearch:
+    """The engine's search for a space in a path: the name or alias that ends last, and of these the longest."""
+
+    def __init__(self, config: ocio.Config) -> None:
+        spaces: Iterable[ocio.ColorSpace] = config.getColorSpaces(ocio.SEARCH_REFERENCE_SPACE_ALL, ocio.COLORSPACE_ALL)
+        names = {
+            _ascii_lower(name): space.getName() for space in spaces for name in (space.getName(), *space.getAliases())
+        }
+        self._names = sorted(names.items(), key=lambda item: -len(item[0]))
+        # A path that holds none of these holds no name at all, and most paths do not.
+        self._shortest = [name for name in names if not any(other in name for other in names if other != name)]
+
+    def __call__(self, path: str) -> Answer:
+        lowered = _ascii_lower(path)
+        if any(map(lowered.__contains__, self._shortest)):
+            held = [(lowered.rfind(name) + len(name), name, space) for name, space in self._names if name in lowered]
+            _, name, space = max(held, key=lambda found: found[0])  # the first, so the longest, of those that tie
+            return space, f"“{name}” stands in the path"
+        return None, "no space or alias stands in the path"
+
+
+PATH_SEARCH_RULE = Rule(PATH_SEARCH_NAME, "space_in_path")
+
+
+def check_path(path: str) -> None:
+    """Raise BadInput for a path that no rule can be asked about."""
+    if len(path) > MAX_PATH:
+        raise BadInput(f"A path has up to {MAX_PATH} characters; here are {len(path)}.")
+    if not path.strip() or _CONTROL.search(path):
+        raise BadInput("A path needs a name and holds no line breaks or control characters.")
+    try:
+        path.encode()
+    except UnicodeEncodeError:
+        raise BadInput("A path must be valid UTF-8.") from None
+
+
+def _ascii_lower(text: str) -> str:
+    """Lower case as the engine makes it: ASCII letters only."""
+    return text.encode().lower().decode()
+
+
+def _python_glob(rule: Rule) -> re.Pattern[bytes]:
+    """OCIO's glob: `pattern` as written, a dot, and `extension`, whose letters match in any case as long as it holds
+    no wildcard."""
+    extension = _glob(rule.extension)
+    if not re.search(r"[*?\[]", rule.extension):
+        extension = b"(?i:" + extension + b")"
+    return re.compile(_glob(rule.pattern) + rb"\." + extension)
+
+
+def _glob(glob: str) -> bytes:
+    pieces = []
+    for piece in re.findall(r"\[[^\]]*\]|.", glob):
+        if piece == "*":
+            pieces.append(b".*")
+        elif piece == "?":
+            pieces.append(b".")
+        elif len(piece) > 1:
+            pieces.append(b"[" + piece[1:-1].replace("!", "^", 1).encode() + b"]")
+        else:
+            pieces.append(re.escape(piece.encode()))
+    return b"".join(pieces)
+
+
+class _EngineRegex:
+    """A regular expression that the user wrote: matched by Python where both dialects read it alike, else asked of
+    the engine."""
+
+    # Escapes of letters, POSIX classes, empty and doubled brackets, and possessive quantifiers differ.
+    _DIFFERENT = re.compile(r"\\[^dDwWsSbB.\\/()\[\]{}|*+?^$\-]|\[\[|\[\^?\]|[*+?}]\+|\$.|.\^")
+
+    def __init__(self, pattern: str) -> None:
+        self._python = None
+        if not self._DIFFERENT.search(pattern) and not pattern.startswith("(?"):
+            try:
+                self._python = re.compile(pattern.encode())
+            except re.error:
+                self._python = None
+        self._config: ocio.Config | None = None
+        self._pattern = pattern
+
+    def fullmatch(self, path: bytes) -> bool:
+        if self._python:
+            return self._python.fullmatch(path) is not None
+        if self._config is None:
+            self._config = ocio.Config.CreateRaw()
+            rules = ocio.FileRules()
+            rules.insertRule(0, "asked", "raw", self._pattern)
+            rules.setDefaultRuleColorSpace("raw")
+            self._config.setFileRules(rules)
+        return bool(self._config.getColorSpaceFromFilepath(path.decode())[1] == 0)
