@@ -14,7 +14,15 @@ from saltwort.core.images.reading import Pixels
 
 Attribute = str | int | float | tuple[int, ...] | tuple[float, ...]
 
-WRITABLE = {".png": "png", ".tif": "tiff", ".tiff": "tiff", ".exr": "openexr", ".jpg": "jpeg", ".jpeg": "jpeg"}
+WRITABLE = {
+    ".png": "png",
+    ".tif": "tiff",
+    ".tiff": "tiff",
+    ".exr": "openexr",
+    ".jpg": "jpeg",
+    ".jpeg": "jpeg",
+    ".hdr": "hdr",
+}
 
 
 def write_image(

@@ -1,0 +1,65 @@
+# Everything a person types. Each installed thing leaves a stamp below .make/, made again when what it depends on changes.
+PYTHON ?= python3
+BIN := .venv/bin
+MANAGE := $(BIN)/python manage.py
+PORT ?= 8000
+CHROMIUM := $(firstword $(wildcard /usr/bin/chromium /usr/bin/chromium-browser))
+
+.PHONY: run dev test bench web lint schema chromium clean
+
+run: .make/run .make/web
+	@exec $(MANAGE) serve --port $(PORT)
+
+# The server with errors in full, and Vite's server in front of it at port 5173.
+dev: .make/run .make/npm
+	@SALTWORT_DEBUG=1 $(MANAGE) serve --port $(PORT) & trap 'kill %1' EXIT INT TERM; cd web && npx vite
+
+test: .make/dev .make/web chromium
+	@$(MAKE) --no-print-directory lint
+	@$(MANAGE) test tests
+
+lint: .make/dev .make/npm
+	@$(BIN)/ruff check .
+	@$(BIN)/ruff format --check --quiet .
+	@$(BIN)/mypy
+	@$(MANAGE) makemigrations --check --dry-run --verbosity 0
+	@cd web && npm run --silent types && npm run --silent lint
+	@sh tools/check_schema.sh
+
+bench: .make/dev .make/web
+	@$(BIN)/python -m tests.bench
+
+# The API's schema and the TypeScript types made from it.
+schema: .make/dev .make/npm
+	@$(MANAGE) spectacular --file web/src/api/schema.yaml --validate --fail-on-warn
+	@cd web && npm run --silent schema
+
+web: .make/web
+
+chromium:
+	@test -n "$(CHROMIUM)" || (apt-get update -qq && apt-get install -y -qq chromium)
+
+clean:
+	rm -rf .make .venv web/node_modules web/dist
+
+.make/venv:
+	@mkdir -p .make
+	$(PYTHON) -m venv .venv
+	@touch $@
+
+.make/run: requirements.txt | .make/venv
+	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements.txt
+	@touch $@
+
+.make/dev: requirements-dev.txt .make/run
+	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements-dev.txt
+	@touch $@
+
+.make/npm: web/package-lock.json
+	@mkdir -p .make
+	cd web && npm ci --no-audit --no-fund --loglevel=error
+	@touch $@
+
+.make/web: .make/npm web/index.html web/vite.config.ts $(shell find web/src -type f)
+	cd web && npm run --silent build
+	@touch $@

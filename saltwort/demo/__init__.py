@@ -1,0 +1,1 @@
+"""Lantern Quay: the demo project, made from code."""

@@ -1,0 +1,55 @@
+"""Build the demo project through the same operations that the screens use."""
+
+from dataclasses import replace
+from pathlib import Path
+from tempfile import TemporaryDirectory
+
+from saltwort.core.configs import Setup
+from saltwort.core.spaces.typed import TypedColour
+from saltwort.core.textures.rules import Rule
+from saltwort.demo.render import write_render
+from saltwort.demo.textures import write_textures
+from saltwort.server.images.operations import store_file
+from saltwort.server.projects.models import Project
+from saltwort.server.projects.operations import change_setup, create_project
+from saltwort.server.scene.operations import add_render, add_swatch
+from saltwort.server.textures.operations import add_texture, pin_texture
+
+NAME, SLUG = "Lantern Quay", "lantern-quay"
+RENDER = "lantern_quay_dusk.exr"
+
+SWATCHES = {
+    "enamel": TypedColour("srgb_texture", "8-bit", "47 106 104"),
+    "brass": TypedColour("srgb_texture", "hex", "#b58c4a"),
+    "flame": TypedColour("ACEScg", "unit", "14.2 4.63 0.518"),
+    "channel marker": TypedColour("Linear Rec.2020", "unit", "0.02 1.4 0.16"),
+}
+
+
+def build_demo() -> Project:
+    """Make the project with its textures, pins, swatches and render. Takes a few seconds."""
+    project = create_project(NAME)
+    with TemporaryDirectory() as folder:
+        _add_textures(project, Path(folder))
+        write_render(Path(folder) / RENDER)
+        add_render(project, RENDER, store_file(Path(folder) / RENDER, RENDER))
+    for name, typed in SWATCHES.items():
+        add_swatch(project, name, typed)
+    return change_setup(project, 1, "Read skies in linear Rec.709", _with_sky_rule)
+
+
+def _with_sky_rule(setup: Setup) -> Setup:
+    rule = Rule("Sky and environment", "map_kind", "Linear Rec.709 (sRGB)", map_kinds=("environment",))
+    return replace(setup, rules=(setup.rules[0], rule, *setup.rules[1:]))
+
+
+def _add_textures(project: Project, folder: Path) -> None:
+    write_textures(folder)
+    for file in sorted(path for path in folder.rglob("*") if path.is_file()):
+        path = file.relative_to(folder).as_posix()
+        add_texture(project, path, store_file(file, path))
+    # A trap on purpose: somebody brightened a roughness that looked too dark.
+    roughness = project.textures.get(path="harbour_lamp/harbour_lamp_brass_roughness.png")
+    pin_texture(roughness, roughness.version, "srgb_texture", "looked too dark in the viewport")
+    rope = project.textures.get(path="mooring_rope/mooring_rope_diff.tif")
+    pin_texture(rope, rope.version, "srgb_texture", "the scanner writes sRGB")

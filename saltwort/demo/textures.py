@@ -1,0 +1,139 @@
+"""The textures of Lantern Quay, drawn with numpy. Deterministic for their seeds."""
+
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from saltwort.core.images import write_image
+from saltwort.core.spaces.gamuts import AP1
+
+Picture = NDArray[np.float32]
+SIDE = 256
+
+# Colours on the sRGB encoded 0–1 scale.
+STONE, SALT, MORTAR = (0.42, 0.37, 0.33), (0.60, 0.58, 0.54), (0.27, 0.25, 0.24)
+BRASS, TARNISH = (0.71, 0.55, 0.29), (0.37, 0.33, 0.22)
+ENAMEL = (47 / 255, 106 / 255, 104 / 255)
+ROPE, ROPE_DARK = (0.56, 0.46, 0.33), (0.33, 0.26, 0.18)
+
+
+def noise(seed: int, shape: tuple[int, int], cells: int, octaves: int = 4) -> Picture:
+    """Smooth noise that tiles, shape (height, width), on 0–1."""
+    total = np.zeros(shape)
+    for octave in range(octaves):
+        count = cells << octave
+        grid = np.random.default_rng(seed + octave).random((count, count))
+        total += _stretched(grid, shape) / 2**octave
+    return ((total - total.min()) / (total.max() - total.min())).astype(np.float32)
+
+
+def _stretched(grid: NDArray[np.float64], shape: tuple[int, int]) -> NDArray[np.float64]:
+    rows, columns = (np.arange(size) / size * len(grid) for size in shape)
+    row, column = rows.astype(int), columns.astype(int)
+    ease_row, ease_column = (part * part * (3 - 2 * part) for part in (rows - row, columns - column))
+    below, right = (row + 1) % len(grid), (column + 1) % len(grid)
+    top = grid[row][:, column] * (1 - ease_column) + grid[row][:, right] * ease_column
+    bottom = grid[below][:, column] * (1 - ease_column) + grid[below][:, right] * ease_column
+    return top * (1 - ease_row[:, None]) + bottom * ease_row[:, None]
+
+
+def mixed(first: tuple[float, ...], second: tuple[float, ...], amount: Picture) -> Picture:
+    """Two colours mixed by an amount on 0–1, shape (height, width, 3)."""
+    return (np.array(first) + (np.array(second) - np.array(first)) * amount[..., None]).astype(np.float32)
+
+
+def stones() -> tuple[Picture, Picture]:
+    """Height and mortar of a wall of cut stones, each (SIDE, SIDE) on 0–1."""
+    y, x = np.mgrid[:SIDE, :SIDE] / SIDE
+    course = np.floor(y * 6)
+    edge_y = np.abs((y * 6) % 1 - 0.5)
+    edge_x = np.abs((x * 3 + course * 0.5) % 1 - 0.5)
+    mortar = np.clip((np.maximum(edge_y, edge_x * 1.02) - 0.44) * 25, 0, 1).astype(np.float32)
+    height = (1 - mortar) * (0.55 + 0.45 * noise(3, (SIDE, SIDE), 8))
+    return height.astype(np.float32), mortar
+
+
+def normals(height: Picture, strength: float = 6.0) -> Picture:
+    """A tangent-space normal map of a height, encoded as (n + 1) / 2."""
+    down, across = np.gradient(height)
+    vectors = np.stack([-across * strength, down * strength, np.ones_like(height)], axis=-1)
+    return ((vectors / np.linalg.norm(vectors, axis=-1, keepdims=True) + 1) / 2).astype(np.float32)
+
+
+def grey(values: Picture) -> Picture:
+    """One channel, shape (height, width, 1)."""
+    return values[..., None]
+
+
+def decoded(encoded: Picture) -> Picture:
+    """sRGB decoded to linear light (IEC 61966-2-1)."""
+    return np.where(encoded <= 0.04045, encoded / 12.92, ((encoded + 0.055) / 1.055) ** 2.4).astype(np.float32)
+
+
+def wall() -> Picture:
+    height, mortar = stones()
+    stained = mixed(STONE, SALT, noise(11, (SIDE, SIDE), 3) ** 2)
+    lit = stained * (0.75 + 0.35 * height[..., None])
+    return (lit * (1 - mortar[..., None]) + np.array(MORTAR, np.float32) * mortar[..., None]).astype(np.float32)
+
+
+def brass() -> Picture:
+    return mixed(BRASS, TARNISH, noise(21, (SIDE, SIDE), 4) ** 1.5)
+
+
+def enamel() -> Picture:
+    return mixed(ENAMEL, tuple(channel * 0.82 for channel in ENAMEL), noise(31, (SIDE, SIDE), 6))
+
+
+def rope() -> Picture:
+    y, x = np.mgrid[:SIDE, :SIDE] / SIDE
+    strands = 0.5 + 0.5 * np.sin((x * 10 + y * 22) * 2 * np.pi)
+    return mixed(ROPE_DARK, ROPE, (0.8 * strands + 0.2 * noise(41, (SIDE, SIDE), 16)).astype(np.float32))
+
+
+def sky(width: int, height: int) -> Picture:
+    """A dusk sky with a low sun, scene-linear, 2:1, peak far above 1."""
+    y, x = np.mgrid[:height, :width]
+    elevation = (0.5 - (y + 0.5) / height) * np.pi
+    azimuth = ((x + 0.5) / width - 0.5) * 2 * np.pi
+    up = np.clip(np.sin(elevation), 0, 1)[..., None]
+    horizon, zenith = np.array([0.62, 0.26, 0.13]), np.array([0.035, 0.06, 0.16])
+    light = zenith + (horizon - zenith) * np.exp(-up * 5)
+    light = np.where(elevation[..., None] < 0, np.array([0.03, 0.028, 0.03]), light)
+    toward_sun = np.cos(elevation - 0.05) * np.cos(azimuth + 1.1)
+    sun = np.exp((np.clip(toward_sun, 0, 1) - 1) * 900)[..., None] * np.array([900.0, 380.0, 120.0])
+    haze = np.exp((np.clip(toward_sun, 0, 1) - 1) * 12)[..., None] * np.array([0.9, 0.32, 0.1])
+    return (light + haze + sun).astype(np.float32)
+
+
+def write_textures(folder: Path) -> None:
+    """Write every texture below `folder`. What each is for, and which are traps, stands in this package's README."""
+    height, mortar = stones()
+    ap1 = {"chromaticities": AP1.chromaticities, "colorInteropID": "lin_ap1_scene"}
+    specks = noise(51, (SIDE, SIDE), 24)
+    draw: dict[str, tuple[str, Callable[[], Picture], dict]] = {
+        "quay_wall/quay_wall_basecolor.png": ("uint8", wall, {}),
+        "quay_wall/quay_wall_roughness.png": ("uint16", lambda: grey(0.55 + 0.4 * mortar + 0.05 * specks), {}),
+        "quay_wall/quay_wall_normal.png": ("uint16", lambda: normals(height), {}),
+        "quay_wall/quay_wall_disp.exr": ("float", lambda: grey(height * 0.04), {}),
+        "quay_wall/quay_wall_03.png": ("uint8", lambda: normals(noise(61, (SIDE, SIDE), 6), 12), {}),
+        "harbour_lamp/harbour_lamp_brass_basecolor.png": ("uint8", brass, {}),
+        "harbour_lamp/harbour_lamp_brass_roughness.png": ("uint16", lambda: grey(0.2 + 0.5 * specks), {}),
+        "harbour_lamp/harbour_lamp_metal.png": ("uint8", lambda: grey(np.ones((SIDE, SIDE), np.float32)), {}),
+        "harbour_lamp/harbour_lamp_enamel_basecolor.exr": ("half", enamel, {}),
+        "harbour_lamp/harbour_lamp_glass_lin_rec709_emission.exr": (
+            "half",
+            lambda: mixed((6.0, 2.1, 0.35), (14.0, 6.0, 1.4), noise(71, (SIDE, SIDE), 3)),
+            {},
+        ),
+        "harbour_lamp/harbour_lamp_plate_mask.tif": ("uint8", lambda: grey((specks > 0.5).astype(np.float32)), {}),
+        "mooring_rope/mooring_rope_diff.tif": ("uint16", rope, {}),
+        "mooring_rope/mooring_rope_rgh.jpg": ("uint8", lambda: grey(0.7 + 0.3 * specks), {}),
+        "mooring_rope/scans_raw/mooring_rope_albedo.jpg": ("uint8", rope, {}),
+        "light/dusk_harbour_sky.hdr": ("float", lambda: sky(1024, 512), {}),
+        "light/harbour_backplate_acescg.exr": ("half", lambda: sky(640, 320)[60:220, 80:400], ap1),
+    }
+    for name, (sample_type, make, tags) in draw.items():
+        write_image(folder / name, make(), sample_type, tags)

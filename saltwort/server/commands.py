@@ -1,0 +1,44 @@
+"""What the headless commands share: JSON out, one-line reasons, exit codes."""
+
+import json
+import sys
+from typing import Any, ClassVar
+
+from django.core.management.base import BaseCommand, CommandError
+from django.db import OperationalError
+
+from saltwort.core.errors import BadInput
+from saltwort.server.projects.models import Project
+
+
+class HeadlessCommand(BaseCommand):
+    """JSON on standard output, messages on standard error; exit code 0, or 2 with a one-line reason."""
+
+    requires_system_checks: ClassVar[list[str]] = []
+
+    def execute(self, *args: Any, **options: Any) -> str | None:
+        try:
+            return super().execute(*args, **options)
+        except BadInput as error:
+            raise CommandError(str(error).replace("\n", " "), returncode=2) from error
+        except OperationalError as error:
+            raise CommandError(f"The database does not answer ({error}); start Saltwort once.", returncode=2) from error
+        except CommandError as error:
+            error.returncode = 2
+            raise
+
+    def print_json(self, value: Any) -> None:
+        self.stdout.write(json.dumps(value, ensure_ascii=False, indent=2, allow_nan=False))
+
+    def say(self, message: str) -> None:
+        """A message that is not the answer."""
+        print(message, file=sys.stderr)
+
+
+def project_for(slug: str) -> Project:
+    """The project that `--project` names. Raises BadInput with the slugs there are."""
+    found = Project.objects.select_related("current").filter(slug=slug).first()
+    if found is None:
+        known = ", ".join(Project.objects.order_by("slug").values_list("slug", flat=True)) or "none yet"
+        raise BadInput(f"There is no project “{slug}”. Projects: {known}.")
+    return found

@@ -1,0 +1,23 @@
+"""Stations of a project's chain."""
+
+from django.db import models
+
+from saltwort.core.handoffs import Station as CoreStation
+from saltwort.server.versions import Versioned
+
+
+class Station(Versioned):
+    """One application of the chain; `position` is its place in it."""
+
+    project = models.ForeignKey("projects.Project", models.CASCADE, related_name="stations")
+    position = models.PositiveIntegerField()
+    name = models.CharField(max_length=80)
+    reads = models.CharField(max_length=20)
+    ocio_version = models.CharField(max_length=10)
+    follows_file_rules = models.BooleanField()
+
+    class Meta:
+        ordering = ("position",)
+
+    def described(self) -> CoreStation:
+        return CoreStation(self.name, self.reads, self.ocio_version, self.follows_file_rules)

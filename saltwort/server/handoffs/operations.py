@@ -1,0 +1,36 @@
+"""Changes to a project's stations, and the sheets made for them."""
+
+from dataclasses import asdict
+
+from saltwort.core.handoffs import COMPOSITOR, RENDERER, Section, TextureLine, settings_sheet
+from saltwort.server.handoffs.models import Station
+from saltwort.server.projects.models import Project
+from saltwort.server.projects.setups import config_of, current_setup
+from saltwort.server.textures.operations import assigned_textures
+
+
+def add_first_stations(project: Project) -> None:
+    """The shortest chain: a renderer that hands to a compositor."""
+    for position, station in enumerate((RENDERER, COMPOSITOR)):
+        Station.objects.create(project=project, position=position, **asdict(station))
+
+
+def change_station(station: Station, based_on: int, **fields: object) -> Station:
+    """Say what a station can do. Raises Stale when it was changed meanwhile."""
+    return station.change(based_on, **fields)
+
+
+def sheet_of(station: Station) -> list[Section]:
+    """The settings sheet of a station, from the project as it stands."""
+    project = station.project
+    return settings_sheet(
+        station.described(),
+        config_of(project.current),
+        current_setup(project).view,
+        [
+            TextureLine(row.texture.path, row.assignment.space, row.assignment.reason.kind != "pin")
+            for row in assigned_textures(project)
+        ],
+        f"{project.slug}-r{project.current.number}.ocioz",
+        next((later.described() for later in project.stations.all() if later.position > station.position), None),
+    )

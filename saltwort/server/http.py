@@ -1,0 +1,67 @@
+"""What all views share: parsing a request, answering errors in words, and pictures."""
+
+from typing import Any
+
+from django.core.exceptions import ObjectDoesNotExist
+from django.http import Http404, HttpResponse
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import OpenApiResponse
+from rest_framework import serializers, status
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import exception_handler
+
+from saltwort.core.errors import BadInput
+from saltwort.server.versions import Stale
+
+BINARY = OpenApiResponse(OpenApiTypes.BINARY)
+
+
+class BasedOn(serializers.Serializer):
+    """Every write says which version it was made from; a stale one is refused."""
+
+    based_on = serializers.IntegerField(min_value=0)
+
+
+def parsed(request: Request, serializer: type[serializers.Serializer], *, query: bool = False) -> dict[str, Any]:
+    """The request's body, or its query, checked against a serializer."""
+    checked = serializer(data=request.query_params if query else request.data)
+    checked.is_valid(raise_exception=True)
+    return checked.validated_data
+
+
+def picture(png: bytes) -> HttpResponse:
+    """A PNG whose URL names all that it depends on, so that a browser may keep it."""
+    response = HttpResponse(png, content_type="image/png")
+    response["Cache-Control"] = "private, max-age=31536000, immutable"
+    return response
+
+
+def download(content: bytes | str, name: str, content_type: str) -> HttpResponse:
+    """A file that the browser saves under `name`."""
+    response = HttpResponse(content, content_type=content_type)
+    response["Content-Disposition"] = f'attachment; filename="{name}"'
+    return response
+
+
+def answer_errors(error: Exception, context: dict[str, Any]) -> Response | None:
+    """Every refusal is `{"detail": one sentence}`; a stale write also says which version stands now."""
+    if isinstance(error, BadInput):
+        return Response({"detail": str(error)}, status=status.HTTP_400_BAD_REQUEST)
+    if isinstance(error, Stale):
+        return Response({"detail": str(error), "version": error.version}, status=status.HTTP_409_CONFLICT)
+    if isinstance(error, Http404 | ObjectDoesNotExist):
+        return Response({"detail": "This is gone, or never was. Reload the page."}, status=status.HTTP_404_NOT_FOUND)
+    if isinstance(error, serializers.ValidationError):
+        return Response({"detail": _sentence(error.detail)}, status=status.HTTP_400_BAD_REQUEST)
+    return exception_handler(error, context)
+
+
+def _sentence(detail: Any, field: str = "") -> str:
+    """The first of the framework's messages, with the field it is about."""
+    if isinstance(detail, dict):
+        name, inner = next(iter(detail.items()))
+        return _sentence(inner, str(name))
+    if isinstance(detail, list):
+        return _sentence(detail[0], field)
+    return f"{field.replace('_', ' ').capitalize()}: {detail}" if field else str(detail)

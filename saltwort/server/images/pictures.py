@@ -1,0 +1,37 @@
+"""Pictures for the screen: a stored image, read in a space, through a view."""
+
+from functools import lru_cache
+from pathlib import Path
+
+import numpy as np
+import PyOpenColorIO as ocio
+from numpy.typing import NDArray
+
+from saltwort.core.engine import ViewChoice, apply, view_processor
+from saltwort.core.images import encode_png, read_pixels, read_reduced
+from saltwort.server.images.models import StoredImage
+
+LARGEST_PICTURE = 2048
+
+
+def drawn(
+    image: StoredImage, config: ocio.Config, space: str, choice: ViewChoice, exposure: float, longest_side: int
+) -> bytes:
+    """An 8-bit PNG, no side above `longest_side`. Raises BadInput for names that the config lacks."""
+    processor = view_processor(config, space, choice, exposure)
+    return encode_png(apply(processor, _reduced(image.file, min(longest_side, LARGEST_PICTURE))))
+
+
+def pixels_of(image: StoredImage) -> NDArray[np.float32]:
+    """The whole picture; the last one is kept, since a probe asks for the same again and again."""
+    return _whole(image.file)
+
+
+@lru_cache(maxsize=12)
+def _reduced(file: Path, longest_side: int) -> NDArray[np.float32]:
+    return read_reduced(file, longest_side)
+
+
+@lru_cache(maxsize=2)
+def _whole(file: Path) -> NDArray[np.float32]:
+    return read_pixels(file)

@@ -1,0 +1,23 @@
+"""Work that takes longer than a moment."""
+
+from django.db import models
+
+QUEUED, RUNNING, DONE, FAILED, CANCELLED = "queued", "running", "done", "failed", "cancelled"
+
+
+class Job(models.Model):
+    """A piece of background work. `share` is what is done of it, 0–1; `message` says how it ended, or what it does."""
+
+    project = models.ForeignKey("projects.Project", models.CASCADE, related_name="jobs")
+    kind = models.CharField(max_length=40)
+    title = models.CharField(max_length=200)
+    state = models.CharField(max_length=10, default=QUEUED)
+    share = models.FloatField(default=0.0)
+    message = models.CharField(max_length=500, blank=True)
+    arguments = models.JSONField()
+    cancel_requested = models.BooleanField(default=False)
+    created = models.DateTimeField(auto_now_add=True)
+    ended = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ("-pk",)

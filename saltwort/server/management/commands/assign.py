@@ -1,0 +1,25 @@
+"""`assign --project SLUG PATH…`: the space each path is read in."""
+
+import sys
+from dataclasses import asdict
+from typing import Any
+
+from django.core.management.base import CommandParser
+
+from saltwort.server.commands import HeadlessCommand, project_for
+from saltwort.server.textures.operations import assign_paths
+
+
+class Command(HeadlessCommand):
+    help = "Print the colour space of each path by the project's pins and file rules, as JSON. Files need not exist."
+
+    def add_arguments(self, parser: CommandParser) -> None:
+        parser.add_argument("--project", required=True, metavar="SLUG")
+        parser.add_argument(
+            "paths", nargs="+", metavar="PATH", help="paths, or - to read one a line from standard input"
+        )
+
+    def handle(self, *args: Any, project: str, paths: list[str], **options: Any) -> None:
+        asked = [line.rstrip("\n") for line in sys.stdin] if paths == ["-"] else paths
+        assignments = assign_paths(project_for(project), asked)
+        self.print_json([{"path": path, **asdict(found)} for path, found in zip(asked, assignments, strict=True)])

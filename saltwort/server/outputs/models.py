@@ -1,0 +1,33 @@
+"""Files that left the project."""
+
+from pathlib import Path
+
+from django.conf import settings
+from django.db import models
+
+from saltwort.server.jobs.models import Job
+from saltwort.server.projects.models import Revision
+from saltwort.server.scene.models import Render
+
+STILL, HANDOFF = "still", "handoff"
+
+
+class Output(models.Model):
+    """A file made from a render, by one revision. `settings` says how; `facts` is what was read back, once done."""
+
+    project = models.ForeignKey("projects.Project", models.CASCADE, related_name="outputs")
+    kind = models.CharField(max_length=10)
+    name = models.CharField(max_length=200)
+    render = models.ForeignKey(Render, models.SET_NULL, null=True)
+    revision = models.ForeignKey(Revision, models.PROTECT)
+    settings = models.JSONField()
+    facts = models.JSONField(null=True)
+    job = models.OneToOneField(Job, models.SET_NULL, null=True, related_name="output")
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ("-pk",)
+
+    @property
+    def file(self) -> Path:
+        return Path(settings.MEDIA_ROOT) / "outputs" / str(self.pk) / self.name

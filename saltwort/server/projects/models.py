@@ -1,0 +1,54 @@
+"""Projects and their revisions."""
+
+from typing import Any
+
+from django.db import models
+
+from saltwort.core.spaces.typed import TypedColour
+from saltwort.server.versions import Versioned
+
+
+class BaseConfig(models.Model):
+    """The text of a config that somebody brought, under its hash."""
+
+    sha256 = models.CharField(max_length=64, primary_key=True)
+    name = models.CharField(max_length=200)
+    text = models.TextField()
+
+
+class Project(Versioned):
+    """A project. `current` is the revision it stands at; `version` counts changes of the tracer."""
+
+    slug = models.SlugField(max_length=80, unique=True)
+    name = models.CharField(max_length=80)
+    current = models.ForeignKey("Revision", models.PROTECT, null=True, related_name="+")
+    created = models.DateTimeField(auto_now_add=True)
+    tracer_space = models.CharField(max_length=200)
+    tracer_unit = models.CharField(max_length=10, default="8-bit")
+    tracer_text = models.CharField(max_length=100)
+
+    @property
+    def tracer(self) -> TypedColour:
+        return TypedColour(self.tracer_space, self.tracer_unit, self.tracer_text)
+
+
+class Revision(models.Model):
+    """A saved setup with the config composed from it. Never changed once saved."""
+
+    project = models.ForeignKey(Project, models.CASCADE, related_name="revisions")
+    number = models.PositiveIntegerField()
+    parent = models.ForeignKey("self", models.CASCADE, null=True, related_name="children")
+    setup = models.JSONField()
+    config_text = models.TextField()
+    config_hash = models.CharField(max_length=64)
+    message = models.CharField(max_length=200)
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ("-number",)
+        constraints = (models.UniqueConstraint(fields=("project", "number"), name="revision_number"),)
+
+    def save(self, *args: Any, **kwargs: Any) -> None:
+        if not self._state.adding:
+            raise TypeError("A revision is never changed; make the next one.")
+        super().save(*args, **kwargs)

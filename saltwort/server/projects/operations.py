@@ -1,0 +1,149 @@
+"""Everything that changes a project's setup. Each is one transaction and makes, or goes back to, one revision."""
+
+from collections.abc import Callable
+from hashlib import sha256
+
+from django.db import transaction
+from django.utils.text import slugify
+
+from saltwort.core.configs import Setup, compose, first_setup
+from saltwort.core.engine import load_config, newest_cg_config
+from saltwort.core.errors import BadInput
+from saltwort.core.spaces.typed import TypedColour
+from saltwort.server.handoffs.operations import add_first_stations
+from saltwort.server.projects.models import BaseConfig, Project, Revision
+from saltwort.server.projects.setups import (
+    BUILTIN,
+    UPLOADED,
+    base_text,
+    config_of,
+    current_setup,
+    setup_to_json,
+)
+from saltwort.server.versions import Stale
+
+FIRST_TRACER = ("8-bit", "47 106 104")
+
+
+@transaction.atomic
+def create_project(name: str) -> Project:
+    """A project that starts from the engine's newest ACES config, with sensible rules and two stations."""
+    name = name.strip()
+    slug = slugify(name)[:80]
+    if not slug:
+        raise BadInput("A project needs a name with letters or digits.")
+    if Project.objects.filter(slug=slug).exists():
+        raise BadInput(f"There is a project named like “{name}” already. Choose another name.")
+    base = BUILTIN + newest_cg_config()
+    setup = first_setup(base, load_config(base_text(base)))
+    unit, text = FIRST_TRACER
+    project = Project.objects.create(
+        name=name, slug=slug, tracer_space=setup.default_space, tracer_unit=unit, tracer_text=text
+    )
+    _next_revision(project, setup, "Project made")
+    add_first_stations(project)
+    return project
+
+
+@transaction.atomic
+def change_setup(project: Project, based_on: int, message: str, change: Callable[[Setup], Setup]) -> Project:
+    """Make the next revision from the current setup. A change that changes nothing makes none."""
+    project = _standing_at(project, based_on)
+    setup = current_setup(project)
+    changed = change(setup)
+    if changed != setup:
+        _next_revision(project, changed, message)
+    return project
+
+
+@transaction.atomic
+def undo(project: Project, based_on: int) -> Project:
+    """Stand at the revision that the current one was made from."""
+    project = _standing_at(project, based_on)
+    if project.current.parent is None:
+        raise BadInput("This is the first revision; there is nothing before it.")
+    return _stand_at(project, project.current.parent)
+
+
+@transaction.atomic
+def redo(project: Project, based_on: int) -> Project:
+    """Stand at the newest revision that was made from the current one."""
+    project = _standing_at(project, based_on)
+    child = project.current.children.first()
+    if child is None:
+        raise BadInput("Nothing was made from this revision yet.")
+    return _stand_at(project, child)
+
+
+@transaction.atomic
+def return_to(project: Project, based_on: int, number: int) -> Project:
+    """Stand at any revision of the project. Later ones stay and can be returned to."""
+    project = _standing_at(project, based_on)
+    return _stand_at(project, project.revisions.get(number=number))
+
+
+@transaction.atomic
+def bring_config(project: Project, based_on: int, name: str, content: bytes) -> Project:
+    """Start from a config that the user brings. Rules, view and working space are kept where the config has them.
+
+    Raises BadInput, and changes nothing, when it does not load or lacks a space that a rule names.
+    """
+    try:
+        text = content.decode()
+    except UnicodeDecodeError:
+        raise BadInput("This file is not a config: it is no UTF-8 text. Bring the text file config.ocio.") from None
+    config = load_config(text)
+    fresh = first_setup(UPLOADED + sha256(content).hexdigest(), config)
+
+    def start_from(setup: Setup) -> Setup:
+        kept_view = setup.view.display in config.getDisplays() and setup.view.view in config.getViews(
+            setup.view.display
+        )
+        return Setup(
+            base=fresh.base,
+            working_space=setup.working_space if config.getColorSpace(setup.working_space) else fresh.working_space,
+            view=setup.view if kept_view else fresh.view,
+            default_space=setup.default_space if config.getColorSpace(setup.default_space) else fresh.default_space,
+            rules=setup.rules,
+            kind_words=setup.kind_words,
+        )
+
+    BaseConfig.objects.get_or_create(sha256=sha256(content).hexdigest(), defaults={"name": name[:200], "text": text})
+    return change_setup(project, based_on, f"Start from {name}"[:200], start_from)
+
+
+def set_tracer(project: Project, based_on: int, tracer: TypedColour) -> Project:
+    """Choose the colour that the path strip carries. Raises BadInput when it does not parse or has no such space."""
+    _ = tracer.values
+    if config_of(project.current).getColorSpace(tracer.space) is None:
+        raise BadInput(f"The config has no colour space “{tracer.space}”. Choose one from its list.")
+    return project.change(based_on, tracer_space=tracer.space, tracer_unit=tracer.unit, tracer_text=tracer.text.strip())
+
+
+def _standing_at(project: Project, based_on: int) -> Project:
+    """The project as it stands now, which must be at the revision that the write was made from."""
+    fresh = Project.objects.select_related("current").get(pk=project.pk)
+    if fresh.current.number != based_on:
+        raise Stale(fresh.current.number)
+    return fresh
+
+
+def _next_revision(project: Project, setup: Setup, message: str) -> None:
+    text = compose(base_text(setup.base), setup, project.slug)
+    newest = project.revisions.first()
+    revision = Revision.objects.create(
+        project=project,
+        number=newest.number + 1 if newest else 1,
+        parent=project.current,
+        setup=setup_to_json(setup),
+        config_text=text,
+        config_hash=sha256(text.encode()).hexdigest(),
+        message=message[:200],
+    )
+    _stand_at(project, revision)
+
+
+def _stand_at(project: Project, revision: Revision) -> Project:
+    project.current = revision
+    project.save(update_fields=["current"])
+    return project

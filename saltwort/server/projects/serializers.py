@@ -1,0 +1,139 @@
+"""The JSON of projects, revisions and configs."""
+
+from rest_framework import serializers
+
+from saltwort.core.spaces.typed import UNITS
+from saltwort.core.textures.kinds import MAP_KINDS
+from saltwort.server.http import BasedOn
+
+
+class ViewChoiceSerializer(serializers.Serializer):
+    display = serializers.CharField(max_length=200)
+    view = serializers.CharField(max_length=200)
+    look = serializers.CharField(max_length=200, allow_blank=True, default="")
+
+
+class TypedColourSerializer(serializers.Serializer):
+    space = serializers.CharField(max_length=200)
+    unit = serializers.ChoiceField(choices=list(UNITS))
+    text = serializers.CharField(max_length=100)
+
+
+class RuleSerializer(serializers.Serializer):
+    name = serializers.CharField(max_length=100)
+    kind = serializers.ChoiceField(choices=["glob", "regex", "map_kind", "space_in_path"])
+    space = serializers.CharField(max_length=200, allow_blank=True, default="")
+    pattern = serializers.CharField(max_length=1000, allow_blank=True, default="", trim_whitespace=False)
+    extension = serializers.CharField(max_length=1000, allow_blank=True, default="")
+    map_kinds = serializers.ListField(child=serializers.ChoiceField(choices=list(MAP_KINDS)), default=list)
+
+
+class SetupSerializer(serializers.Serializer):
+    base = serializers.CharField()
+    working_space = serializers.CharField()
+    view = ViewChoiceSerializer()
+    default_space = serializers.CharField()
+    rules = RuleSerializer(many=True)
+
+
+class RevisionSerializer(serializers.Serializer):
+    number = serializers.IntegerField()
+    message = serializers.CharField()
+    created = serializers.DateTimeField()
+
+
+class StripSerializer(serializers.Serializer):
+    """The one current fact of each step."""
+
+    spaces = serializers.IntegerField()
+    textures = serializers.IntegerField()
+    stations = serializers.IntegerField()
+    outputs = serializers.IntegerField()
+
+
+class TracerSerializer(TypedColourSerializer):
+    version = serializers.IntegerField()
+
+
+class ProjectSerializer(serializers.Serializer):
+    slug = serializers.CharField()
+    name = serializers.CharField()
+    revision = RevisionSerializer()
+    can_undo = serializers.BooleanField()
+    can_redo = serializers.BooleanField()
+    setup = SetupSerializer()
+    strip = StripSerializer()
+    tracer = TracerSerializer()
+
+
+class ProjectNameSerializer(serializers.Serializer):
+    slug = serializers.CharField(read_only=True)
+    name = serializers.CharField(max_length=80)
+
+
+class SetupChange(BasedOn):
+    """Any parts of the setup; the rest stays."""
+
+    working_space = serializers.CharField(required=False, max_length=200)
+    view = ViewChoiceSerializer(required=False)
+    default_space = serializers.CharField(required=False, max_length=200)
+    rules = RuleSerializer(many=True, required=False)
+    message = serializers.CharField(max_length=200)
+
+
+class ReturnTo(BasedOn):
+    number = serializers.IntegerField(min_value=1)
+
+
+class TracerChange(BasedOn, TypedColourSerializer):
+    pass
+
+
+class JointSerializer(serializers.Serializer):
+    key = serializers.CharField()
+    title = serializers.CharField()
+    space = serializers.CharField()
+    values = serializers.ListField(child=serializers.FloatField(allow_null=True), min_length=3, max_length=3)
+    remarks = serializers.ListField(child=serializers.CharField())
+
+
+class SpaceSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    aliases = serializers.ListField(child=serializers.CharField())
+    family = serializers.CharField()
+    encoding = serializers.CharField()
+    interop_id = serializers.CharField()
+    description = serializers.CharField()
+    is_data = serializers.BooleanField()
+    reference = serializers.CharField()
+
+
+class RoleSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    space = serializers.CharField()
+    use = serializers.CharField()
+
+
+class DisplaySerializer(serializers.Serializer):
+    name = serializers.CharField()
+    views = serializers.ListField(child=serializers.CharField())
+
+
+class MapKindSerializer(serializers.Serializer):
+    key = serializers.CharField()
+    label = serializers.CharField()
+    group = serializers.CharField()
+
+
+class ConfigSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    version = serializers.CharField()
+    base = serializers.CharField()
+    spaces = SpaceSerializer(many=True)
+    roles = RoleSerializer(many=True)
+    displays = DisplaySerializer(many=True)
+    looks = serializers.ListField(child=serializers.CharField())
+    working_spaces = serializers.ListField(child=serializers.CharField())
+    map_kinds = MapKindSerializer(many=True)
+    export_name = serializers.CharField()
+    environment = serializers.DictField(child=serializers.CharField())

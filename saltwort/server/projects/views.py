@@ -1,0 +1,191 @@
+"""HTTP for projects: list, setup, revisions, tracer, config and its export."""
+
+from dataclasses import asdict, replace
+from math import isfinite
+from typing import Any
+
+from django.http import HttpResponse
+from django.shortcuts import get_object_or_404
+from drf_spectacular.utils import extend_schema
+from rest_framework import status
+from rest_framework.decorators import api_view, parser_classes
+from rest_framework.parsers import MultiPartParser
+from rest_framework.request import Request
+from rest_framework.response import Response
+
+from saltwort.core.colour_path import trace
+from saltwort.core.configs import Setup, describe, environment_lines, packed
+from saltwort.core.engine import ViewChoice, load_config
+from saltwort.core.engine.loading import MAX_CONFIG_BYTES
+from saltwort.core.errors import BadInput
+from saltwort.core.spaces.typed import TypedColour
+from saltwort.core.textures.kinds import MAP_KINDS
+from saltwort.server.http import BINARY, BasedOn, download, parsed
+from saltwort.server.projects import operations
+from saltwort.server.projects.models import BaseConfig, Project
+from saltwort.server.projects.serializers import (
+    ConfigSerializer,
+    JointSerializer,
+    ProjectNameSerializer,
+    ProjectSerializer,
+    ReturnTo,
+    RevisionSerializer,
+    SetupChange,
+    TracerChange,
+)
+from saltwort.server.projects.setups import UPLOADED, base_text, config_of, current_setup, rule_from_json
+from saltwort.server.uploads import ConfigUpload
+
+
+def project_named(slug: str) -> Project:
+    """The project of a URL, with its current revision."""
+    return get_object_or_404(Project.objects.select_related("current"), slug=slug)
+
+
+@extend_schema(methods=["GET"], responses=ProjectNameSerializer(many=True))
+@extend_schema(methods=["POST"], request=ProjectNameSerializer, responses={201: ProjectSerializer})
+@api_view(["GET", "POST"])
+def projects(request: Request) -> Response:
+    if request.method == "POST":
+        project = operations.create_project(parsed(request, ProjectNameSerializer)["name"])
+        return Response(_project(project), status=status.HTTP_201_CREATED)
+    return Response(ProjectNameSerializer(Project.objects.order_by("name"), many=True).data)
+
+
+@extend_schema(responses=ProjectSerializer)
+@api_view(["GET"])
+def project(request: Request, slug: str) -> Response:
+    return Response(_project(project_named(slug)))
+
+
+@extend_schema(request=SetupChange, responses=ProjectSerializer)
+@api_view(["POST"])
+def setup(request: Request, slug: str) -> Response:
+    asked = parsed(request, SetupChange)
+    return Response(
+        _project(
+            operations.change_setup(
+                project_named(slug), asked["based_on"], asked["message"], lambda setup: _changed(setup, asked)
+            )
+        )
+    )
+
+
+@extend_schema(request=BasedOn, responses=ProjectSerializer)
+@api_view(["POST"])
+def undo(request: Request, slug: str) -> Response:
+    return Response(_project(operations.undo(project_named(slug), parsed(request, BasedOn)["based_on"])))
+
+
+@extend_schema(request=BasedOn, responses=ProjectSerializer)
+@api_view(["POST"])
+def redo(request: Request, slug: str) -> Response:
+    return Response(_project(operations.redo(project_named(slug), parsed(request, BasedOn)["based_on"])))
+
+
+@extend_schema(methods=["GET"], responses=RevisionSerializer(many=True))
+@extend_schema(methods=["POST"], request=ReturnTo, responses=ProjectSerializer)
+@api_view(["GET", "POST"])
+def revisions(request: Request, slug: str) -> Response:
+    project = project_named(slug)
+    if request.method == "POST":
+        asked = parsed(request, ReturnTo)
+        return Response(_project(operations.return_to(project, asked["based_on"], asked["number"])))
+    return Response(RevisionSerializer(project.revisions.defer("config_text"), many=True).data)
+
+
+@extend_schema(request={"multipart/form-data": ConfigUpload}, responses=ProjectSerializer)
+@api_view(["POST"])
+@parser_classes([MultiPartParser])
+def base(request: Request, slug: str) -> Response:
+    asked = parsed(request, ConfigUpload)
+    upload = asked["file"]
+    if upload.size > MAX_CONFIG_BYTES:
+        raise BadInput(f"{upload.name} is larger than {MAX_CONFIG_BYTES // 1_000_000} MB, too large for a config.")
+    content = upload.read()
+    return Response(_project(operations.bring_config(project_named(slug), asked["based_on"], upload.name, content)))
+
+
+@extend_schema(request=TracerChange, responses=ProjectSerializer)
+@api_view(["PUT"])
+def tracer(request: Request, slug: str) -> Response:
+    asked = parsed(request, TracerChange)
+    typed = TypedColour(asked["space"], asked["unit"], asked["text"])
+    return Response(_project(operations.set_tracer(project_named(slug), asked["based_on"], typed)))
+
+
+@extend_schema(responses=JointSerializer(many=True))
+@api_view(["GET"])
+def path(request: Request, slug: str) -> Response:
+    project = project_named(slug)
+    config, typed = config_of(project.current), project.tracer
+    if config.getColorSpace(typed.space) is None:  # the tracer outlives the config it was typed for
+        typed = replace(typed, space=current_setup(project).default_space)
+    return Response([_joint(joint) for joint in trace(config, typed, current_setup(project).view)])
+
+
+@extend_schema(responses=ConfigSerializer)
+@api_view(["GET"])
+def config(request: Request, slug: str) -> Response:
+    project = project_named(slug)
+    name = _export_name(project)
+    described = {
+        **asdict(describe(config_of(project.current))),
+        "base": _base_name(current_setup(project).base),
+        "map_kinds": MAP_KINDS.values(),
+        "export_name": name,
+        "environment": environment_lines(f"/path/to/{name}.ocioz"),
+    }
+    return Response(ConfigSerializer(described).data)
+
+
+@extend_schema(responses=BINARY)
+@api_view(["GET"])
+def export(request: Request, slug: str, kind: str) -> HttpResponse:
+    project = project_named(slug)
+    return download(packed(project.current.config_text), f"{_export_name(project)}.{kind}", "application/zip")
+
+
+def _changed(setup: Setup, asked: dict[str, Any]) -> Setup:
+    changes = {name: asked[name] for name in ("working_space", "default_space") if name in asked}
+    if "view" in asked:
+        changes["view"] = ViewChoice(**asked["view"])
+    if "rules" in asked:
+        changes["rules"] = tuple(rule_from_json(rule) for rule in asked["rules"])
+    return replace(setup, **changes)
+
+
+def _project(project: Project) -> dict[str, Any]:
+    tracer = {**asdict(project.tracer), "version": project.version}
+    return ProjectSerializer(
+        {
+            "slug": project.slug,
+            "name": project.name,
+            "revision": project.current,
+            "can_undo": project.current.parent_id is not None,
+            "can_redo": project.current.children.exists(),
+            "setup": current_setup(project),
+            "strip": {
+                "spaces": len(config_of(project.current).getColorSpaceNames()),
+                "textures": project.textures.count(),
+                "stations": project.stations.count(),
+                "outputs": project.outputs.exclude(facts=None).count(),
+            },
+            "tracer": tracer,
+        }
+    ).data
+
+
+def _joint(joint: Any) -> dict[str, Any]:
+    values = [value if isfinite(value) else None for value in joint.values]
+    return JointSerializer({**asdict(joint), "values": values}).data
+
+
+def _export_name(project: Project) -> str:
+    return f"{project.slug}-r{project.current.number}"
+
+
+def _base_name(base: str) -> str:
+    if base.startswith(UPLOADED):
+        return BaseConfig.objects.get(sha256=base.removeprefix(UPLOADED)).name
+    return load_config(base_text(base)).getName()

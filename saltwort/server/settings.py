@@ -1,0 +1,108 @@
+"""Settings. Everything that is written lies below VAR_DIR; nothing leaves the machine."""
+
+import os
+from pathlib import Path
+
+from saltwort.server.secret import secret_key
+
+BASE_DIR = Path(__file__).resolve().parents[2]
+VAR_DIR = Path(os.environ.get("SALTWORT_VAR", BASE_DIR / "var"))
+VAR_DIR.mkdir(parents=True, exist_ok=True)
+
+SECRET_KEY = secret_key(VAR_DIR / "secret_key")
+DEBUG = os.environ.get("SALTWORT_DEBUG") == "1"
+ALLOWED_HOSTS = ["127.0.0.1", "localhost", "[::1]"]
+
+INSTALLED_APPS = [
+    "django.contrib.contenttypes",
+    "django.contrib.staticfiles",
+    "rest_framework",
+    "drf_spectacular",
+    "django_tasks",
+    "django_tasks_db",
+    "saltwort.server",
+    "saltwort.server.projects",
+    "saltwort.server.images",
+    "saltwort.server.textures",
+    "saltwort.server.scene",
+    "saltwort.server.compare",
+    "saltwort.server.handoffs",
+    "saltwort.server.outputs",
+    "saltwort.server.jobs",
+]
+
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "saltwort.server.middleware.same_origin_only",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+]
+
+ROOT_URLCONF = "saltwort.server.urls"
+WSGI_APPLICATION = "saltwort.server.wsgi.application"
+
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.sqlite3",
+        "NAME": VAR_DIR / "saltwort.sqlite3",
+        "OPTIONS": {
+            "transaction_mode": "IMMEDIATE",
+            "timeout": 20,
+            "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL;",
+        },
+        # A file, so that the web server's threads and the tests see one database.
+        "TEST": {"NAME": VAR_DIR / "test.sqlite3"},
+    }
+}
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+
+TASKS = {"default": {"BACKEND": "django_tasks_db.DatabaseBackend"}}
+
+WEB_DIR = BASE_DIR / "web" / "dist"
+STATIC_URL = "/static/"
+STATIC_ROOT = WEB_DIR
+WHITENOISE_ROOT = WEB_DIR
+# Vite writes a hash of the content into each name below assets/.
+WHITENOISE_IMMUTABLE_FILE_TEST = r"^/assets/.+-[\w-]{8}\.\w+$"
+
+MEDIA_ROOT = VAR_DIR / "media"
+FILE_UPLOAD_MAX_MEMORY_SIZE = 8 << 20
+DATA_UPLOAD_MAX_MEMORY_SIZE = 8 << 20
+MAX_UPLOAD_BYTES = 4 << 30
+
+USE_TZ = True
+TIME_ZONE = "UTC"
+LANGUAGE_CODE = "en-gb"
+
+REST_FRAMEWORK = {
+    "DEFAULT_AUTHENTICATION_CLASSES": [],
+    "DEFAULT_PERMISSION_CLASSES": [],
+    "UNAUTHENTICATED_USER": None,
+    "DEFAULT_RENDERER_CLASSES": ["rest_framework.renderers.JSONRenderer"],
+    "DEFAULT_PARSER_CLASSES": ["rest_framework.parsers.JSONParser"],
+    "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
+    "EXCEPTION_HANDLER": "saltwort.server.http.answer_errors",
+}
+SPECTACULAR_SETTINGS = {
+    "TITLE": "Saltwort",
+    "DESCRIPTION": "The API between Saltwort's screens and its server.",
+    "VERSION": "1",
+    "SERVE_INCLUDE_SCHEMA": False,
+    "COMPONENT_SPLIT_REQUEST": False,
+    "ENUM_GENERATE_CHOICE_DESCRIPTION": False,
+}
+
+X_FRAME_OPTIONS = "DENY"
+SECURE_CONTENT_TYPE_NOSNIFF = True
+SECURE_REFERRER_POLICY = "same-origin"
+
+TEST_RUNNER = "tests.runner.CountingRunner"
+
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "handlers": {"console": {"class": "logging.StreamHandler"}},
+    "root": {"handlers": ["console"], "level": "WARNING"},
+    "loggers": {"django_tasks": {"level": "WARNING"}, "django_tasks_db": {"level": "ERROR"}},
+}

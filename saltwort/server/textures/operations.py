@@ -1,0 +1,93 @@
+"""Bring textures in, pin them, and say which space each is read in."""
+
+import posixpath
+import re
+from dataclasses import dataclass
+
+from django.db import transaction
+
+from saltwort.core.engine.processors import known_space
+from saltwort.core.errors import BadInput
+from saltwort.core.textures.kinds import KindMatch, map_kind_of
+from saltwort.core.textures.rules import Assignment, Reason, RuleBook, check_path
+from saltwort.server.images.models import StoredImage
+from saltwort.server.projects.models import Project
+from saltwort.server.projects.setups import config_of, current_setup, rule_book_of
+from saltwort.server.textures.models import Texture
+
+
+@dataclass(frozen=True)
+class AssignedTexture:
+    """A texture with the space it is read in, and what its name says it holds."""
+
+    texture: Texture
+    assignment: Assignment
+    kind: KindMatch | None
+
+
+def add_texture(project: Project, path: str, image: StoredImage) -> Texture:
+    """Put a file into the project under a path, relative and with `/`. A path that is taken gets the new content and
+    keeps its pin; the old content is not lost to others that use it."""
+    path = clean_path(path)
+    with transaction.atomic():
+        texture, made = Texture.objects.get_or_create(project=project, path=path, defaults={"image": image})
+        if not made and texture.image_id != image.pk:
+            texture.change(texture.version, image=image)
+    return texture
+
+
+def clean_path(path: str) -> str:
+    """A path inside the project. Raises BadInput for one that leads out of it."""
+    path = path.replace("\\", "/")
+    check_path(path)
+    if path.startswith("/") or re.match(r"[A-Za-z]:", path) or ".." in path.split("/"):
+        raise BadInput(f"“{path}” leads out of the project; use a path relative to it.")
+    return posixpath.normpath(path)
+
+
+def pin_texture(texture: Texture, based_on: int, space: str, note: str = "") -> Texture:
+    """Fix the space of a texture by hand; an empty space takes the pin away."""
+    name = known_space(config_of(texture.project.current), space) if space else ""
+    return texture.change(based_on, pin_space=name, pin_note=note if name else "")
+
+
+def remove_texture(texture: Texture) -> None:
+    """Take a texture out of the project. The stored file stays: other projects may use it."""
+    texture.delete()
+
+
+def assigned_textures(project: Project) -> list[AssignedTexture]:
+    """All textures of a project as its current revision reads them."""
+    textures = list(project.textures.select_related("image"))
+    return assigned(project, textures)
+
+
+def assigned(project: Project, textures: list[Texture]) -> list[AssignedTexture]:
+    """These textures as the project's current revision reads them."""
+    book, words = rule_book_of(project.current), current_setup(project).kind_words
+    return [AssignedTexture(texture, _assign(book, texture), map_kind_of(texture.path, words)) for texture in textures]
+
+
+def assign_paths(project: Project, paths: list[str]) -> list[Assignment]:
+    """The space of any paths, by pin where a path is, or ends in, that of a pinned texture, else by the rules. The
+    files need not exist."""
+    book = rule_book_of(project.current)
+    pins = {texture.path: _pinned(texture) for texture in project.textures.exclude(pin_space="")}
+    return [_pin_for(path, pins) or book.assign(path) for path in paths] if pins else [book.assign(p) for p in paths]
+
+
+def _pin_for(path: str, pins: dict[str, Assignment]) -> Assignment | None:
+    rest = path.replace("\\", "/")
+    while rest:
+        if rest in pins:
+            return pins[rest]
+        rest = rest.partition("/")[2]
+    return None
+
+
+def _assign(book: RuleBook, texture: Texture) -> Assignment:
+    return _pinned(texture) if texture.pin_space else book.assign(texture.path)
+
+
+def _pinned(texture: Texture) -> Assignment:
+    return Assignment(texture.pin_space, Reason("pin", None, texture.pin_note))

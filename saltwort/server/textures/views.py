@@ -1,0 +1,157 @@
+"""HTTP for textures."""
+
+from typing import Any
+from urllib.parse import urlencode
+
+from django.http import HttpResponse
+from django.shortcuts import get_object_or_404
+from drf_spectacular.utils import extend_schema
+from rest_framework import status
+from rest_framework.decorators import api_view, parser_classes
+from rest_framework.parsers import MultiPartParser
+from rest_framework.request import Request
+from rest_framework.response import Response
+
+from saltwort.core.configs import screen_view
+from saltwort.core.images import Facts
+from saltwort.core.textures.suggest import suggested_space
+from saltwort.server.http import BINARY, parsed, picture
+from saltwort.server.images.operations import store_upload
+from saltwort.server.images.pictures import drawn
+from saltwort.server.projects.setups import config_of, current_setup, rule_book_of
+from saltwort.server.projects.views import project_named
+from saltwort.server.textures import operations
+from saltwort.server.textures.models import Texture
+from saltwort.server.textures.operations import AssignedTexture, assigned, assigned_textures
+from saltwort.server.textures.serializers import (
+    PictureQuery,
+    PinChange,
+    RulesRunSerializer,
+    TextureDetailSerializer,
+    TextureSerializer,
+)
+from saltwort.server.uploads import TextureUpload
+
+
+@extend_schema(methods=["GET"], responses=TextureSerializer(many=True))
+@extend_schema(
+    methods=["POST"], request={"multipart/form-data": TextureUpload}, responses={201: TextureDetailSerializer}
+)
+@api_view(["GET", "POST"])
+@parser_classes([MultiPartParser])
+def textures(request: Request, slug: str) -> Response:
+    project = project_named(slug)
+    if request.method == "POST":
+        asked = parsed(request, TextureUpload)
+        path = operations.clean_path(asked["path"])  # refused before the file is measured
+        texture = operations.add_texture(project, path, store_upload(asked["file"]))
+        return Response(_detail(texture), status=status.HTTP_201_CREATED)
+    return Response(TextureSerializer([_row(row) for row in assigned_textures(project)], many=True).data)
+
+
+@extend_schema(methods=["GET"], responses=TextureDetailSerializer)
+@extend_schema(methods=["DELETE"], responses={204: None})
+@api_view(["GET", "DELETE"])
+def texture(request: Request, slug: str, pk: int) -> Response:
+    found = _texture(slug, pk)
+    if request.method == "DELETE":
+        operations.remove_texture(found)
+        return Response(status=status.HTTP_204_NO_CONTENT)
+    return Response(_detail(found))
+
+
+@extend_schema(request=PinChange, responses=TextureDetailSerializer)
+@api_view(["PUT"])
+def pin(request: Request, slug: str, pk: int) -> Response:
+    asked = parsed(request, PinChange)
+    return Response(
+        _detail(operations.pin_texture(_texture(slug, pk), asked["based_on"], asked["space"], asked["note"]))
+    )
+
+
+@extend_schema(request=None, responses=RulesRunSerializer)
+@api_view(["POST"])
+def run_rules(request: Request, slug: str) -> Response:
+    rows = assigned_textures(project_named(slug))
+    pins = sum(row.assignment.reason.kind == "pin" for row in rows)
+    return Response(RulesRunSerializer({"files": len(rows), "pins_kept": pins}).data)
+
+
+@extend_schema(parameters=[PictureQuery], responses=BINARY)
+@api_view(["GET"])
+def texture_picture(request: Request, slug: str, pk: int) -> HttpResponse:
+    found, asked = _texture(slug, pk), parsed(request, PictureQuery, query=True)
+    project = found.project
+    config = config_of(project.current)
+    space = asked.get("space") or assigned(project, [found])[0].assignment.space
+    choice = screen_view(config, current_setup(project).view)
+    return picture(drawn(found.image, config, space, choice, 0.0, asked["size"]))
+
+
+def _texture(slug: str, pk: int) -> Texture:
+    return get_object_or_404(Texture.objects.select_related("image", "project__current"), project__slug=slug, pk=pk)
+
+
+def _row(row: AssignedTexture) -> dict[str, Any]:
+    texture, header = row.texture, row.texture.image.measured().header
+    # All that the picture depends on stands in its address: content, space, and the revision's view.
+    depends = {
+        "space": row.assignment.space,
+        "v": f"{texture.image_id[:12]}-{texture.project.current.config_hash[:12]}",
+    }
+    return {
+        "id": texture.pk,
+        "path": texture.path,
+        "version": texture.version,
+        "kind": row.kind.kind if row.kind else None,
+        "kind_word": row.kind.word if row.kind else "",
+        "assignment": row.assignment,
+        "width": header.width,
+        "height": header.height,
+        "format": header.format,
+        "bit_depth": header.bit_depth,
+        "thumbnail": f"/api/projects/{texture.project.slug}/textures/{texture.pk}/picture?{urlencode(depends)}",
+    }
+
+
+def _detail(texture: Texture) -> dict[str, Any]:
+    row = assigned(texture.project, [texture])[0]
+    facts = texture.image.measured()
+    config = config_of(texture.project.current)
+    return TextureDetailSerializer(
+        {
+            **_row(row),
+            "suggested_space": suggested_space(config, row.kind, facts.header),
+            "facts": [{"name": name, "value": value} for name, value in _facts(facts).items()],
+            "why": rule_book_of(texture.project.current).explain(texture.path),
+            "pin_note": texture.pin_note,
+        }
+    ).data
+
+
+def _facts(facts: Facts) -> dict[str, str]:
+    """What was measured, in the words and figures that the screen shows."""
+    header, stats = facts.header, facts.stats
+    tags = header.tags
+    chromaticities = tags.get("chromaticities")
+    return {
+        "samples": f"{header.bit_depth}, {header.channels} {'channel' if header.channels == 1 else 'channels'}",
+        "size": f"{header.width} × {header.height}",
+        "compression": header.compression,
+        "lowest": _per_channel(stats.min),
+        "highest": _per_channel(stats.max),
+        "mean": _per_channel(stats.mean),
+        "below 0": _share(stats.below_zero),
+        "above 1": _share(stats.above_one),
+        "not finite": str(stats.non_finite) if stats.non_finite else "none",
+        "interop ID": str(tags.get("colorInteropID", "not written")),
+        "chromaticities": _per_channel(chromaticities) if isinstance(chromaticities, tuple) else "not written",
+    }
+
+
+def _per_channel(values: tuple[float | None, ...]) -> str:
+    return " ".join("–" if value is None else f"{value:.3g}" for value in values)
+
+
+def _share(share: float) -> str:
+    return f"{share:.2%}" if share else "none"

@@ -1,0 +1,73 @@
+"""Addresses: the API below /api/, and the application's one page everywhere else."""
+
+from django.conf import settings
+from django.http import FileResponse, HttpRequest, HttpResponse, JsonResponse
+from django.urls import path, re_path
+
+from saltwort.server.compare import views as compare
+from saltwort.server.findings import views as findings
+from saltwort.server.handoffs import views as handoffs
+from saltwort.server.jobs import views as jobs
+from saltwort.server.outputs import views as outputs
+from saltwort.server.projects import views as projects
+from saltwort.server.scene import views as scene
+from saltwort.server.textures import views as textures
+
+PROJECT = "api/projects/<slug:slug>"
+
+
+def page(request: HttpRequest) -> HttpResponse | FileResponse:
+    """The application's page, for every address of its own."""
+    index = settings.WEB_DIR / "index.html"
+    if not index.exists():
+        return HttpResponse("The screens are not built yet: run “make web”.", status=503, content_type="text/plain")
+    response = FileResponse(index.open("rb"), content_type="text/html; charset=utf-8")
+    response["Cache-Control"] = "no-cache"
+    return response
+
+
+def no_such_call(request: HttpRequest) -> JsonResponse:
+    """An address below /api/ that is none."""
+    return JsonResponse({"detail": "There is no such call."}, status=404)
+
+
+urlpatterns = [
+    path("api/projects", projects.projects),
+    path("api/finding-codes", findings.finding_codes),
+    path(f"{PROJECT}", projects.project),
+    path(f"{PROJECT}/setup", projects.setup),
+    path(f"{PROJECT}/undo", projects.undo),
+    path(f"{PROJECT}/redo", projects.redo),
+    path(f"{PROJECT}/revisions", projects.revisions),
+    path(f"{PROJECT}/base", projects.base),
+    path(f"{PROJECT}/tracer", projects.tracer),
+    path(f"{PROJECT}/path", projects.path),
+    path(f"{PROJECT}/config", projects.config),
+    path(f"{PROJECT}/export.ocioz", projects.export, {"kind": "ocioz"}),
+    path(f"{PROJECT}/export.zip", projects.export, {"kind": "zip"}),
+    path(f"{PROJECT}/textures", textures.textures),
+    path(f"{PROJECT}/textures/run-rules", textures.run_rules),
+    path(f"{PROJECT}/textures/<int:pk>", textures.texture),
+    path(f"{PROJECT}/textures/<int:pk>/pin", textures.pin),
+    path(f"{PROJECT}/textures/<int:pk>/picture", textures.texture_picture),
+    path(f"{PROJECT}/swatches", scene.swatches),
+    path(f"{PROJECT}/swatches/<int:pk>", scene.swatch),
+    path(f"{PROJECT}/renders", scene.renders),
+    path(f"{PROJECT}/renders/<int:pk>", scene.render),
+    path(f"{PROJECT}/renders/<int:pk>/picture", scene.render_picture),
+    path(f"{PROJECT}/renders/<int:pk>/probe", compare.probe),
+    path(f"{PROJECT}/comparison", compare.comparison),
+    path(f"{PROJECT}/stations", handoffs.stations),
+    path(f"{PROJECT}/stations/<int:pk>", handoffs.station),
+    path(f"{PROJECT}/stations/<int:pk>/sheet", handoffs.sheet),
+    path(f"{PROJECT}/stations/<int:pk>/sheet.txt", handoffs.sheet_file),
+    path(f"{PROJECT}/outputs", outputs.outputs),
+    path(f"{PROJECT}/outputs/<int:pk>", outputs.output),
+    path(f"{PROJECT}/outputs/<int:pk>/file", outputs.output_file),
+    path(f"{PROJECT}/jobs", jobs.jobs),
+    path(f"{PROJECT}/jobs/<int:pk>/cancel", jobs.cancel_job),
+    path(f"{PROJECT}/findings", findings.findings),
+    path(f"{PROJECT}/fix", findings.fix),
+    re_path(r"^api/", no_such_call),
+    re_path(r"", page),
+]
