@@ -60,6 +60,7 @@ clean:
 	cd web && npm ci --no-audit --no-fund --loglevel=error
 	@touch $@
 
-.make/web: .make/npm web/index.html web/vite.config.ts $(shell find web/src -type f)
+.make/web: .make/run .make/npm web/index.html web/vite.config.ts $(shell find web/src -type f)
 	cd web && npm run --silent build
+	@$(BIN)/python -m whitenoise.compress --quiet web/dist
 	@touch $@

@@ -11,7 +11,9 @@ from saltwort.demo.render import write_render
 from saltwort.demo.textures import write_textures
 from saltwort.server.images.operations import store_file
 from saltwort.server.projects.models import Project
+from saltwort.server.outputs.operations import make_handoff, make_still
 from saltwort.server.projects.operations import change_setup, create_project
+from saltwort.server.projects.setups import current_setup
 from saltwort.server.scene.operations import add_render, add_swatch
 from saltwort.server.textures.operations import add_texture, pin_texture
 
@@ -27,15 +29,19 @@ SWATCHES = {
 
 
 def build_demo() -> Project:
-    """Make the project with its textures, pins, swatches and render. Takes a few seconds."""
+    """Make the project with its textures, pins, swatches and render, and queue two outputs. Takes a few seconds."""
     project = create_project(NAME)
     with TemporaryDirectory() as folder:
         _add_textures(project, Path(folder))
         write_render(Path(folder) / RENDER)
-        add_render(project, RENDER, store_file(Path(folder) / RENDER, RENDER))
+        render = add_render(project, RENDER, store_file(Path(folder) / RENDER, RENDER))
     for name, typed in SWATCHES.items():
         add_swatch(project, name, typed)
-    return change_setup(project, 1, "Read skies in linear Rec.709", _with_sky_rule)
+    project = change_setup(project, 1, "Read skies in linear Rec.709", _with_sky_rule)
+    render.project = project
+    make_still(render, current_setup(project).view, exposure=1.0, bits=8)
+    make_handoff(render)
+    return project
 
 
 def _with_sky_rule(setup: Setup) -> Setup:

@@ -81,6 +81,9 @@ def _config_lines(station: Station, config: ocio.Config, config_file: str) -> tu
     return tuple(lines)
 
 
+_BY_RULE = {True: "by the file rules", False: "pinned: set by hand on this file"}
+
+
 def _texture_lines(station: Station, textures: Sequence[TextureLine]) -> tuple[Line, ...]:
     if not textures:
         return (Line("Textures", "none in the project yet"),)
@@ -88,8 +91,8 @@ def _texture_lines(station: Station, textures: Sequence[TextureLine]) -> tuple[L
         return tuple(Line(texture.path, texture.space, "set by hand on this file") for texture in textures)
     by_rule = sum(texture.by_rule for texture in textures)
     first = Line("Texture colour space", "from file rules (auto)", f"right for {by_rule} of {len(textures)} files")
-    pinned = [texture for texture in textures if not texture.by_rule]
-    return (first, *(Line(texture.path, texture.space, "pinned: set by hand on this file") for texture in pinned))
+    pinned_first = sorted(textures, key=lambda texture: texture.by_rule)
+    return (first, *(Line(texture.path, texture.space, _BY_RULE[texture.by_rule]) for texture in pinned_first))
 
 
 def _render_lines(working: str) -> tuple[Line, ...]:

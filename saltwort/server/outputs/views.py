@@ -115,7 +115,7 @@ def _facts(output: Output) -> dict[str, str]:
         **made,
         "size": f"{facts['width']} × {facts['height']}",
         **{name: _tag(tags[name]) for name in shown},
-        "clipped on writing": f"{facts['clipped']:.2%} of samples",
+        "clipped on writing": f"{facts['clipped']:.2%} of samples" if facts["clipped"] else "none",
         "largest rounding error": f"{facts['largest_error']:.2g}",
     }
 

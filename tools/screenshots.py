@@ -1,0 +1,64 @@
+"""Pictures of each main view of the demo project, for the docs. Needs Saltwort running.
+
+    .venv/bin/python tools/screenshots.py [--url http://127.0.0.1:8000] [--to docs/screenshots] [VIEW …]
+"""
+
+import argparse
+from collections.abc import Callable
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+from tests.browser.chromium import LAUNCH
+
+SIZE = {"width": 1280, "height": 800}
+
+
+def _probe(page: Page) -> None:
+    picture = page.get_by_role("figure", name="Pane 1").locator("img")
+    picture.wait_for()
+    box = picture.bounding_box()
+    assert box
+    page.mouse.move(box["x"] + box["width"] * 0.595, box["y"] + box["height"] * 0.42)
+    page.get_by_role("table", name="Probe").wait_for()
+
+
+def _tracer(page: Page) -> None:
+    page.get_by_role("button", name="Tracer through").hover()
+
+
+VIEWS: dict[str, tuple[str, Callable[[Page], None] | None]] = {
+    "config": ("config", None),
+    "displays": ("config", lambda page: page.get_by_text("Displays and views", exact=True).click()),
+    "textures": ("textures", None),
+    "scene": ("scene", None),
+    "compare": ("compare", _probe),
+    "handoffs": ("handoffs", None),
+    "outputs": ("outputs", None),
+    "findings": ("textures", lambda page: page.keyboard.press("f")),
+    "tracer": ("config", _tracer),
+}
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("views", nargs="*", default=list(VIEWS))
+    parser.add_argument("--url", default="http://127.0.0.1:8000")
+    parser.add_argument("--to", type=Path, default=Path("docs/screenshots"))
+    asked = parser.parse_args()
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(**LAUNCH)
+        page = browser.new_page(viewport=SIZE)
+        for view in asked.views:
+            step, act = VIEWS[view]
+            page.goto(f"{asked.url}/p/lantern-quay/{step}", wait_until="networkidle")
+            if act:
+                act(page)
+            page.wait_for_timeout(700)
+            page.wait_for_load_state("networkidle")
+            page.screenshot(path=asked.to / f"{view}.png")
+        browser.close()
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,71 @@
+import { notifications } from '@mantine/notifications';
+import { MutationCache, QueryClient } from '@tanstack/react-query';
+import createClient from 'openapi-fetch';
+
+import type { components, paths } from './schema';
+
+export type Schemas = components['schemas'];
+
+export const api = createClient<paths>({ baseUrl: '/' });
+
+/** What the server refused, in its own sentence. */
+export class Refused extends Error {
+  constructor(
+    message: string,
+    readonly status: number,
+  ) {
+    super(message);
+  }
+}
+
+const UNREACHABLE = 'Saltwort does not answer. Is it still running? Start it with “make run”.';
+
+interface Answer<T> {
+  data?: T;
+  error?: unknown;
+  response: Response;
+}
+
+/** The body of an answer, or the server's refusal as an error. */
+export async function body<T>(asked: Promise<Answer<T>>): Promise<T> {
+  const answer = await asked.catch(() => {
+    throw new Refused(UNREACHABLE, 0);
+  });
+  if (!answer.response.ok) throw new Refused(sentence(answer.error), answer.response.status);
+  return answer.data as T;
+}
+
+function sentence(error: unknown): string {
+  const detail = (error as { detail?: unknown } | undefined)?.detail;
+  return typeof detail === 'string' ? detail : 'Something went wrong inside Saltwort; its log says what.';
+}
+
+/** Send a form with a file. */
+export async function send<T>(path: string, fields: Record<string, string | File>): Promise<T> {
+  const form = new FormData();
+  for (const [name, value] of Object.entries(fields)) form.append(name, value);
+  const asked = fetch(path, { method: 'POST', body: form }).then(async (response) => {
+    const content: unknown = await response.json().catch(() => undefined);
+    return response.ok ? { data: content as T, response } : { error: content, response };
+  });
+  return body(asked);
+}
+
+export function tell(message: string, title?: string) {
+  notifications.show({ message, title });
+}
+
+export function tellError(error: Error) {
+  notifications.show({ message: error.message, title: 'Not done', autoClose: 10000, color: 'red' });
+}
+
+export const queryClient = new QueryClient({
+  defaultOptions: { queries: { retry: 1, staleTime: 2000, refetchOnWindowFocus: true } },
+  mutationCache: new MutationCache({
+    onError: (error) => {
+      tellError(error);
+      // A refusal may mean that this window shows an older state.
+      void queryClient.invalidateQueries();
+    },
+  }),
+});

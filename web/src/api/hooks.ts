@@ -1,0 +1,90 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useParams } from 'react-router';
+
+import { api, body, type Schemas } from './client';
+
+export type Project = Schemas['Project'];
+export type Config = Schemas['Config'];
+export type Texture = Schemas['Texture'];
+export type Rule = Required<Schemas['Rule']>;
+export type Swatch = Schemas['Swatch'];
+export type Render = Schemas['Render'];
+export type Output = Schemas['Output'];
+export type Job = Schemas['Job'];
+export type Finding = Schemas['Finding'];
+export type Station = Schemas['Station'];
+export type ViewChoice = Required<Schemas['ViewChoice']>;
+export type Triple = (number | null)[];
+
+/** The project of the address. */
+export function useSlug(): string {
+  const { slug } = useParams();
+  if (!slug) throw new Error('used outside a project');
+  return slug;
+}
+
+/** Everything of a project is asked under its slug, so that a change can ask for all of it again. */
+function useOfProject<T>(name: string, fetch: (slug: string) => Promise<T>, options: { every?: number } = {}) {
+  const slug = useSlug();
+  return useQuery({ queryKey: [slug, name], queryFn: () => fetch(slug), refetchInterval: options.every ?? false });
+}
+
+const at = (slug: string) => ({ params: { path: { slug } } });
+
+export const useProject = () => useOfProject('project', (slug) => body(api.GET('/api/projects/{slug}', at(slug))));
+export const useConfig = () => useOfProject('config', (slug) => body(api.GET('/api/projects/{slug}/config', at(slug))));
+export const useJoints = () => useOfProject('path', (slug) => body(api.GET('/api/projects/{slug}/path', at(slug))));
+export const useRevisions = () =>
+  useOfProject('revisions', (slug) => body(api.GET('/api/projects/{slug}/revisions', at(slug))));
+export const useTextures = () =>
+  useOfProject('textures', (slug) => body(api.GET('/api/projects/{slug}/textures', at(slug))));
+export const useSwatches = () =>
+  useOfProject('swatches', (slug) => body(api.GET('/api/projects/{slug}/swatches', at(slug))));
+export const useRenders = () =>
+  useOfProject('renders', (slug) => body(api.GET('/api/projects/{slug}/renders', at(slug))));
+export const useComparison = () =>
+  useOfProject('comparison', (slug) => body(api.GET('/api/projects/{slug}/comparison', at(slug))));
+export const useStations = () =>
+  useOfProject('stations', (slug) => body(api.GET('/api/projects/{slug}/stations', at(slug))));
+export const useOutputs = (every?: number) =>
+  useOfProject('outputs', (slug) => body(api.GET('/api/projects/{slug}/outputs', at(slug))), { every });
+export const useFindings = () =>
+  useOfProject('findings', (slug) => body(api.GET('/api/projects/{slug}/findings', at(slug))));
+
+const BUSY: Job['state'][] = ['queued', 'running'];
+export const isBusy = (job: Job | null) => job !== null && BUSY.includes(job.state);
+
+/** Jobs, asked for twice a second while any is busy. */
+export function useJobs() {
+  const slug = useSlug();
+  return useQuery({
+    queryKey: [slug, 'jobs'],
+    queryFn: () => body(api.GET('/api/projects/{slug}/jobs', at(slug))),
+    refetchInterval: (query) => (query.state.data?.some(isBusy) ? 500 : false),
+  });
+}
+
+/** A change of anything in the project; all that is shown of it is asked for again. */
+export function useChange<Argument, Result>(change: (slug: string, argument: Argument) => Promise<Result>) {
+  const slug = useSlug();
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: (argument: Argument) => change(slug, argument),
+    onSuccess: () => client.invalidateQueries({ queryKey: [slug] }),
+  });
+}
+
+type SetupChange = Omit<Schemas['SetupChange'], 'based_on'>;
+
+/** The next revision of the setup. */
+export function useChangeSetup() {
+  const project = useProject();
+  return useChange((slug, change: SetupChange) =>
+    body(
+      api.POST('/api/projects/{slug}/setup', {
+        ...at(slug),
+        body: { ...change, based_on: project.data?.revision.number ?? 0 },
+      }),
+    ),
+  );
+}

@@ -1,0 +1,39 @@
+import { Key } from '../shared/marks';
+
+const KEYS: [string, string[], string][] = [
+  ['Everywhere', ['1', '…', '6'], 'go to a step of the path'],
+  ['Everywhere', ['T'], 'change the tracer'],
+  ['Everywhere', ['F'], 'findings and jobs'],
+  ['Everywhere', ['Ctrl Z'], 'back one revision'],
+  ['Everywhere', ['Ctrl Y'], 'forward one revision'],
+  ['Everywhere', ['?'], 'these keys'],
+  ['Textures', ['/'], 'find'],
+  ['Textures', ['↑', '↓'], 'select the file above or below'],
+  ['Textures', ['P'], 'pin the space of the selected file'],
+  ['Compare', ['[', ']'], 'exposure down or up half a stop'],
+  ['Compare', ['0'], 'exposure to zero'],
+  ['Compare', ['X'], 'swap the two panes'],
+  ['Compare', ['Click'], 'hold the probe, or let it go'],
+];
+
+export function KeyHelp() {
+  return (
+    <table className="list">
+      <tbody>
+        {KEYS.map(([where, keys, what], index) => (
+          <tr key={what}>
+            <td className="quiet">{KEYS[index - 1]?.[0] === where ? '' : where}</td>
+            <td>
+              <span className="row">
+                {keys.map((key) => (
+                  <Key key={key}>{key}</Key>
+                ))}
+              </span>
+            </td>
+            <td>{what}</td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}

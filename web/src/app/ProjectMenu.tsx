@@ -1,0 +1,46 @@
+import { Menu } from '@mantine/core';
+import { useQuery } from '@tanstack/react-query';
+import { useNavigate } from 'react-router';
+
+import { api, body } from '../api/client';
+import type { Project } from '../api/hooks';
+import { Key } from '../shared/marks';
+import classes from './PathStrip.module.css';
+import { useUndo } from './useUndo';
+
+/** The project's name and revision, and what can be done with it as a whole. */
+export function ProjectMenu({ project }: { project: Project }) {
+  const navigate = useNavigate();
+  const { undo, redo } = useUndo(project);
+  const projects = useQuery({ queryKey: ['projects'], queryFn: () => body(api.GET('/api/projects')) });
+  const others = projects.data?.filter((other) => other.slug !== project.slug) ?? [];
+  return (
+    <Menu position="bottom-start" width={260}>
+      <Menu.Target>
+        <button className={`bare ${classes.project}`} title={`${project.name}: ${project.revision.message}`}>
+          <span className={`${classes.name} ellipsis`} style={{ display: 'block' }}>
+            {project.name}
+          </span>
+          <span className="quiet small">revision {project.revision.number}</span>
+        </button>
+      </Menu.Target>
+      <Menu.Dropdown>
+        <Menu.Item disabled={!project.can_undo} onClick={undo} rightSection={<Key>Ctrl Z</Key>}>
+          Back one revision
+        </Menu.Item>
+        <Menu.Item disabled={!project.can_redo} onClick={redo} rightSection={<Key>Ctrl Y</Key>}>
+          Forward one revision
+        </Menu.Item>
+        <Menu.Divider />
+        {others.map((other) => (
+          <Menu.Item key={other.slug} onClick={() => void navigate(`/p/${other.slug}`)}>
+            {other.name}
+          </Menu.Item>
+        ))}
+        <Menu.Item onClick={() => void navigate('/?all')}>All projects, new project</Menu.Item>
+        <Menu.Divider />
+        <Menu.Item onClick={() => void navigate('/findings')}>What each finding means</Menu.Item>
+      </Menu.Dropdown>
+    </Menu>
+  );
+}

@@ -1,0 +1,62 @@
+import { Button, Progress } from '@mantine/core';
+
+import { api, body } from '../api/client';
+import { isBusy, type Job, useChange, useFindings, useJobs } from '../api/hooks';
+import { FindingCard } from '../shared/FindingCard';
+import { Loaded } from '../shared/states';
+
+/** All findings of the project, worst first, and its background jobs. */
+export function Tray() {
+  const findings = useFindings();
+  const jobs = useJobs();
+  return (
+    <div className="block" style={{ gap: 12 }}>
+      <Loaded of={findings}>
+        {(found) =>
+          found.length === 0 ? (
+            <p className="quiet">Nothing is wrong and nothing is doubtful.</p>
+          ) : (
+            found.map((finding) => <FindingCard key={finding.code + finding.subject} finding={finding} withSubject />)
+          )
+        }
+      </Loaded>
+      <h2>Jobs</h2>
+      <Loaded of={jobs}>
+        {(listed) =>
+          listed.length === 0 ? (
+            <p className="quiet">None yet. Outputs are made here.</p>
+          ) : (
+            listed.slice(0, 8).map((job) => <JobCard key={job.id} job={job} />)
+          )
+        }
+      </Loaded>
+    </div>
+  );
+}
+
+/** A job with its progress, its end in words, and a way to stop it. */
+export function JobCard({ job }: { job: Job }) {
+  const cancel = useChange((slug, pk: number) =>
+    body(api.POST('/api/projects/{slug}/jobs/{id}/cancel', { params: { path: { slug, id: pk } } })),
+  );
+  return (
+    <div className="card block">
+      <div className="row spread">
+        <span className="ellipsis">{job.title}</span>
+        <span className="quiet small">{job.state}</span>
+      </div>
+      {isBusy(job) && (
+        <>
+          <Progress value={job.share * 100} size="sm" aria-label={job.title} />
+          <div className="row spread">
+            <span className="quiet small">{job.message || 'waiting for the worker'}</span>
+            <Button size="compact-xs" onClick={() => cancel.mutate(job.id)} disabled={cancel.isPending}>
+              Cancel
+            </Button>
+          </div>
+        </>
+      )}
+      {!isBusy(job) && job.message && <p className="small">{job.message}</p>}
+    </div>
+  );
+}

@@ -1,0 +1,13 @@
+import { api, body } from '../api/client';
+import { type Project, useChange } from '../api/hooks';
+
+/** Go back to the revision before, and forward again. */
+export function useUndo(project: Project | undefined) {
+  const step = useChange((slug, call: '/api/projects/{slug}/undo' | '/api/projects/{slug}/redo') =>
+    body(api.POST(call, { params: { path: { slug } }, body: { based_on: project?.revision.number ?? 0 } })),
+  );
+  return {
+    undo: () => project?.can_undo && step.mutate('/api/projects/{slug}/undo'),
+    redo: () => project?.can_redo && step.mutate('/api/projects/{slug}/redo'),
+  };
+}

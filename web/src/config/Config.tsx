@@ -1,0 +1,55 @@
+import { SegmentedControl } from '@mantine/core';
+import { useState } from 'react';
+
+import { useConfig, useProject } from '../api/hooks';
+import { Loaded } from '../shared/states';
+import { BaseConfig } from './BaseConfig';
+import { DisplayTable } from './DisplayTable';
+import { Export } from './Export';
+import { Revisions } from './Revisions';
+import { RoleTable } from './RoleTable';
+import { SpaceFacts } from './SpaceFacts';
+import { SpaceTable } from './SpaceTable';
+import { WorkingSpace } from './WorkingSpace';
+
+const LISTS = ['Spaces', 'Roles', 'Displays and views'] as const;
+
+/** The project's config: what it starts from, what was decided, what it holds, and its export. */
+export function Config() {
+  const config = useConfig();
+  const project = useProject();
+  const [list, setList] = useState<(typeof LISTS)[number]>('Spaces');
+  const [selected, setSelected] = useState<string>();
+  return (
+    <Loaded of={config}>
+      {(data) => {
+        const name = selected ?? project.data?.setup.working_space;
+        const space = data.spaces.find((candidate) => candidate.name === name) ?? data.spaces[0];
+        return (
+          <div className="columns">
+            <section className="column" aria-label="Decisions">
+              <WorkingSpace config={data} />
+              <BaseConfig config={data} />
+              <Revisions />
+            </section>
+            <section className="column" aria-label="What the config holds">
+              <SegmentedControl
+                value={list}
+                onChange={(value) => setList(value as typeof list)}
+                data={[...LISTS]}
+                style={{ alignSelf: 'flex-start', flex: 'none' }}
+              />
+              {list === 'Spaces' && <SpaceTable config={data} selected={space?.name} onSelect={setSelected} />}
+              {list === 'Roles' && <RoleTable config={data} onSelect={setSelected} />}
+              {list === 'Displays and views' && <DisplayTable config={data} />}
+            </section>
+            <section className="column" aria-label="Selected space and export">
+              <Export config={data} />
+              {space && <SpaceFacts space={space} config={data} />}
+            </section>
+          </div>
+        );
+      }}
+    </Loaded>
+  );
+}

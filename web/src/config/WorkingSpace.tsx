@@ -1,0 +1,31 @@
+import { type Config, useChangeSetup, useProject } from '../api/hooks';
+import classes from './Config.module.css';
+
+/** The space that light is computed in, chosen among the config's scene-linear ones. */
+export function WorkingSpace({ config }: { config: Config }) {
+  const project = useProject();
+  const change = useChangeSetup();
+  const chosen = project.data?.setup.working_space;
+  return (
+    <div className="block">
+      <h2 id="working-space">Working space</h2>
+      <p className="quiet small">Light is computed in it: role scene_linear, for every application.</p>
+      <div role="radiogroup" aria-labelledby="working-space">
+        {config.working_spaces.map((space) => (
+          <button
+            key={space}
+            role="radio"
+            aria-checked={space === chosen}
+            className={`bare ${classes.choice}`}
+            disabled={change.isPending}
+            onClick={() =>
+              space !== chosen && change.mutate({ working_space: space, message: `Working space ${space}` })
+            }
+          >
+            <span className="mono">{space}</span>
+          </button>
+        ))}
+      </div>
+    </div>
+  );
+}

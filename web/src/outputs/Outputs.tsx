@@ -1,0 +1,241 @@
+import { Button, NumberInput, SegmentedControl, Select } from '@mantine/core';
+import { useEffect, useState } from 'react';
+import { useNavigate } from 'react-router';
+
+import { api, body, type Schemas } from '../api/client';
+import {
+  isBusy,
+  type Output,
+  type Render,
+  useChange,
+  useComparison,
+  useJobs,
+  useOutputs,
+  useProject,
+  useRenders,
+  useSlug,
+  type ViewChoice,
+} from '../api/hooks';
+import { JobCard } from '../app/Tray';
+import { Facts } from '../shared/Facts';
+import { Empty, Loaded } from '../shared/states';
+import { ViewSelects } from '../shared/ViewSelects';
+
+const KINDS = { still: 'finished still', handoff: 'hand-off' } as const;
+
+/** Files that leave the project: made as jobs, listed with what was read back from them. */
+export function Outputs() {
+  const slug = useSlug();
+  const navigate = useNavigate();
+  const renders = useRenders();
+  const outputs = useOutputs();
+  const jobs = useJobs();
+  const [chosen, setChosen] = useState<number>();
+  const busyJobs = jobs.data?.filter(isBusy).length;
+  const { refetch } = outputs;
+  useEffect(() => void refetch(), [busyJobs, refetch]);
+  const selected = outputs.data?.find(({ id }) => id === chosen) ?? outputs.data?.[0];
+  return (
+    <div className="columns">
+      <section className="column" aria-label="Make an output">
+        <Loaded of={renders}>
+          {(listed) =>
+            listed.length === 0 ? (
+              <Empty>
+                <p>Outputs are made from a render.</p>
+                <Button onClick={() => void navigate(`/p/${slug}/scene`)}>Bring one in Scene</Button>
+              </Empty>
+            ) : (
+              <OutputForm renders={listed} onMade={setChosen} />
+            )
+          }
+        </Loaded>
+      </section>
+      <section className="column" aria-label="Outputs">
+        <h2>Outputs</h2>
+        <Loaded of={outputs}>
+          {(listed) =>
+            listed.length === 0 ? (
+              <Empty>Nothing has left the project yet. Make a still or a hand-off file.</Empty>
+            ) : (
+              <table className="list picking">
+                <thead>
+                  <tr>
+                    <th>File</th>
+                    <th>Kind</th>
+                    <th>From</th>
+                    <th />
+                  </tr>
+                </thead>
+                <tbody>
+                  {listed.map((output) => (
+                    <tr
+                      key={output.id}
+                      aria-selected={output.id === selected?.id}
+                      onClick={() => setChosen(output.id)}
+                    >
+                      <td style={{ overflowWrap: 'anywhere' }}>
+                        <button className="bare" onClick={() => setChosen(output.id)}>
+                          {output.name}
+                        </button>
+                      </td>
+                      <td className="quiet">{KINDS[output.kind as keyof typeof KINDS]}</td>
+                      <td className="quiet small">revision {output.revision}</td>
+                      <td style={{ textAlign: 'right' }}>
+                        <OutputState output={output} job={jobs.data?.find(({ id }) => id === output.job?.id)} />
+                      </td>
+                    </tr>
+                  ))}
+                </tbody>
+              </table>
+            )
+          }
+        </Loaded>
+      </section>
+      <section className="column" aria-label="Selected output">
+        {selected ? (
+          <OutputFacts output={selected} job={jobs.data?.find(({ id }) => id === selected.job?.id)} />
+        ) : (
+          <Empty>What is in an output is read back from the file and shown here.</Empty>
+        )}
+      </section>
+    </div>
+  );
+}
+
+type JobState = Schemas['Job'] | undefined;
+
+function OutputState({ output, job }: { output: Output; job: JobState }) {
+  const slug = useSlug();
+  if (output.done) {
+    return (
+      <Button
+        component="a"
+        size="compact-xs"
+        href={`/api/projects/${slug}/outputs/${output.id}/file`}
+        download
+        aria-label={`Save ${output.name}`}
+      >
+        Save
+      </Button>
+    );
+  }
+  const state = job ?? output.job;
+  if (state && isBusy(state)) return <span className="mono small">{Math.round(state.share * 100)} %</span>;
+  return <span className="quiet small">{state?.state ?? 'not made'}</span>;
+}
+
+function OutputFacts({ output, job }: { output: Output; job: JobState }) {
+  const slug = useSlug();
+  const remove = useChange((slug) =>
+    body(api.DELETE('/api/projects/{slug}/outputs/{id}', { params: { path: { slug, id: output.id } } })),
+  );
+  const state = job ?? output.job;
+  return (
+    <>
+      <h2 style={{ overflowWrap: 'anywhere' }}>{output.name}</h2>
+      {!output.done && state && <JobCard job={state} />}
+      {output.done && output.kind === 'still' && (
+        <div className="plate">
+          <img src={`/api/projects/${slug}/outputs/${output.id}/file`} alt={output.name} />
+        </div>
+      )}
+      <p className="quiet small">
+        {output.done ? 'Read back from the written file.' : 'What was asked for.'} Made from {output.made_from}.
+      </p>
+      <Facts facts={output.facts} />
+      <div>
+        <Button
+          variant="subtle"
+          size="compact-xs"
+          disabled={state ? isBusy(state) : false}
+          loading={remove.isPending}
+          onClick={() => remove.mutate(undefined)}
+        >
+          Delete this output
+        </Button>
+      </div>
+    </>
+  );
+}
+
+function OutputForm({ renders, onMade }: { renders: Render[]; onMade: (id: number) => void }) {
+  const project = useProject();
+  const comparison = useComparison();
+  const setup = project.data?.setup;
+  const [kind, setKind] = useState<keyof typeof KINDS>('still');
+  const [render, setRender] = useState<number>();
+  const [view, setView] = useState<ViewChoice>();
+  const [exposure, setExposure] = useState<number>(0);
+  const [bits, setBits] = useState<8 | 16>(16);
+  const used = renders.find(({ id }) => id === (render ?? comparison.data?.render)) ?? renders[0];
+  const usedView = view ?? (setup?.view as ViewChoice | undefined);
+  const make = useChange((slug) =>
+    body(
+      api.POST('/api/projects/{slug}/outputs', {
+        params: { path: { slug } },
+        body: { kind, render: used?.id ?? 0, view: usedView, exposure, bits },
+      }),
+    ),
+  );
+  return (
+    <form
+      className="block"
+      onSubmit={(event) => {
+        event.preventDefault();
+        make.mutate(undefined, { onSuccess: (output) => onMade(output.id) });
+      }}
+    >
+      <h2>Make</h2>
+      <SegmentedControl
+        aria-label="Kind of output"
+        value={kind}
+        onChange={(value) => setKind(value as keyof typeof KINDS)}
+        data={[
+          { value: 'still', label: 'Finished still' },
+          { value: 'handoff', label: 'Hand-off' },
+        ]}
+      />
+      <p className="quiet small">
+        {kind === 'still'
+          ? 'PNG with the view baked in, tagged with the display’s code points. For looking, not for compositing.'
+          : `Half-float EXR in ${setup?.working_space}, no view, with chromaticities and interop ID in the header.`}
+      </p>
+      <Select
+        label="Render"
+        data={renders.map(({ id, name }) => ({ value: String(id), label: name }))}
+        value={String(used?.id)}
+        onChange={(id) => setRender(Number(id))}
+      />
+      {kind === 'still' && usedView && (
+        <>
+          <ViewSelects choice={usedView} onChange={setView} label="the still" />
+          <NumberInput
+            size="xs"
+            label="Exposure in stops"
+            value={exposure}
+            onChange={(value) => setExposure(Number(value) || 0)}
+            min={-32}
+            max={32}
+            step={0.5}
+            decimalScale={2}
+          />
+          <SegmentedControl
+            aria-label="Bits per channel"
+            value={String(bits)}
+            onChange={(value) => setBits(value === '8' ? 8 : 16)}
+            data={[
+              { value: '8', label: '8-bit' },
+              { value: '16', label: '16-bit' },
+            ]}
+          />
+        </>
+      )}
+      <div>
+        <Button type="submit" variant="filled" loading={make.isPending}>
+          Make {kind === 'still' ? 'the still' : 'the hand-off file'}
+        </Button>
+      </div>
+    </form>
+  );
+}

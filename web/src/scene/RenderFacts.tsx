@@ -1,0 +1,59 @@
+import { Button } from '@mantine/core';
+import { useNavigate } from 'react-router';
+
+import { api, body } from '../api/client';
+import { type Render, useChange, useFindings, useSlug } from '../api/hooks';
+import { figure } from '../shared/colour';
+import { Facts } from '../shared/Facts';
+import { FindingCard } from '../shared/FindingCard';
+import { SpaceSelect } from '../shared/SpaceSelect';
+
+/** What the selected render holds, and the space it is read in. */
+export function RenderFacts({ render }: { render: Render }) {
+  const slug = useSlug();
+  const navigate = useNavigate();
+  const findings = useFindings();
+  const own = findings.data?.filter(({ code, subject }) => code.startsWith('render.') && subject === render.name) ?? [];
+  const setSpace = useChange((_, space: string) =>
+    body(
+      api.PUT('/api/projects/{slug}/renders/{id}', {
+        params: { path: { slug, id: render.id } },
+        body: { space, based_on: render.version },
+      }),
+    ),
+  );
+  const remove = useChange(() =>
+    body(api.DELETE('/api/projects/{slug}/renders/{id}', { params: { path: { slug, id: render.id } } })),
+  );
+  return (
+    <>
+      <h2 style={{ overflowWrap: 'anywhere' }}>{render.name}</h2>
+      {own.map((finding) => (
+        <FindingCard key={finding.code} finding={finding} />
+      ))}
+      <SpaceSelect
+        label="Read as"
+        description={`Told by: ${render.told_by}`}
+        value={render.space}
+        disabled={setSpace.isPending}
+        onChange={(space) => space && setSpace.mutate(space)}
+      />
+      <Facts
+        facts={[
+          { name: 'size', value: `${render.width} × ${render.height}` },
+          { name: 'samples', value: render.bit_depth },
+          { name: 'peak', value: figure(render.peak) },
+          { name: 'above 1', value: `${(render.above_one * 100).toFixed(2)} %` },
+        ]}
+      />
+      <div className="row">
+        <Button variant="filled" onClick={() => void navigate(`/p/${slug}/compare?render=${render.id}`)}>
+          Compare views on it
+        </Button>
+        <Button variant="subtle" loading={remove.isPending} onClick={() => remove.mutate(undefined)}>
+          Take off the list
+        </Button>
+      </div>
+    </>
+  );
+}

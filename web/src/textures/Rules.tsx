@@ -1,0 +1,171 @@
+import { Button } from '@mantine/core';
+import { IconArrowDown, IconArrowUp, IconTrash } from '@tabler/icons-react';
+import { ActionIcon } from '@mantine/core';
+import { useState } from 'react';
+
+import { api, body, tell } from '../api/client';
+import { type Rule, type Texture, useChange, useChangeSetup, useConfig, useFindings, useProject } from '../api/hooks';
+import { LevelMark } from '../shared/marks';
+import { SpaceSelect } from '../shared/SpaceSelect';
+import { RuleForm } from './RuleForm';
+import { PATH_SEARCH, ruleText, ruleTitle } from './ruleWords';
+import classes from './Textures.module.css';
+
+/** The project's file rules, in the order in which they are tried. The default stays last. */
+export function Rules({ textures }: { textures: Texture[] }) {
+  const project = useProject();
+  const findings = useFindings();
+  const change = useChangeSetup();
+  const config = useConfig();
+  const [chosen, setChosen] = useState<number | null>(null);
+  const [editing, setEditing] = useState<number | 'new' | null>(null);
+  const runAgain = useChange((slug) =>
+    body(api.POST('/api/projects/{slug}/textures/run-rules', { params: { path: { slug } } })),
+  );
+
+  const rules = (project.data?.setup.rules ?? []) as Rule[];
+  const hits = (index: number) => textures.filter(({ assignment: { reason } }) => reason.index === index).length;
+  const save = (next: Rule[], message: string) => change.mutate({ rules: next, message });
+  const move = (index: number, by: number) => {
+    const next = [...rules];
+    const [moved] = next.splice(index, 1);
+    if (!moved) return;
+    next.splice(index + by, 0, moved);
+    save(next, `Rule “${ruleTitle(moved)}” ${by < 0 ? 'up' : 'down'}`);
+    setChosen(index + by);
+  };
+
+  return (
+    <>
+      <h2>
+        Rules <span className="quiet small">first match wins</span>
+      </h2>
+      {rules.map((rule, index) => {
+        const finding = findings.data?.find(({ code, subject }) => code.startsWith('rule.') && subject === rule.name);
+        if (editing === index) {
+          return (
+            <RuleForm
+              key={rule.name}
+              rule={rule}
+              onCancel={() => setEditing(null)}
+              onSave={(edited) => {
+                save(
+                  rules.map((kept, at) => (at === index ? edited : kept)),
+                  `Rule “${ruleTitle(edited)}” changed`,
+                );
+                setEditing(null);
+              }}
+            />
+          );
+        }
+        return (
+          <div key={rule.name} className={`card ${chosen === index ? 'chosen' : ''}`}>
+            <button
+              className={`bare ${classes.rule}`}
+              aria-expanded={chosen === index}
+              onClick={() => setChosen(chosen === index ? null : index)}
+            >
+              <span className={classes.number}>{index + 1}</span>
+              <span>{ruleTitle(rule)}</span>
+              <span className="mono small" title="files it takes">
+                {hits(index)}
+              </span>
+              <span />
+              <span className="quiet small" style={{ gridColumn: '2 / -1', overflowWrap: 'anywhere' }}>
+                {finding ? (
+                  <span className="row">
+                    <LevelMark level={finding.level} /> {finding.title.toLowerCase()}
+                  </span>
+                ) : (
+                  ruleText(rule, config.data?.map_kinds ?? [])
+                )}
+              </span>
+            </button>
+            {chosen === index && (
+              <div className={classes.tools} style={{ marginLeft: 26 }}>
+                <ActionIcon
+                  aria-label={`Move “${ruleTitle(rule)}” up`}
+                  disabled={index === 0 || change.isPending}
+                  onClick={() => move(index, -1)}
+                >
+                  <IconArrowUp size={16} />
+                </ActionIcon>
+                <ActionIcon
+                  aria-label={`Move “${ruleTitle(rule)}” down`}
+                  disabled={index === rules.length - 1 || change.isPending}
+                  onClick={() => move(index, 1)}
+                >
+                  <IconArrowDown size={16} />
+                </ActionIcon>
+                <ActionIcon
+                  aria-label={`Delete “${ruleTitle(rule)}”`}
+                  disabled={change.isPending}
+                  onClick={() => {
+                    save(
+                      rules.filter((kept) => kept !== rule),
+                      `Rule “${ruleTitle(rule)}” deleted`,
+                    );
+                    setChosen(null);
+                  }}
+                >
+                  <IconTrash size={16} />
+                </ActionIcon>
+                {rule.kind !== 'space_in_path' && (
+                  <Button size="compact-xs" onClick={() => setEditing(index)}>
+                    Change
+                  </Button>
+                )}
+              </div>
+            )}
+          </div>
+        );
+      })}
+      <div className="card">
+        <div className={classes.rule}>
+          <span className={classes.number}>·</span>
+          <span>Everything else</span>
+          <span className="mono small">{hits(rules.length)}</span>
+        </div>
+        <SpaceSelect
+          aria-label="Everything else is read as"
+          value={project.data?.setup.default_space ?? null}
+          onChange={(space) => space && change.mutate({ default_space: space, message: `Everything else: ${space}` })}
+          style={{ marginLeft: 26 }}
+        />
+      </div>
+      {editing === 'new' ? (
+        <RuleForm
+          onCancel={() => setEditing(null)}
+          onSave={(rule) => {
+            save([rule, ...rules], `Rule “${ruleTitle(rule)}” added`);
+            setEditing(null);
+            setChosen(0);
+          }}
+        />
+      ) : (
+        <div className="row">
+          <Button onClick={() => setEditing('new')}>Add rule</Button>
+          <Button
+            loading={runAgain.isPending}
+            onClick={() =>
+              runAgain.mutate(undefined, {
+                onSuccess: ({ files, pins_kept }) =>
+                  tell(`Rules were run on ${files} files; ${pins_kept} pins were left as they are.`),
+              })
+            }
+          >
+            Run again
+          </Button>
+          {!rules.some((rule) => rule.kind === 'space_in_path') && (
+            <Button onClick={() => save([...rules, PATH_SEARCH], 'Rule “Space in the path” added')}>
+              Space in path
+            </Button>
+          )}
+        </div>
+      )}
+      <p className="quiet small">
+        Written into the config as file rules. Name patterns tell capitals from small letters; extensions do not.
+      </p>
+    </>
+  );
+}

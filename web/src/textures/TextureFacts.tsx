@@ -1,0 +1,171 @@
+import { Button, TextInput } from '@mantine/core';
+import { useHotkeys } from '@mantine/hooks';
+import { useQuery } from '@tanstack/react-query';
+import { useRef, useState } from 'react';
+
+import { api, body, type Schemas } from '../api/client';
+import { type Texture, useChange, useFindings, useProject, useSlug } from '../api/hooks';
+import { Facts } from '../shared/Facts';
+import { FindingCard } from '../shared/FindingCard';
+import { SpaceSelect } from '../shared/SpaceSelect';
+import { Loaded } from '../shared/states';
+import { reasonWord } from './reason';
+import classes from './Textures.module.css';
+
+type Detail = Schemas['TextureDetail'];
+
+/** Everything about the selected file: pixels, findings, the pin, what it says, and why it has its space. */
+export function TextureFacts({ texture }: { texture: Texture }) {
+  const slug = useSlug();
+  const detail = useQuery({
+    queryKey: [slug, 'texture', texture.id],
+    queryFn: () => body(api.GET('/api/projects/{slug}/textures/{id}', { params: { path: { slug, id: texture.id } } })),
+  });
+  const findings = useFindings();
+  const own = findings.data?.filter((finding) => finding.subject === texture.path) ?? [];
+  return (
+    <>
+      <h2 style={{ overflowWrap: 'anywhere' }}>{texture.path.split('/').at(-1)}</h2>
+      <Pictures texture={texture} other={detail.data?.suggested_space ?? null} />
+      {own.map((finding) => (
+        <FindingCard key={finding.code} finding={finding} />
+      ))}
+      <Loaded of={detail}>
+        {(data) => (
+          <>
+            <Pin detail={data} />
+            <div className="block">
+              <h3>What the file says</h3>
+              <Facts facts={data.facts} />
+            </div>
+            <Why detail={data} />
+            <Remove texture={texture} />
+          </>
+        )}
+      </Loaded>
+    </>
+  );
+}
+
+/** The file as it is read, beside the same pixels read in the space that it speaks for. */
+function Pictures({ texture, other }: { texture: Texture; other: string | null }) {
+  const slug = useSlug();
+  const project = useProject();
+  const { space } = texture.assignment;
+  const picture = (read: string) =>
+    `/api/projects/${slug}/textures/${texture.id}/picture?` +
+    new URLSearchParams({ space: read, size: '320', v: `${texture.thumbnail}-${project.data?.revision.number}` });
+  if (!other || other === space) {
+    return (
+      <figure className={`plate ${classes.single}`} style={{ margin: 0 }}>
+        <img src={picture(space)} alt={`${texture.path} read as ${space}`} />
+      </figure>
+    );
+  }
+  return (
+    <figure style={{ margin: 0 }}>
+      <div className={`plate ${classes.pair}`}>
+        <img src={picture(space)} alt={`${texture.path} read as ${space}`} />
+        <img src={picture(other)} alt={`${texture.path} read as ${other}`} />
+      </div>
+      <figcaption className={`quiet small ${classes.captions}`}>
+        <span className="ellipsis">now {space}</span>
+        <span className="ellipsis">as {other}</span>
+      </figcaption>
+    </figure>
+  );
+}
+
+function Pin({ detail }: { detail: Detail }) {
+  const pinned = detail.assignment.reason.kind === 'pin';
+  const [note, setNote] = useState(detail.pin_note);
+  const select = useRef<HTMLInputElement>(null);
+  const change = useChange((slug, pin: { space: string; note: string }) =>
+    body(
+      api.PUT('/api/projects/{slug}/textures/{id}/pin', {
+        params: { path: { slug, id: detail.id } },
+        body: { ...pin, based_on: detail.version },
+      }),
+    ),
+  );
+  useHotkeys([['p', () => select.current?.focus()]]);
+  return (
+    <div className="block">
+      <SpaceSelect
+        ref={select}
+        label={pinned ? 'Pinned to' : `Read as, by ${reasonWord(detail.assignment)}`}
+        description={pinned ? undefined : 'Choosing another space pins it; rules no longer touch it.'}
+        value={detail.assignment.space}
+        disabled={change.isPending}
+        onChange={(space) => space && change.mutate({ space, note })}
+      />
+      {pinned ? (
+        <div className="row" style={{ alignItems: 'flex-end' }}>
+          <TextInput
+            label="Why it is pinned"
+            value={note}
+            onChange={(event) => setNote(event.currentTarget.value)}
+            onBlur={() => note !== detail.pin_note && change.mutate({ space: detail.assignment.space, note })}
+            style={{ flex: 1 }}
+          />
+          <Button onClick={() => change.mutate({ space: '', note: '' })} loading={change.isPending}>
+            Unpin
+          </Button>
+        </div>
+      ) : (
+        <div>
+          <Button
+            onClick={() => change.mutate({ space: detail.assignment.space, note })}
+            loading={change.isPending}
+          >
+            Pin as it is
+          </Button>
+        </div>
+      )}
+    </div>
+  );
+}
+
+/** Every rule in order: what it found, which decided, and which would have come next. */
+function Why({ detail }: { detail: Detail }) {
+  const { reason } = detail.assignment;
+  const decides = detail.why.find((trace) => trace.space !== null);
+  return (
+    <div className="block">
+      <h3>Why this space</h3>
+      {reason.kind === 'pin' && <p className="small">Pinned by hand. Without the pin:</p>}
+      <ol className={classes.why}>
+        {detail.why.map((trace) => {
+          const isLast = trace === detail.why.at(-1);
+          return (
+            <li key={trace.index} className={`small ${trace === decides ? classes.decided : 'quiet'}`} style={{ display: 'contents' }}>
+              <span className={classes.number}>{isLast ? '·' : trace.index + 1}</span>
+              <span className={trace === decides ? classes.decided : 'quiet'}>
+                {trace.because}
+                {trace.space !== null && (
+                  <>
+                    {trace === decides ? ' → ' : ', would give '}
+                    <span className="mono">{trace.space}</span>
+                  </>
+                )}
+              </span>
+            </li>
+          );
+        })}
+      </ol>
+    </div>
+  );
+}
+
+function Remove({ texture }: { texture: Texture }) {
+  const remove = useChange((slug) =>
+    body(api.DELETE('/api/projects/{slug}/textures/{id}', { params: { path: { slug, id: texture.id } } })),
+  );
+  return (
+    <div>
+      <Button variant="subtle" size="compact-xs" onClick={() => remove.mutate(undefined)} loading={remove.isPending}>
+        Take out of the project
+      </Button>
+    </div>
+  );
+}
