@@ -9,7 +9,7 @@ from saltwort.core.engine import ViewChoice, apply_to_colour, space_processor, v
 from saltwort.core.spaces.typed import Triple, TypedColour
 
 CHANNEL_NAMES = ("red", "green", "blue")
-_SETTLED = 1e-6  # a channel this near a limit of the display stands on it
+_SETTLED = 1e-5  # of code values; the engine's own renderings end at 1.000007
 
 
 @dataclass(frozen=True)
@@ -72,12 +72,14 @@ def _overflowed(rendered: Triple) -> tuple[str, ...]:
 
 
 def _at_limit(shown: Triple, brighter: Triple, choice: ViewChoice) -> tuple[str, ...]:
-    """Channels that the view has clipped: they stand on 0 or 1, and more light does not move them."""
+    """Channels that the view has clipped: they show something, or nothing at all, and more light does not move them."""
     remarks = []
     for name, value, moved in zip(CHANNEL_NAMES, shown, brighter, strict=True):
-        if abs(value - 1) < _SETTLED and abs(moved - value) < _SETTLED:
-            remarks.append(f"{name} is clipped at 1 by {choice.view}")
-        elif abs(value) < _SETTLED and abs(moved) < _SETTLED and max(shown) > _SETTLED:
+        if abs(moved - value) > _SETTLED:
+            continue
+        if value > _SETTLED:
+            remarks.append(f"{name} is clipped at {value:.3g} by {choice.view}: more light does not show")
+        elif abs(value) < _SETTLED and max(shown) > _SETTLED:
             remarks.append(f"{name} is clipped at 0: the colour lies outside the gamut of {choice.display}")
     return tuple(remarks)
 

@@ -18,8 +18,12 @@ def compose(base_text: str, setup: Setup, name: str) -> str:
     """
     config = load_config(base_text)
     setup_fits(config, setup)
+    if config.getMajorVersion() < 2:
+        config.setVersion(2, 0)  # file rules came with OCIO 2
     config.setName(name)
     config.setRole(ocio.ROLE_SCENE_LINEAR, setup.working_space)
+    if config.hasRole(ocio.ROLE_DEFAULT):
+        config.setRole(ocio.ROLE_DEFAULT, setup.default_space)  # the default rule's name in OCIO 1; both must agree
     config.setFileRules(file_rules(setup.rules, setup.default_space, setup.kind_words))
     displays = [setup.view.display, *(name for name in config.getDisplays() if name != setup.view.display)]
     config.setActiveDisplays(_list_of(displays))

@@ -10,10 +10,10 @@ MAX_CONFIG_BYTES = 8_000_000
 """The largest built-in config has about 120 kB; a config beyond this is refused before it is parsed."""
 
 
-class _TextOnly(ocio.PyConfigIOProxy):  # type: ignore[misc]
+class _NoFiles(ocio.PyConfigIOProxy):  # type: ignore[misc]
     """Serves a config's text and no LUT file: paths in an untrusted config lead nowhere."""
 
-    def __init__(self, text: str) -> None:
+    def __init__(self, text: str = "") -> None:
         super().__init__()
         self._text = text
 
@@ -27,6 +27,10 @@ class _TextOnly(ocio.PyConfigIOProxy):  # type: ignore[misc]
         return ""
 
 
+# A config keeps the library's half of its proxy alive but not Python's, so all configs are given this one to keep.
+_NO_FILES = _NoFiles()
+
+
 def load_config(text: str) -> ocio.Config:
     """Parse and validate the text of a `config.ocio`. Raises BadInput with a sentence when it does not load."""
     if len(text.encode(errors="surrogateescape")) > MAX_CONFIG_BYTES:
@@ -34,7 +38,9 @@ def load_config(text: str) -> ocio.Config:
     if "\0" in text:
         raise BadInput("This file is not a config: it holds binary data. Bring the text file config.ocio.")
     try:
-        config = ocio.Config.CreateFromConfigIOProxy(_TextOnly(text))
+        proxy = _NoFiles(text)
+        config = ocio.Config.CreateFromConfigIOProxy(proxy)
+        config.setConfigIOProxy(_NO_FILES)
         config.validate()
     except ocio.Exception as error:
         raise BadInput(f"This config does not load: {_first_sentence(error)}") from error

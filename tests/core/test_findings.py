@@ -1,0 +1,157 @@
+"""Every check: one case that it finds, and one like it that it leaves alone."""
+
+from dataclasses import replace
+from unittest import TestCase
+
+from saltwort.core.findings import (
+    CheckedRender,
+    CheckedSwatch,
+    CheckedTexture,
+    Finding,
+    Subjects,
+    codes,
+    run_checks,
+)
+from saltwort.core.findings.registry import check
+from saltwort.core.handoffs import RENDERER
+from saltwort.core.images import Facts, Header, Stats
+from saltwort.core.spaces.typed import TypedColour
+from saltwort.core.textures.kinds import DATA, MAP_KINDS, map_kind_of
+from saltwort.core.textures.rules import Assignment, Reason, Rule
+from tests.samples import SRGB, project_config, sample_setup
+
+HEADER = Header("PNG", 4, 4, ("R", "G", "B"), "8-bit", "none", {})
+STATS = Stats((0.0,) * 3, (1.0,) * 3, (0.5,) * 3, below_zero=0.0, above_one=0.0, non_finite=0, unit_vectors=0.0)
+
+
+def found(code: str, **subjects: object) -> list[Finding]:
+    given = Subjects(project_config(), sample_setup(), rule_hits=[1] * len(sample_setup().rules))
+    return [finding for finding in run_checks(replace(given, **subjects)) if finding.code == code]
+
+
+def texture(path: str, space: str, stats: Stats = STATS) -> CheckedTexture:
+    return CheckedTexture(path, map_kind_of(path), Assignment(space, Reason("rule", 0, "r")), Facts(HEADER, stats))
+
+
+class Registry(TestCase):
+    def test_a_clean_project_has_no_findings(self) -> None:
+        self.assertEqual(run_checks(Subjects(project_config(), sample_setup())), [])
+
+    def test_codes_are_complete_and_in_order(self) -> None:
+        listed = [code.code for code in codes()]
+        self.assertEqual(listed, sorted(listed))
+        for code in codes():
+            self.assertRegex(code.code, r"^[a-z]+\.[a-z-]+$")
+            self.assertTrue(code.meaning.endswith("."))
+
+    def test_a_code_is_taken_once(self) -> None:
+        with self.assertRaises(ValueError):
+            check("texture.data-read-as-colour", "note")(lambda subjects: iter(()))
+
+    def test_worst_come_first(self) -> None:
+        findings = run_checks(
+            Subjects(
+                project_config(),
+                sample_setup(),
+                textures=[texture("b_rough.png", SRGB), texture("a_rough.png", SRGB)],
+                rule_hits=[0, 1, 1, 1],
+            )
+        )
+        self.assertEqual([finding.level for finding in findings], ["blocker", "blocker", "note"])
+        self.assertEqual([finding.subject for finding in findings[:2]], ["a_rough.png", "b_rough.png"])
+
+
+class Textures(TestCase):
+    def test_data_read_as_colour(self) -> None:
+        data_words = [word for word, kind in sample_setup().kind_words if MAP_KINDS[kind].group == DATA]
+        for word in data_words:
+            path = f"wall_{word}.png"
+            (finding,) = found("texture.data-read-as-colour", textures=[texture(path, SRGB)])
+            self.assertEqual((finding.level, finding.subject), ("blocker", path))
+            self.assertIn(f"“{word}”", finding.why)
+            self.assertEqual(found("texture.data-read-as-colour", textures=[texture(path, "Raw")]), [])
+
+    def test_colour_read_as_data(self) -> None:
+        for name in ("wall_basecolor.png", "dusk_sky.hdr", "quay_backplate.exr"):
+            (finding,) = found("texture.colour-read-as-data", textures=[texture(name, "Raw")])
+            self.assertEqual(finding.subject, name)
+            self.assertEqual(found("texture.colour-read-as-data", textures=[texture(name, SRGB)]), [])
+
+    def test_no_word_no_verdict(self) -> None:
+        for space in (SRGB, "Raw"):
+            self.assertEqual(
+                run_checks(Subjects(project_config(), sample_setup(), [texture("wall_03.png", space)])),
+                [],
+            )
+
+    def test_the_fix_pins_a_space_that_ends_the_finding(self) -> None:
+        (finding,) = found("texture.data-read-as-colour", textures=[texture("wall_rough.png", SRGB)])
+        assert finding.fix
+        self.assertEqual(finding.fix.operation, "pin-texture")
+        self.assertEqual(finding.fix.arguments, {"path": "wall_rough.png", "space": "Raw"})
+        self.assertEqual([(c.what, c.before, c.after) for c in finding.fix.changes], [("wall_rough.png", SRGB, "Raw")])
+        mended = [texture("wall_rough.png", finding.fix.arguments["space"])]
+        self.assertEqual(found("texture.data-read-as-colour", textures=mended), [])
+
+    def test_pixels_of_a_normal_map_under_another_name(self) -> None:
+        vectors = replace(STATS, unit_vectors=0.99)
+        self.assertTrue(found("texture.looks-like-normals", textures=[texture("wall_03.png", SRGB, vectors)]))
+        for stats, space, name in (
+            (replace(vectors, unit_vectors=0.9), SRGB, "wall_03.png"),
+            (replace(vectors, min=(0.5, 0.5, 1.0), max=(0.5, 0.5, 1.0)), SRGB, "flat_03.png"),
+            (vectors, "Raw", "wall_03.png"),
+            (vectors, SRGB, "wall_albedo.png"),
+        ):
+            self.assertEqual(found("texture.looks-like-normals", textures=[texture(name, space, stats)]), [])
+
+
+class Rules(TestCase):
+    def never(self, *rules: Rule) -> list[str]:
+        return [f.subject for f in found("rule.never-matches", setup=replace(sample_setup(), rules=rules))]
+
+    def test_rules_behind_one_that_takes_all(self) -> None:
+        exr = Rule("exr", "glob", "ACEScg", pattern="*", extension="exr")
+        self.assertEqual(self.never(exr, Rule("plates", "glob", "Raw", pattern="*plate*", extension="EXR")), ["plates"])
+        self.assertEqual(self.never(Rule("all", "glob", "ACEScg", pattern="*", extension="*"), exr), ["exr"])
+        same = Rule("again", "regex", "Raw", pattern="a.*")
+        self.assertEqual(self.never(replace(same, name="first"), same), ["again"])
+        kinds = Rule("data", "map_kind", "Raw", map_kinds=("normal", "mask"))
+        self.assertEqual(self.never(kinds, Rule("masks", "map_kind", "Raw", map_kinds=("mask",))), ["masks"])
+
+    def test_rules_that_still_take_something(self) -> None:
+        exr = Rule("exr", "glob", "ACEScg", pattern="*", extension="exr")
+        plates = Rule("plates", "glob", "Raw", pattern="*plate*", extension="exr")
+        self.assertEqual(self.never(plates, exr), [])
+        self.assertEqual(self.never(exr, replace(plates, extension="png")), [])
+        self.assertEqual(self.never(exr, Rule("data", "map_kind", "Raw", map_kinds=("mask",))), [])
+        mask = Rule("masks", "map_kind", "Raw", map_kinds=("mask",))
+        self.assertEqual(self.never(mask, Rule("data", "map_kind", "Raw", map_kinds=("normal", "mask"))), [])
+
+    def test_rules_that_take_no_file(self) -> None:
+        textures = [texture("wall_rough.png", "Raw")]
+        findings = found("rule.takes-nothing", textures=textures, rule_hits=[1, 0, 0, 1])
+        self.assertEqual({f.subject for f in findings}, {rule.name for rule in sample_setup().rules[1:3]})
+        self.assertEqual(found("rule.takes-nothing", rule_hits=[0, 0, 0, 0]), [])
+
+
+class SceneThings(TestCase):
+    def test_swatches(self) -> None:
+        green = CheckedSwatch("green", TypedColour("ACES2065-1", "unit", "0 1 0"))
+        lost = CheckedSwatch("lost", TypedColour("Nowhere", "unit", "0 1 0"))
+        teal = CheckedSwatch("teal", TypedColour(SRGB, "8-bit", "47 106 104"))
+        swatches = [green, lost, teal]
+        self.assertEqual([f.subject for f in found("swatch.outside-working-gamut", swatches=swatches)], ["green"])
+        self.assertEqual([f.subject for f in found("swatch.unknown-space", swatches=swatches)], ["lost"])
+
+    def test_renders(self) -> None:
+        renders = [
+            CheckedRender("good", "ACEScg", Facts(HEADER, STATS)),
+            CheckedRender("nan", "ACEScg", Facts(HEADER, replace(STATS, non_finite=3))),
+            CheckedRender("negative", "ACEScg", Facts(HEADER, replace(STATS, below_zero=0.01))),
+        ]
+        self.assertEqual([f.subject for f in found("render.non-finite", renders=renders)], ["nan"])
+        self.assertEqual([f.subject for f in found("render.negative", renders=renders)], ["negative"])
+
+    def test_stations(self) -> None:
+        stations = [RENDERER, replace(RENDERER, name="Old", ocio_version="2.2")]
+        self.assertEqual([f.subject for f in found("handoff.config-too-new", stations=stations)], ["Old"])

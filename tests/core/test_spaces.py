@@ -1,0 +1,105 @@
+"""Primaries and adaptation against colour-science; typed colours."""
+
+import warnings
+from unittest import TestCase
+
+import numpy as np
+
+from saltwort.core.configs import gamut_of
+from saltwort.core.engine import apply_to_colour, space_processor
+from saltwort.core.errors import BadInput
+from saltwort.core.spaces.gamuts import AP0, AP1, KNOWN_GAMUTS, P3_D65, REC709, REC2020, rgb_to_rgb, rgb_to_xyz
+from saltwort.core.spaces.typed import format_colour, parse_colour
+from tests.samples import LINEAR_REC709, base_config
+
+with warnings.catch_warnings():
+    warnings.simplefilter("ignore")
+    import colour
+
+NAMES = {
+    "AP0": "ACES2065-1",
+    "AP1": "ACEScg",
+    "Rec.709": "ITU-R BT.709",
+    "Rec.2020": "ITU-R BT.2020",
+    "P3-D65": "P3-D65",
+}
+UNITS = ((1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (0.0, 0.0, 1.0))
+
+
+class Gamuts(TestCase):
+    def test_chromaticities_are_those_of_colour_science(self) -> None:
+        for gamut in KNOWN_GAMUTS:
+            known = colour.RGB_COLOURSPACES[NAMES[gamut.name]]
+            with self.subTest(gamut.name):
+                np.testing.assert_allclose(np.reshape(gamut.chromaticities[:6], (3, 2)), known.primaries, atol=1e-9)
+                np.testing.assert_allclose(gamut.white, known.whitepoint, atol=1e-9)
+
+    def test_matrices_to_xyz_are_those_of_an_independent_derivation(self) -> None:
+        for gamut in KNOWN_GAMUTS:
+            expected = colour.normalised_primary_matrix(np.reshape(gamut.chromaticities[:6], (3, 2)), gamut.white)
+            with self.subTest(gamut.name):
+                np.testing.assert_allclose(rgb_to_xyz(gamut), expected, atol=1e-12)
+
+    def test_white_stays_white_between_gamuts(self) -> None:
+        for source in KNOWN_GAMUTS:
+            for target in KNOWN_GAMUTS:
+                with self.subTest(f"{source.name} to {target.name}"):
+                    np.testing.assert_allclose(rgb_to_rgb(source, target) @ np.ones(3), np.ones(3), atol=1e-12)
+
+    def test_published_matrix_from_rec709_to_acescg(self) -> None:
+        # As printed in the ACES documents, Bradford-adapted, to four places.
+        published = [[0.6131, 0.3395, 0.0474], [0.0702, 0.9164, 0.0134], [0.0206, 0.1096, 0.8698]]
+        np.testing.assert_allclose(rgb_to_rgb(REC709, AP1), published, atol=6e-5)
+
+    def test_matrices_agree_with_the_engine(self) -> None:
+        pairs = ((LINEAR_REC709, REC709), ("Linear Rec.2020", REC2020), ("Linear P3-D65", P3_D65), ("ACEScg", AP1))
+        for name, gamut in pairs:
+            processor = space_processor(base_config(), name, "ACES2065-1")
+            columns = np.array([apply_to_colour(processor, unit) for unit in UNITS]).T
+            with self.subTest(name):  # the engine's matrices are rounded to five places or more, in float32
+                np.testing.assert_allclose(columns, rgb_to_rgb(gamut, AP0), atol=5e-5)
+
+
+class RecognisedGamuts(TestCase):
+    def test_linear_spaces_are_recognised_by_their_numbers(self) -> None:
+        expected = {"ACEScg": AP1, LINEAR_REC709: REC709, "Linear Rec.2020": REC2020, "ACES2065-1": AP0}
+        for name, gamut in expected.items():
+            self.assertEqual(gamut_of(base_config(), name), gamut)
+
+    def test_encoded_and_unknown_spaces_are_not(self) -> None:
+        self.assertIsNone(gamut_of(base_config(), "srgb_texture"))
+        self.assertIsNone(gamut_of(base_config(), "ACEScct"))
+        self.assertIsNone(gamut_of(base_config(), "no such space"))
+
+
+class TypedColours(TestCase):
+    def test_units(self) -> None:
+        self.assertEqual(parse_colour("47 106 104", "8-bit"), (47 / 255, 106 / 255, 104 / 255))
+        self.assertEqual(parse_colour("47, 106,104", "8-bit"), (47 / 255, 106 / 255, 104 / 255))
+        self.assertEqual(parse_colour("#2f6a68", "hex"), (47 / 255, 106 / 255, 104 / 255))
+        self.assertEqual(parse_colour("fff", "hex"), (1.0, 1.0, 1.0))
+        self.assertEqual(parse_colour("0.18", "unit"), (0.18, 0.18, 0.18))
+        self.assertEqual(parse_colour("14.2 -0.1 1e3", "unit"), (14.2, -0.1, 1000.0))
+
+    def test_what_is_typed_comes_back(self) -> None:
+        for text, unit in (("47 106 104", "8-bit"), ("#2f6a68", "hex"), ("0.18 0.5 14.2", "unit")):
+            self.assertEqual(format_colour(parse_colour(text, unit), unit), text)
+
+    def test_bad_colours_are_refused_in_words(self) -> None:
+        cases = {
+            ("", "unit"): "three numbers",
+            ("red", "unit"): "three numbers",
+            ("1 2", "unit"): "here are 2",
+            ("1 2 3 4", "8-bit"): "here are 4",
+            ("256 0 0", "8-bit"): "0 to 255",
+            ("-1 0 0", "8-bit"): "0 to 255",
+            ("nan 0 0", "unit"): "finite",
+            ("inf", "unit"): "finite",
+            ("1e30", "unit"): "half-float",
+            ("#12", "hex"): "3 or 6 digits",
+            ("#12345g", "hex"): "3 or 6 digits",
+            ("1 1 1", "kelvin"): "not a unit",
+        }
+        for (text, unit), words in cases.items():
+            with self.subTest(f"{text!r} as {unit}"), self.assertRaisesRegex(BadInput, words):
+                parse_colour(text, unit)
