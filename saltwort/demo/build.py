@@ -10,8 +10,8 @@ from saltwort.core.textures.rules import Rule
 from saltwort.demo.render import write_render
 from saltwort.demo.textures import write_textures
 from saltwort.server.images.operations import store_file
-from saltwort.server.projects.models import Project
 from saltwort.server.outputs.operations import make_handoff, make_still
+from saltwort.server.projects.models import Project
 from saltwort.server.projects.operations import change_setup, create_project
 from saltwort.server.projects.setups import current_setup
 from saltwort.server.scene.operations import add_render, add_swatch

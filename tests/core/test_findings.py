@@ -25,7 +25,7 @@ STATS = Stats((0.0,) * 3, (1.0,) * 3, (0.5,) * 3, below_zero=0.0, above_one=0.0,
 
 
 def found(code: str, **subjects: object) -> list[Finding]:
-    given = Subjects(project_config(), sample_setup(), rule_hits=[1] * len(sample_setup().rules))
+    given = Subjects(project_config(), sample_setup())
     return [finding for finding in run_checks(replace(given, **subjects)) if finding.code == code]
 
 
@@ -54,10 +54,9 @@ class Registry(TestCase):
                 project_config(),
                 sample_setup(),
                 textures=[texture("b_rough.png", SRGB), texture("a_rough.png", SRGB)],
-                rule_hits=[0, 1, 1, 1],
             )
         )
-        self.assertEqual([finding.level for finding in findings], ["blocker", "blocker", "note"])
+        self.assertEqual([finding.level for finding in findings], ["blocker", "blocker", "note", "note", "note"])
         self.assertEqual([finding.subject for finding in findings[:2]], ["a_rough.png", "b_rough.png"])
 
 
@@ -128,10 +127,11 @@ class Rules(TestCase):
         self.assertEqual(self.never(mask, Rule("data", "map_kind", "Raw", map_kinds=("normal", "mask"))), [])
 
     def test_rules_that_take_no_file(self) -> None:
-        textures = [texture("wall_rough.png", "Raw")]
-        findings = found("rule.takes-nothing", textures=textures, rule_hits=[1, 0, 0, 1])
+        third = Assignment("ACEScg", Reason("rule", 3, "r"))
+        textures = [texture("wall_rough.png", "Raw"), replace(texture("wall_col.exr", "ACEScg"), assignment=third)]
+        findings = found("rule.takes-nothing", textures=textures)
         self.assertEqual({f.subject for f in findings}, {rule.name for rule in sample_setup().rules[1:3]})
-        self.assertEqual(found("rule.takes-nothing", rule_hits=[0, 0, 0, 0]), [])
+        self.assertEqual(found("rule.takes-nothing"), [])
 
 
 class SceneThings(TestCase):

@@ -6,7 +6,7 @@ themselves. It is given everything that can be wrong, and yields findings under 
 
 import pkgutil
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from functools import lru_cache
 from importlib import import_module
 
@@ -85,8 +85,6 @@ class Subjects:
     swatches: Sequence[CheckedSwatch] = ()
     renders: Sequence[CheckedRender] = ()
     stations: Sequence[Station] = ()
-    rule_hits: Sequence[int] = field(default=())
-    """How many textures each rule takes, in the order of the setup's rules."""
 
 
 @dataclass(frozen=True)

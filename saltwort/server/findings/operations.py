@@ -1,7 +1,5 @@
 """Run the checks on a project, and apply their fixes."""
 
-from collections import Counter
-
 from saltwort.core.errors import BadInput
 from saltwort.core.findings import CheckedRender, CheckedSwatch, CheckedTexture, Finding, Subjects, run_checks
 from saltwort.server.projects.models import Project
@@ -17,12 +15,10 @@ def findings_of(project: Project) -> list[Finding]:
 
 def subjects_of(project: Project) -> Subjects:
     """A project's things in the form that checks take."""
-    setup = current_setup(project)
     textures = assigned_textures(project)
-    hits = Counter(row.assignment.reason.index for row in textures)
     return Subjects(
         config=config_of(project.current),
-        setup=setup,
+        setup=current_setup(project),
         textures=[
             CheckedTexture(row.texture.path, row.kind, row.assignment, row.texture.image.measured()) for row in textures
         ],
@@ -32,7 +28,6 @@ def subjects_of(project: Project) -> Subjects:
             for render in project.renders.select_related("image", "project__current")
         ],
         stations=[station.described() for station in project.stations.all()],
-        rule_hits=[hits[index] for index in range(len(setup.rules))],
     )
 
 

@@ -36,11 +36,12 @@ def takes_nothing(subjects: Subjects) -> Iterator[Problem]:
     """A file rule takes none of the project's textures."""
     if not subjects.textures:
         return
-    for index, (rule, hits) in enumerate(zip(subjects.setup.rules, subjects.rule_hits, strict=True), start=1):
-        if hits == 0:
+    taking = {texture.assignment.reason.index for texture in subjects.textures}
+    for index, rule in enumerate(subjects.setup.rules):
+        if index not in taking:
             yield Problem(
                 rule.name,
                 "Rule takes no file",
-                f"None of the {len(subjects.textures)} textures reaches rule {index} and matches it. It may be for "
+                f"None of the {len(subjects.textures)} textures reaches rule {index + 1} and matches it. It may be for "
                 "files to come; if not, delete it.",
             )
