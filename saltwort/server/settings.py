@@ -104,5 +104,10 @@ LOGGING = {
     "disable_existing_loggers": False,
     "handlers": {"console": {"class": "logging.StreamHandler"}},
     "root": {"handlers": ["console"], "level": "WARNING"},
-    "loggers": {"django_tasks": {"level": "WARNING"}, "django_tasks_db": {"level": "ERROR"}},
+    "loggers": {
+        "django_tasks_db": {"level": "ERROR"},
+        # Refusals are answered to who asked, in words; here they would only hide what went wrong inside.
+        "django.request": {"level": "ERROR"},
+        "django.security.DisallowedHost": {"level": "CRITICAL"},
+    },
 }

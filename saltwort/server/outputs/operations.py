@@ -36,8 +36,9 @@ def make_handoff(render: Render) -> Output:
 
 def remove_output(output: Output) -> None:
     """Take an output off the list, with its file."""
+    file = output.file
     output.delete()
-    output.file.unlink(missing_ok=True)
+    file.unlink(missing_ok=True)
 
 
 def _queue(render: Render, kind: str, name: str, settings: dict[str, object]) -> Output:

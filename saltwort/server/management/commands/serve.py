@@ -45,21 +45,24 @@ class Command(BaseCommand):
         )
         stopping = threading.Event()
         worker = threading.Thread(target=_keep_worker, args=(stopping,))
-        worker.start()
-
-        def stop(number: int, frame: FrameType | None) -> None:
-            raise KeyboardInterrupt
-
-        signal.signal(signal.SIGTERM, stop)
-        self.stdout.write(f"Saltwort is at http://{HOST}:{port}  (Ctrl-C stops it)")
-        self.stdout.flush()
+        signal.signal(signal.SIGTERM, _interrupt)
         try:
-            server.run()  # returns on KeyboardInterrupt
+            worker.start()
+            self.stdout.write(f"Saltwort is at http://{HOST}:{port}  (Ctrl-C stops it)")
+            self.stdout.flush()
+            server.run()
+        except KeyboardInterrupt:
+            pass  # it came before the server listened for it
         finally:
             stopping.set()
             worker.join()
             server.close()
             self.stdout.write("Saltwort has stopped.")
+
+
+def _interrupt(number: int, frame: FrameType | None) -> None:
+    """Take a polite request to end for Ctrl-C."""
+    raise KeyboardInterrupt
 
 
 def _check_free(port: int) -> None:

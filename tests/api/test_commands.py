@@ -1,0 +1,185 @@
+"""The headless commands, called as a pipeline calls them."""
+
+import io
+import json
+import subprocess
+import sys
+import zipfile
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import PyOpenColorIO as ocio
+from django.conf import settings
+from django.core.management import CommandError, call_command
+
+from saltwort.core.images import read_pixels
+from tests.samples import ACES_SDR, SRGB, SRGB_DISPLAY, UNTONED, light, write, write_damaged
+from tests.server import ServerTestCase
+
+
+class CommandTestCase(ServerTestCase):
+    def call(self, *arguments: object) -> Any:
+        out = io.StringIO()
+        call_command(*map(str, arguments), stdout=out)
+        return json.loads(out.getvalue())
+
+    def refused_command(self, words: str, *arguments: object) -> None:
+        with self.subTest(words), self.assertRaisesRegex(CommandError, words) as error:
+            self.call(*arguments)
+        self.assertEqual(error.exception.returncode, 2)
+        self.assertNotIn("\n", str(error.exception))
+
+
+class Inspect(CommandTestCase):
+    def test_every_field(self) -> None:
+        pixels = np.zeros((4, 6, 3), np.float32)
+        pixels[0, 0] = (-1, 2, np.nan)
+        rough = write(self.folder / "wall_rough.png", light(peak=1.0), "uint16")
+        dusk = write(self.folder / "dusk.exr", pixels, "half", colorInteropID="lin_rec2020_scene")
+        first, second = self.call("inspect", rough, dusk)
+        self.assertEqual(
+            {name: first[name] for name in ("path", "format", "width", "height", "channels", "bit_depth")},
+            {"path": str(rough), "format": "PNG", "width": 40, "height": 24, "channels": 3, "bit_depth": "16-bit"},
+        )
+        self.assertEqual((first["map_kind"], first["suggested_space"]), ("roughness", "Raw"))
+        self.assertEqual(second["header"]["colorInteropID"], "lin_rec2020_scene")
+        self.assertEqual((second["map_kind"], second["suggested_space"]), (None, "Linear Rec.2020"))
+        stats = second["stats"]
+        self.assertEqual((stats["min"][0], stats["max"][1], stats["non_finite"]), (-1.0, 2.0, 1))
+        self.assertAlmostEqual(stats["below_zero"], 1 / 72)
+        self.assertAlmostEqual(stats["above_one"], 1 / 72)
+        self.assertEqual(len(stats["mean"]), 3)
+
+    def test_nothing_but_nan_is_still_json(self) -> None:
+        file = write(self.folder / "nan.exr", np.full((4, 4, 3), np.nan, np.float32), "half")
+        self.assertEqual(self.call("inspect", file)[0]["stats"]["mean"], [None, None, None])
+
+    def test_refusals(self) -> None:
+        (self.folder / "notes.txt").write_text("hello")
+        cut = write_damaged(self.folder / "cut.exr", light(200, 200), "half")
+        self.refused_command("not an image", "inspect", self.folder / "notes.txt")
+        self.refused_command("damaged", "inspect", cut)
+        self.refused_command("cannot be read", "inspect", self.folder / "nowhere.png")
+
+
+class Assign(CommandTestCase):
+    def test_rules_pins_and_default(self) -> None:
+        texture = self.texture("lamp/lamp_rough.png")
+        self.tell("put", f"/textures/{texture.pk}/pin", based_on=1, space=SRGB, note="by eye")
+        paths = [
+            "any/where/wall_nrm.tif",
+            "/jobs/show/lamp/lamp_rough.png",
+            "lamp/lamp_rough.png",
+            "plain.png",
+            "other_lamp_rough.png",
+        ]
+        rows = self.call("assign", "--project", "quay", *paths)
+        self.assertEqual([row["path"] for row in rows], paths)
+        self.assertEqual([row["space"] for row in rows], ["Raw", SRGB, SRGB, SRGB, "Raw"])
+        self.assertEqual([row["reason"]["kind"] for row in rows], ["rule", "pin", "pin", "default", "rule"])
+        self.assertEqual(rows[0]["reason"], {"kind": "rule", "index": 0, "name": "Data maps"})
+        self.assertEqual(rows[1]["reason"], {"kind": "pin", "index": None, "name": "by eye"})
+
+    def test_refusals(self) -> None:
+        self.refused_command("no project “nowhere”. Projects: quay", "assign", "--project", "nowhere", "a.png")
+        self.refused_command("up to 1024 characters", "assign", "--project", "quay", "x" * 2000)
+
+
+class ExportConfig(CommandTestCase):
+    def test_archive_and_folder_load_in_the_engine(self) -> None:
+        archive = self.call("export_config", "--project", "quay", "--output", self.folder / "new" / "quay.ocioz")
+        folder = self.call("export_config", "--project", "quay", "--output", self.folder / "folder")
+        for written in (archive, folder):
+            config = ocio.Config.CreateFromFile(written["path"])
+            self.assertEqual((config.getName(), config.getDefaultView(SRGB_DISPLAY)), ("quay", ACES_SDR.view))
+        self.assertTrue(zipfile.is_zipfile(archive["path"]))
+
+    def test_a_path_that_cannot_be_written(self) -> None:
+        (self.folder / "taken").touch()
+        self.refused_command(
+            "cannot be written", "export_config", "--project", "quay", "--output", self.folder / "taken" / "x"
+        )
+
+
+class Bake(CommandTestCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.image = write(self.folder / "dusk.exr", light(30, 40), "float")
+
+    def bake(self, target: str, *more: object, view: str = UNTONED.view) -> list[object]:
+        options = ["--project", "quay", "--source", "ACEScg", "--display", SRGB_DISPLAY, "--view", view]
+        return ["bake", self.image, *options, "--output", self.folder / target, *more]
+
+    def expected(self, view: str, exposure: float = 0.0) -> np.ndarray:
+        pixels = read_pixels(self.image) * np.float32(2**exposure)
+        config = ocio.Config.CreateFromBuiltinConfig("cg-config-v5.0.0_aces-v2.1_ocio-v2.6")
+        transform = ocio.DisplayViewTransform(src="ACEScg", display=SRGB_DISPLAY, view=view)
+        config.getProcessor(transform).getDefaultCPUProcessor().applyRGB(pixels)
+        return pixels
+
+    def test_sixteen_bits_unless_said(self) -> None:
+        for name, more, steps in (("a.png", (), 65535), ("b.tif", (), 65535), ("c.png", ("--bits", 8), 255)):
+            written = self.call(*self.bake(name, *more, view=ACES_SDR.view))
+            found = read_pixels(Path(written["path"]))
+            self.assertLessEqual(np.abs(found - np.clip(self.expected(ACES_SDR.view), 0, 1)).max(), 0.5 / steps + 1e-6)
+
+    def test_exposure_and_look(self) -> None:
+        self.call(*self.bake("a.png", "--exposure", "-1.5"))
+        found = read_pixels(self.folder / "a.png")
+        np.testing.assert_allclose(found, np.clip(self.expected(UNTONED.view, -1.5), 0, 1), atol=2e-5)
+        self.call(*self.bake("b.png", "--look", "ACES 1.3 Reference Gamut Compression"))
+        self.assertTrue((self.folder / "b.png").exists())
+
+    def test_other_formats(self) -> None:
+        self.call(*self.bake("a.jpg"))
+        self.assertEqual(self.call("inspect", self.folder / "a.jpg")[0]["bit_depth"], "8-bit")
+        self.call(*self.bake("a.exr"))
+        self.assertGreater(read_pixels(self.folder / "a.exr").max(), 1.0)  # display values are not cut in a float file
+
+    def test_refusals_leave_the_picture_and_nothing_else(self) -> None:
+        before = self.image.read_bytes()
+        self.refused_command("replace the picture itself", *self.bake("dusk.exr"))
+        self.refused_command("no view “Nowhere”", *self.bake("a.png", view="Nowhere"))
+        self.refused_command("no look “Nowhere”", *self.bake("a.png", "--look", "Nowhere"))
+        self.refused_command("a still ends with", *self.bake("a.gif"))
+        self.refused_command("not uint16", *self.bake("a.jpg", "--bits", "16"))
+        self.refused_command("stops", *self.bake("a.png", "--exposure", "1e9"))
+        self.assertEqual(self.image.read_bytes(), before)
+        self.assertEqual([file.name for file in self.folder.glob("*.*")], ["dusk.exr"])
+
+
+class Findings(CommandTestCase):
+    def test_the_list(self) -> None:
+        texture = self.texture("lamp_rough.png")
+        self.tell("put", f"/textures/{texture.pk}/pin", based_on=1, space=SRGB)
+        finding = self.call("findings", "--project", "quay")[0]
+        self.assertEqual(set(finding), {"code", "level", "subject", "title", "why", "fix"})
+        self.assertEqual((finding["code"], finding["level"]), ("texture.data-read-as-colour", "blocker"))
+        self.assertEqual(finding["fix"]["arguments"]["space"], "Raw")
+
+
+class AsAProcess(ServerTestCase):
+    """What only a process of its own shows: exit codes, and which stream says what."""
+
+    def run_command(self, *arguments: object) -> subprocess.CompletedProcess[str]:
+        command = [sys.executable, "manage.py", *map(str, arguments)]
+        environment = {"SALTWORT_VAR": str(self.folder / "var"), "PATH": ""}
+        return subprocess.run(command, cwd=settings.BASE_DIR, env=environment, capture_output=True, text=True)
+
+    def test_an_answer(self) -> None:
+        file = write(self.folder / "a.png", light(peak=1.0), "uint8")
+        done = self.run_command("inspect", file)
+        self.assertEqual((done.returncode, done.stderr), (0, ""))
+        self.assertEqual(json.loads(done.stdout)[0]["format"], "PNG")
+
+    def test_a_refusal(self) -> None:
+        done = self.run_command("inspect", self.folder / "nowhere.png")
+        self.assertEqual((done.returncode, done.stdout), (2, ""))
+        self.assertEqual(done.stderr.count("\n"), 1)
+        self.assertIn("cannot be read", done.stderr)
+
+    def test_before_the_database_is_there(self) -> None:
+        done = self.run_command("findings", "--project", "quay")
+        self.assertEqual((done.returncode, done.stdout), (2, ""))
+        self.assertIn("start Saltwort once", done.stderr)

@@ -1,0 +1,75 @@
+"""The demo project holds what its README promises, trap by trap."""
+
+import tempfile
+from pathlib import Path
+
+from django.test import TestCase, override_settings
+
+from saltwort.core.images import measure
+from saltwort.demo.build import RENDER, SWATCHES, build_demo
+from saltwort.demo.textures import write_textures
+from saltwort.server.findings.operations import findings_of
+from saltwort.server.images.models import StoredImage
+from saltwort.server.jobs.models import Job
+from saltwort.server.projects.models import Project
+from saltwort.server.scene.operations import space_of
+from saltwort.server.textures.operations import assigned_textures
+
+
+class Demo(TestCase):
+    project: Project
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        folder = tempfile.TemporaryDirectory()
+        cls.addClassCleanup(folder.cleanup)
+        media = override_settings(MEDIA_ROOT=folder.name)
+        media.enable()
+        cls.addClassCleanup(media.disable)
+        super().setUpClass()
+
+    @classmethod
+    def setUpTestData(cls) -> None:
+        cls.project = build_demo()
+
+    def test_every_trap_is_found_once(self) -> None:
+        found = {(finding.code, finding.subject) for finding in findings_of(self.project)}
+        self.assertEqual(
+            found,
+            {
+                ("texture.data-read-as-colour", "harbour_lamp/harbour_lamp_brass_roughness.png"),
+                ("texture.colour-read-as-data", "mooring_rope/scans_raw/mooring_rope_albedo.jpg"),
+                ("texture.looks-like-normals", "quay_wall/quay_wall_03.png"),
+                ("rule.takes-nothing", "HDR files"),
+            },
+        )
+
+    def test_all_sorts_of_files_are_there(self) -> None:
+        headers = [row.texture.image.measured().header for row in assigned_textures(self.project)]
+        kinds = {(header.format, header.bit_depth) for header in headers}
+        wanted = {("PNG", "8-bit"), ("PNG", "16-bit"), ("JPEG", "8-bit"), ("EXR", "half"), ("EXR", "float")}
+        self.assertLessEqual(wanted | {("HDR", "float"), ("TIFF", "16-bit")}, kinds)
+        reasons = {row.assignment.reason.kind for row in assigned_textures(self.project)}
+        self.assertEqual(reasons, {"rule", "pin", "default"})
+
+    def test_the_render_holds_light_far_above_one(self) -> None:
+        render = self.project.renders.get(name=RENDER)
+        stats = render.image.measured().stats
+        self.assertGreater(max(value or 0 for value in stats.max), 10)
+        self.assertEqual((stats.non_finite, stats.below_zero), (0, 0.0))
+        self.assertEqual((space_of(render).space, space_of(render).told_by), ("ACEScg", "header"))
+
+    def test_swatches_and_waiting_outputs(self) -> None:
+        self.assertEqual(
+            {swatch.name: swatch.typed.text for swatch in self.project.swatches.all()},
+            {name: typed.text for name, typed in SWATCHES.items()},
+        )
+        self.assertEqual(Job.objects.filter(state="queued").count(), 2)
+
+    def test_it_is_the_same_every_time(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            write_textures(Path(folder))
+            for file in Path(folder).rglob("*.png"):
+                stored = self.project.textures.get(path=file.relative_to(folder).as_posix()).image
+                self.assertEqual(stored.measured(), measure(file))
+        self.assertEqual(StoredImage.objects.count(), self.project.textures.count() + 1)

@@ -1,0 +1,98 @@
+"""The whole of Saltwort as its user starts it: server, worker, demo project, and a clean stop."""
+
+import json
+import os
+import signal
+import socket
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.request
+from pathlib import Path
+from typing import Any
+from unittest import TestCase
+
+from django.conf import settings
+
+PATIENCE = 90
+"""Seconds until a step counts as stuck; a busy machine takes a tenth of it."""
+
+
+def free_port() -> int:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return int(probe.getsockname()[1])
+
+
+class Serve(TestCase):
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.var = Path(folder.name) / "var"
+        self.port = free_port()
+
+    def start(self, port: int | None = None) -> subprocess.Popen[str]:
+        process = subprocess.Popen(
+            [sys.executable, "manage.py", "serve", "--port", str(port or self.port)],
+            cwd=settings.BASE_DIR,
+            env={**os.environ, "SALTWORT_VAR": str(self.var)},
+            stdout=subprocess.PIPE,
+            stderr=subprocess.STDOUT,
+            text=True,
+        )
+        self.addCleanup(process.wait)
+        self.addCleanup(process.kill)
+        return process
+
+    def wait_for_address(self, process: subprocess.Popen[str]) -> str:
+        assert process.stdout
+        said = ""
+        for line in process.stdout:
+            said += line
+            if f"http://127.0.0.1:{self.port}" in line:
+                return said
+        self.fail(f"the server ended: {said}")
+
+    def get(self, path: str) -> Any:
+        with urllib.request.urlopen(f"http://127.0.0.1:{self.port}{path}", timeout=PATIENCE) as answer:
+            content = answer.read()
+            return (
+                json.loads(content)
+                if path.startswith("/api") and answer.headers["Content-Type"] == "application/json"
+                else content
+            )
+
+    def test_from_the_first_start_to_ctrl_c(self) -> None:
+        process = self.start()
+        said = self.wait_for_address(process)
+        self.assertIn("Building the demo project", said)
+        self.assertIn(b'<div id="root">', self.get("/"))
+        self.assertIn(b'<div id="root">', self.get("/p/lantern-quay/textures"))
+        self.assertEqual(self.get("/api/projects")[0]["slug"], "lantern-quay")
+        self.assertEqual((self.var / "secret_key").stat().st_mode & 0o777, 0o600)
+
+        # The worker beside it makes the demo's outputs.
+        deadline = time.monotonic() + PATIENCE
+        while not all(output["done"] for output in self.get("/api/projects/lantern-quay/outputs")):
+            self.assertLess(time.monotonic(), deadline, self.get("/api/projects/lantern-quay/jobs"))
+            time.sleep(0.3)
+
+        taken = self.start()
+        output, _ = taken.communicate(timeout=PATIENCE)
+        self.assertIn(f"Port {self.port} is in use", output)
+        self.assertEqual(taken.returncode, 1)
+
+        process.send_signal(signal.SIGINT)
+        rest, _ = process.communicate(timeout=PATIENCE)
+        self.assertIn("Saltwort has stopped.", rest)
+        self.assertNotIn("Traceback", rest)
+        self.assertEqual(process.returncode, 0)
+        left = subprocess.run(["pgrep", "-f", str(self.var)], capture_output=True, text=True).stdout
+        self.assertEqual(left, "")
+
+        again = self.start()
+        self.assertNotIn("Building the demo project", self.wait_for_address(again))
+        again.send_signal(signal.SIGTERM)
+        rest, _ = again.communicate(timeout=PATIENCE)
+        self.assertIn("Saltwort has stopped.", rest)

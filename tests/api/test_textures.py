@@ -1,0 +1,172 @@
+"""Textures through HTTP: upload, assignment, pins, pictures and refusals."""
+
+from pathlib import Path
+
+import numpy as np
+import PyOpenColorIO as ocio
+from django.conf import settings
+
+from saltwort.core.images import read_pixels
+from saltwort.server.images.models import StoredImage
+from saltwort.server.projects.models import Project
+from saltwort.server.textures.models import Texture
+from tests.samples import LINEAR_REC709, SRGB, light, write, write_absurd_png, write_damaged
+from tests.server import ServerTestCase
+
+
+class Uploading(ServerTestCase):
+    def test_a_file_comes_in_measured_and_assigned(self) -> None:
+        file = write(self.folder / "wall_rough.png", light(peak=1.0), "uint16")
+        made = self.send("/textures", file, path="quay/wall_rough.png")
+        self.assertEqual(
+            (made["path"], made["kind"]["key"], made["kind_word"]), ("quay/wall_rough.png", "roughness", "rough")
+        )
+        self.assertEqual(
+            made["assignment"], {"space": "Raw", "reason": {"kind": "rule", "index": 0, "name": "Data maps"}}
+        )
+        self.assertEqual((made["width"], made["height"], made["bit_depth"]), (40, 24, "16-bit"))
+        self.assertIn({"name": "below 0", "value": "none"}, made["facts"])
+        self.assertEqual(self.ask()["strip"]["textures"], 1)
+
+    def test_the_same_content_is_stored_once(self) -> None:
+        file = write(self.folder / "a.png", light(peak=1.0), "uint8")
+        for path in ("one/a.png", "two/b.png"):
+            self.send("/textures", file, path=path)
+        self.assertEqual((Texture.objects.count(), StoredImage.objects.count()), (2, 1))
+        stored = [file for file in Path(settings.MEDIA_ROOT).rglob("*") if file.is_file()]
+        self.assertEqual([file.read_bytes() for file in stored], [file.read_bytes()])
+
+    def test_a_taken_path_gets_the_new_content_and_keeps_its_pin(self) -> None:
+        texture = self.texture("wall.png")
+        self.tell("put", f"/textures/{texture.pk}/pin", based_on=1, space="Raw", note="a mask")
+        other = write(self.folder / "wall.png", light(peak=1.0, seed=5), "uint8")
+        again = self.send("/textures", other, path="wall.png")
+        self.assertEqual((again["id"], again["assignment"]["space"]), (texture.pk, "Raw"))
+        self.assertNotEqual(Texture.objects.get().image_id, texture.image_id)
+
+    def test_what_is_no_whole_image_is_refused_by_name_and_kept_nowhere(self) -> None:
+        (self.folder / "notes.exr").write_text("hello")
+        (self.folder / "empty.png").touch()
+        cases = (
+            (self.folder / "notes.exr", "notes.exr is not an image"),
+            (write_damaged(self.folder / "cut.exr", light(200, 200), "half"), "cut.exr is damaged"),
+            (write_absurd_png(self.folder / "huge.png"), "huge.png"),
+            (self.folder / "empty.png", "empty"),
+        )
+        for file, words in cases:
+            with self.subTest(words):
+                self.assertIn(words, self.send("/textures", file, 400, path=file.name)["detail"])
+        self.assertEqual((Texture.objects.count(), StoredImage.objects.count()), (0, 0))
+        self.assertFalse(any(file.is_file() for file in Path(settings.MEDIA_ROOT).rglob("*")))
+
+    def test_paths_that_lead_out_of_the_project_are_refused(self) -> None:
+        file = write(self.folder / "a.png", light(peak=1.0), "uint8")
+        for path in ("../a.png", "/etc/a.png", "a/../../b.png", "C:\\a.png", "a\nb.png", "x" * 1025):
+            with self.subTest(path[:12]):
+                self.send("/textures", file, 400, path=path)
+        self.assertEqual(Texture.objects.count(), 0)
+        self.assertEqual(self.send("/textures", file, path="a\\.\\b.png")["path"], "a/b.png")
+
+    def test_names_of_all_kinds(self) -> None:
+        file = write(self.folder / "a.png", light(peak=1.0), "uint8")
+        for path in ("with space.png", "quote'\".png", "<b>.png", "燈.png", "😀_rough.png"):
+            self.assertEqual(self.send("/textures", file, path=path)["path"], path)
+        self.assertEqual(len(self.ask("/textures")), 5)
+
+
+class Assigning(ServerTestCase):
+    def test_the_engine_resolves_the_same_space_for_every_file(self) -> None:
+        for path in ("a/wall_rough.png", "b/lin_rec709/plate.exr", "c/any.exr", "d/sky.hdr", "e/wall_col.png"):
+            self.texture(path, "half" if path.endswith("exr") else "float" if path.endswith("hdr") else "uint8")
+        config = ocio.Config.CreateFromStream(Project.objects.get().current.config_text)
+        for row in self.ask("/textures"):
+            reason = row["assignment"]["reason"]
+            with self.subTest(row["path"]):
+                found = (row["assignment"]["space"], reason["index"])
+                self.assertEqual(found, config.getColorSpaceFromFilepath(row["path"]))
+
+    def test_reordering_rules_changes_the_assignments(self) -> None:
+        texture = self.texture("lin_rec709/wall_any.exr", "half")
+        rules = self.ask()["setup"]["rules"]
+        self.assertEqual(self.ask(f"/textures/{texture.pk}")["assignment"]["space"], LINEAR_REC709)
+        rules[1], rules[2] = rules[2], rules[1]
+        self.tell("post", "/setup", based_on=1, message="order", rules=rules)
+        detail = self.ask(f"/textures/{texture.pk}")
+        self.assertEqual((detail["assignment"]["space"], detail["assignment"]["reason"]["index"]), ("ACEScg", 1))
+        self.assertEqual([trace["space"] for trace in detail["why"]], [None, "ACEScg", LINEAR_REC709, None, SRGB])
+
+    def test_a_pin_stands_whatever_the_rules_say(self) -> None:
+        texture = self.texture("wall_rough.png")
+        pinned = self.tell("put", f"/textures/{texture.pk}/pin", based_on=1, space="lin_rec709", note="by eye")
+        self.assertEqual(pinned["assignment"]["space"], LINEAR_REC709)
+        self.assertEqual(pinned["assignment"]["reason"], {"kind": "pin", "index": None, "name": "by eye"})
+        self.assertEqual(self.tell("post", "/textures/run-rules"), {"files": 1, "pins_kept": 1})
+        self.tell("post", "/setup", based_on=1, message="rules", rules=[])
+        self.assertEqual(self.ask(f"/textures/{texture.pk}")["assignment"]["space"], LINEAR_REC709)
+        freed = self.tell("put", f"/textures/{texture.pk}/pin", based_on=2, space="")
+        self.assertEqual(freed["assignment"]["reason"]["kind"], "default")
+
+    def test_stale_and_unknown_pins_are_refused(self) -> None:
+        texture = self.texture("wall.png")
+        self.refused("put", f"/textures/{texture.pk}/pin", "no colour space", based_on=1, space="Nowhere")
+        self.tell("put", f"/textures/{texture.pk}/pin", based_on=1, space="Raw")
+        self.refused("put", f"/textures/{texture.pk}/pin", "changed meanwhile", status=409, based_on=1, space=SRGB)
+        self.assertEqual(Texture.objects.get().pin_space, "Raw")
+
+    def test_taking_a_file_out(self) -> None:
+        texture = self.texture("wall.png")
+        self.tell("delete", f"/textures/{texture.pk}", 204)
+        self.assertEqual(self.ask("/textures"), [])
+
+
+class Pictures(ServerTestCase):
+    def picture(self, texture: Texture, **query: object) -> np.ndarray:
+        (self.folder / "seen.png").write_bytes(self.ask(f"/textures/{texture.pk}/picture", **query))
+        return read_pixels(self.folder / "seen.png")
+
+    def test_a_thumbnail_is_the_file_as_read_through_the_view(self) -> None:
+        texture = self.texture("wall_col.png")
+        self.tell(
+            "post", "/setup", based_on=1, message="v", view={"display": "sRGB - Display", "view": "Un-tone-mapped"}
+        )
+        # Read as sRGB and shown on an sRGB screen without a rendering, the numbers are those of the file.
+        expected = read_pixels(texture.image.file)
+        np.testing.assert_allclose(self.picture(texture), expected, atol=1.01 / 255)
+        decoded_twice = self.picture(texture, space="ACEScg")
+        self.assertGreater(np.abs(decoded_twice - expected).mean(), 0.02)
+
+    def test_sizes(self) -> None:
+        texture = self.texture("wall_col.png")
+        self.assertEqual(self.picture(texture, size=20).shape, (12, 20, 3))
+        self.ask(f"/textures/{texture.pk}/picture", 400, size=100000)
+        self.ask(f"/textures/{texture.pk}/picture", 400, space="Nowhere")
+
+    def test_pictures_are_kept_by_the_browser_under_an_address_that_says_it_all(self) -> None:
+        texture = self.texture("wall_col.png")
+        first = self.ask("/textures")[0]["thumbnail"]
+        self.assertIn("immutable", self.client.get(first)["Cache-Control"])
+        self.tell("put", f"/textures/{texture.pk}/pin", based_on=1, space="Raw")
+        self.assertNotEqual(self.ask("/textures")[0]["thumbnail"], first)
+
+
+class Findings(ServerTestCase):
+    def test_both_checks_find_and_their_fixes_mend(self) -> None:
+        rough, colour = self.texture("lamp_rough.png"), self.texture("scans_raw/rope_albedo.png", seed=2)
+        self.tell("put", f"/textures/{rough.pk}/pin", based_on=1, space=SRGB)
+        found = {finding["code"]: finding for finding in self.ask("/findings")}
+        self.assertEqual(found["texture.data-read-as-colour"]["subject"], rough.path)
+        self.assertEqual(found["texture.colour-read-as-data"]["subject"], colour.path)
+        for code in ("texture.data-read-as-colour", "texture.colour-read-as-data"):
+            fix = found[code]["fix"]
+            self.tell("post", "/fix", 204, operation=fix["operation"], arguments=fix["arguments"])
+        self.assertEqual([finding for finding in self.ask("/findings") if finding["level"] == "blocker"], [])
+        self.assertEqual(self.ask(f"/textures/{rough.pk}")["assignment"]["space"], "Raw")
+
+    def test_fixes_that_are_none(self) -> None:
+        self.refused("post", "/fix", "no fix named", operation="format-disk", arguments={})
+        nowhere = {"path": "x", "space": "Raw"}
+        self.refused("post", "/fix", "gone", status=404, operation="pin-texture", arguments=nowhere)
+
+    def test_the_page_of_codes(self) -> None:
+        codes = self.client.get("/api/finding-codes").json()
+        self.assertIn("texture.data-read-as-colour", [code["code"] for code in codes])
