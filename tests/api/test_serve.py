@@ -52,16 +52,12 @@ class Serve(TestCase):
             said += line
             if f"http://127.0.0.1:{self.port}" in line:
                 return said
-        self.fail(f"the server ended: {said}")
+        raise AssertionError(f"the server ended: {said}")
 
     def get(self, path: str) -> Any:
         with urllib.request.urlopen(f"http://127.0.0.1:{self.port}{path}", timeout=PATIENCE) as answer:
             content = answer.read()
-            return (
-                json.loads(content)
-                if path.startswith("/api") and answer.headers["Content-Type"] == "application/json"
-                else content
-            )
+            return json.loads(content) if answer.headers["Content-Type"] == "application/json" else content
 
     def test_from_the_first_start_to_ctrl_c(self) -> None:
         process = self.start()

@@ -33,6 +33,7 @@ export function ProjectFrame() {
     ['mod+z', undo],
     ['mod+y', redo],
     ['mod+shift+z', redo],
+    ['?', helpDo.toggle],
     ['shift+?', helpDo.toggle],
   ]);
   return (

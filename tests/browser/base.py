@@ -1,0 +1,108 @@
+"""The built application in headless Chromium, on a small project of its own."""
+
+import os
+import re
+import tempfile
+from pathlib import Path
+from typing import ClassVar
+
+from django.conf import settings
+from django.test import LiveServerTestCase, override_settings
+from playwright.sync_api import Browser, Locator, Page, Playwright, expect, sync_playwright
+
+from saltwort.core.spaces.typed import TypedColour
+from saltwort.server.images.operations import store_file
+from saltwort.server.projects.models import Project
+from saltwort.server.projects.operations import create_project
+from saltwort.server.scene.operations import add_render, add_swatch
+from saltwort.server.textures.operations import add_texture, pin_texture
+from tests.browser.chromium import LAUNCH
+from tests.samples import SRGB, light, write
+
+os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")  # Playwright runs a loop in this thread
+expect.set_options(timeout=15_000)
+
+IMMEDIATE = {"default": {"BACKEND": "django_tasks.backends.immediate.ImmediateBackend"}}
+TEXTURES = {
+    "wall/wall_basecolor.png": "uint8",
+    "wall/wall_roughness.png": "uint16",
+    "lamp/lamp_lin_rec709_emission.exr": "half",
+    "rope/scans_raw/rope_albedo.jpg": "uint8",
+}
+
+
+@override_settings(TASKS=IMMEDIATE)
+class BrowserTestCase(LiveServerTestCase):
+    """A page of the running application, with the project Quay made fresh for each test."""
+
+    playwright: ClassVar[Playwright]
+    browser: ClassVar[Browser]
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        super().setUpClass()
+        assert (settings.WEB_DIR / "index.html").exists(), "the screens are not built: run “make web”"
+        cls.playwright = sync_playwright().start()
+        cls.addClassCleanup(cls.playwright.stop)
+        cls.browser = cls.playwright.chromium.launch(**LAUNCH)
+        cls.addClassCleanup(cls.browser.close)
+
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+        media = override_settings(MEDIA_ROOT=self.folder / "media")
+        media.enable()
+        self.addCleanup(media.disable)
+        self.project = self._make_project()
+        context = self.browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+        self.addCleanup(context.close)
+        context.set_default_timeout(15_000)
+        self.page = context.new_page()
+        self.asked: list[str] = []
+        self.errors: list[str] = []
+        self.page.on("request", lambda request: self.asked.append(request.url))
+        self.page.on("pageerror", lambda error: self.errors.append(str(error)))
+
+    def tearDown(self) -> None:
+        self.assertEqual(self.errors, [], "the page raised errors")
+        outside = [url for url in self.asked if not url.startswith((self.live_server_url, "data:", "blob:"))]
+        self.assertEqual(outside, [], "the page asked another host")
+
+    def _make_project(self) -> Project:
+        project = create_project("Quay")
+        for seed, (path, sample_type) in enumerate(TEXTURES.items()):
+            file = write(self.folder / "files" / Path(path).name, light(32, 32, 1.0, seed), sample_type)
+            add_texture(project, path, store_file(file, path))
+        rough = project.textures.get(path="wall/wall_roughness.png")
+        pin_texture(rough, rough.version, SRGB, "too dark")
+        add_swatch(project, "enamel", TypedColour(SRGB, "8-bit", "47 106 104"))
+        self.dusk = write(self.folder / "files" / "dusk.exr", light(54, 96, 12.0), "half")
+        add_render(project, "dusk.exr", store_file(self.dusk, "dusk.exr"))
+        return project
+
+    def open(self, step: str) -> Page:
+        self.page.goto(f"{self.live_server_url}/p/quay/{step}", wait_until="networkidle")
+        return self.page
+
+    def segment(self, step: str) -> Locator:
+        """A segment of the path strip."""
+        return self.page.get_by_role("navigation", name="Colour path").get_by_role("link", name=re.compile(step))
+
+    def joint(self, title: str) -> Locator:
+        """A joint of the path strip, by what it shows the tracer as."""
+        return self.page.get_by_role("button", name=re.compile(f"^Tracer {title}"))
+
+    def choose(self, label: str, option: str) -> None:
+        """Choose an option of a drop-down list."""
+        self.page.get_by_role("combobox", name=label, exact=True).or_(
+            self.page.get_by_role("textbox", name=label, exact=True)
+        ).first.click()
+        self.page.get_by_role("option", name=option, exact=True).click()
+
+    def section(self, name: str) -> Locator:
+        """One of the columns below the strip."""
+        return self.page.get_by_role("region", name=name, exact=True)
+
+    def current(self) -> Project:
+        return Project.objects.select_related("current").get(pk=self.project.pk)

@@ -1,0 +1,183 @@
+"""The frame of every step: strip, tracer, tray, keys, undo, and what happens when things go wrong."""
+
+import re
+
+from playwright.sync_api import expect
+
+from tests.browser.base import BrowserTestCase
+from tests.samples import SRGB, SRGB_DISPLAY
+
+STEPS = ("config", "textures", "scene", "compare", "handoffs", "outputs")
+
+
+class PathStrip(BrowserTestCase):
+    def test_it_opens_on_the_project_and_tells_each_steps_fact(self) -> None:
+        self.page.goto(self.live_server_url)
+        expect(self.page).to_have_url(re.compile("/p/quay/config$"))
+        expect(self.page).to_have_title("Quay · Saltwort")
+        facts = {"Config": "25 spaces", "Textures": "4 files", "Scene": "ACEScg", "Compare": "ACES 2.0 on sRGB"}
+        for step, fact in {**facts, "Hand-offs": "2 stations", "Outputs": "0 files"}.items():
+            expect(self.segment(step)).to_contain_text(fact)
+
+    def test_shipped_fonts_are_used(self) -> None:
+        page = self.open("config")
+        page.evaluate("document.fonts.ready")
+        for family in ("Atkinson Hyperlegible Next Variable", "Atkinson Hyperlegible Mono Variable"):
+            self.assertTrue(page.evaluate(f"document.fonts.check('14px \"{family}\"')"))
+
+    def test_every_surface_and_text_of_the_chrome_is_neutral(self) -> None:
+        for step in STEPS:
+            page = self.open(step)
+            tinted = page.evaluate(
+                """() => [...document.querySelectorAll('body, body *:not(svg):not(path)')].flatMap((element) => {
+                    const style = getComputedStyle(element);
+                    if (element.closest('[class*=disc], [class*=paint], svg') || element.style.background) return [];
+                    return ['color', 'backgroundColor'].map((name) => style[name]).filter((value) => {
+                        const [r, g, b, a] = value.match(/[\\d.]+/g).map(Number);
+                        return a !== 0 && !(r === g && g === b);
+                    });
+                })"""
+            )
+            with self.subTest(step):
+                self.assertEqual(set(tinted), set())
+
+    def test_nothing_is_cut_off_at_1280_by_800(self) -> None:
+        for step in STEPS:
+            page = self.open(step)
+            wide = page.evaluate(
+                """() => [...document.querySelectorAll('.column, header, main, .list')]
+                    .filter((element) => element.scrollWidth > element.clientWidth + 1)
+                    .map((element) => `${element.className}: ${element.scrollWidth} > ${element.clientWidth}`)"""
+            )
+            with self.subTest(step):
+                self.assertEqual(wide, [])
+
+    def test_digits_go_to_the_steps_and_question_mark_tells_the_keys(self) -> None:
+        page = self.open("config")
+        for number, step in enumerate(STEPS, start=1):
+            page.keyboard.press(str(number))
+            expect(page).to_have_url(re.compile(f"/{step}$"))
+        page.keyboard.press("?")
+        expect(page.get_by_role("dialog", name="Keys")).to_contain_text("change the tracer")
+
+
+class Tracer(BrowserTestCase):
+    def test_a_typed_colour_is_carried_along(self) -> None:
+        page = self.open("config")
+        page.keyboard.press("t")
+        page.get_by_label("Colour", exact=True).fill("#ff8000")
+        page.get_by_text("hex", exact=True).click()
+        page.get_by_role("button", name="Carry this colour").click()
+        expect(page.get_by_role("button", name=re.compile("tracer #ff8000"))).to_be_visible()
+        expect(self.joint("as typed")).to_have_css("background-color", "rgb(255, 128, 0)")
+        self.joint("in the working space").hover()
+        tip = page.get_by_role("tooltip").filter(has_text="in the working space")
+        expect(tip).to_contain_text("ACEScg")
+        expect(tip).to_contain_text(re.compile(r"0\.\d{4} 0\.\d{4} 0\.\d{4}"))
+
+    def test_a_clipped_channel_is_told_at_its_joint(self) -> None:
+        page = self.open("config")
+        self.joint("in a 8-bit file").hover()
+        page.keyboard.press("t")
+        page.get_by_label("Colour", exact=True).fill("0 1.2 0")
+        page.get_by_text("0–1", exact=True).click()
+        self.choose("Typed in", "Linear Rec.2020")
+        page.get_by_role("button", name="Carry this colour").click()
+        joint = self.joint("through")
+        expect(joint).to_have_accessible_name(re.compile("red is clipped at 0"))
+        joint.hover()
+        expect(page.get_by_role("tooltip").filter(has_text="through")).to_contain_text("outside the gamut of sRGB")
+
+    def test_what_does_not_parse_is_said_at_the_field(self) -> None:
+        page = self.open("config")
+        page.keyboard.press("t")
+        page.get_by_label("Colour", exact=True).fill("300 0 0")
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("dialog").get_by_text("8-bit values lie from 0 to 255")).to_be_visible()
+        self.assertEqual(self.current().tracer_text, "47 106 104")
+
+
+class Undo(BrowserTestCase):
+    def test_keys_go_back_and_forth(self) -> None:
+        page = self.open("config")
+        page.get_by_role("radio", name="Linear Rec.2020").click()
+        expect(self.segment("Scene")).to_contain_text("Linear Rec.2020")
+        expect(page.get_by_text("revision 2")).to_be_visible()
+        page.keyboard.press("Control+z")
+        expect(self.segment("Scene")).to_contain_text("ACEScg")
+        page.keyboard.press("Control+y")
+        expect(self.segment("Scene")).to_contain_text("Linear Rec.2020")
+
+
+class Tray(BrowserTestCase):
+    def test_findings_with_their_fixes(self) -> None:
+        page = self.open("config")
+        expect(page.get_by_role("button", name="Findings and jobs")).to_contain_text("2 blockers")
+        page.keyboard.press("f")
+        tray = page.get_by_role("dialog", name="Findings and jobs")
+        finding = tray.get_by_role("article").filter(has_text="Data read as colour")
+        expect(finding).to_contain_text("wall/wall_roughness.png")
+        expect(finding).to_contain_text(f"{SRGB} → Raw")
+        finding.get_by_role("button", name="Pin Raw").click()
+        expect(finding).to_have_count(0)
+        self.assertEqual(self.project.textures.get(path="wall/wall_roughness.png").pin_space, "Raw")
+
+    def test_the_page_of_codes(self) -> None:
+        page = self.open("config")
+        page.get_by_text("Quay", exact=True).click()
+        page.get_by_role("menuitem", name="What each finding means").click()
+        expect(page.get_by_text("texture.data-read-as-colour")).to_be_visible()
+
+
+class Projects(BrowserTestCase):
+    def test_a_new_project(self) -> None:
+        self.page.goto(f"{self.live_server_url}/?all")
+        self.page.get_by_label("New project").fill("Quay")
+        self.page.get_by_role("button", name="Make project").click()
+        expect(self.page.get_by_text("There is a project named like “Quay” already").first).to_be_visible()
+        self.page.get_by_label("New project").fill("Night Ferry")
+        self.page.get_by_role("button", name="Make project").click()
+        expect(self.page).to_have_url(re.compile("/p/night-ferry/config$"))
+        for step, words in {
+            "textures": "No textures yet",
+            "scene": "No renders yet",
+            "compare": "There is no render",
+            "outputs": "Outputs are made from a render",
+        }.items():
+            self.page.goto(f"{self.live_server_url}/p/night-ferry/{step}")
+            expect(self.page.get_by_text(words)).to_be_visible()
+
+
+class Trouble(BrowserTestCase):
+    def test_a_stale_window_is_told_and_shows_the_newer_state(self) -> None:
+        page = self.open("config")
+        other = page.context.new_page()
+        other.goto(page.url, wait_until="networkidle")
+        other.get_by_role("radio", name="Linear Rec.2020").click()
+        expect(other.get_by_text("revision 2")).to_be_visible()
+        # The first window must not learn of it by looking again before it writes.
+        page.evaluate("window.dispatchEvent(new Event('blur'))")
+        page.get_by_role("radio", name="ACES2065-1").click()
+        expect(page.get_by_text("This was changed meanwhile")).to_be_visible()
+        expect(self.segment("Scene")).to_contain_text("Linear Rec.2020")
+        self.assertEqual(self.current().current.number, 2)
+
+    def test_a_project_that_is_not_there(self) -> None:
+        self.page.goto(f"{self.live_server_url}/p/nowhere/config")
+        expect(self.page.get_by_role("alert")).to_contain_text("This is gone, or never was")
+
+    def test_a_server_that_does_not_answer(self) -> None:
+        page = self.open("config")
+        page.route("**/api/**", lambda route: route.abort())
+        page.get_by_role("radio", name="ACES2065-1").click()
+        expect(page.get_by_text("Saltwort does not answer").first).to_be_visible()
+
+    def test_a_config_that_does_not_parse(self) -> None:
+        page = self.open("config")
+        (self.folder / "broken.ocio").write_text("a: [")
+        with page.expect_file_chooser() as chooser:
+            page.get_by_role("button", name="Bring a config.ocio").click()
+        chooser.value.set_files(self.folder / "broken.ocio")
+        expect(page.get_by_text("This config does not load")).to_be_visible()
+        self.assertEqual(self.current().current.number, 1)
+        self.assertEqual(self.current().current.setup["view"]["display"], SRGB_DISPLAY)

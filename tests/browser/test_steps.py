@@ -1,0 +1,353 @@
+"""Each step of the path, worked through the way an artist would."""
+
+import re
+
+import numpy as np
+import PyOpenColorIO as ocio
+from playwright.sync_api import Page, expect
+
+from saltwort.core.engine import apply, load_config, view_processor
+from saltwort.core.images import read_header, read_pixels
+from saltwort.core.textures.rules import PATH_SEARCH_NAME
+from tests.browser.base import BrowserTestCase
+from tests.samples import ACES_SDR, LINEAR_REC709, SRGB, UNTONED, light, project_config, write, write_damaged
+
+
+class Config(BrowserTestCase):
+    def test_lists_and_facts(self) -> None:
+        page = self.open("config")
+        page.get_by_label("Find a space").fill("lin_rec2020")
+        held = self.section("What the config holds")
+        expect(held.get_by_role("row")).to_have_count(2)
+        held.get_by_role("button", name="Linear Rec.2020").click()
+        expect(self.section("Selected space and export")).to_contain_text("lin_rec2020_scene")
+        page.get_by_text("Roles", exact=True).click()
+        expect(page.get_by_role("row").filter(has_text="scene_linear")).to_contain_text("ACEScg")
+
+    def test_choosing_the_projects_view(self) -> None:
+        page = self.open("config")
+        page.get_by_text("Displays and views", exact=True).click()
+        page.get_by_role("button", name="Un-tone-mapped on sRGB - Display").click()
+        expect(self.segment("Compare")).to_contain_text("Un-tone-mapped on sRGB")
+        config = load_config(self.current().current.config_text)
+        self.assertEqual(config.getDefaultView("sRGB - Display"), "Un-tone-mapped")
+
+    def test_the_export_loads_in_the_engine(self) -> None:
+        page = self.open("config")
+        page.get_by_role("radio", name="Linear Rec.2020").click()
+        with page.expect_download() as download:
+            page.get_by_role("link", name="quay-r2.ocioz").click()
+        download.value.save_as(self.folder / "got.ocioz")
+        config = ocio.Config.CreateFromFile(str(self.folder / "got.ocioz"))
+        self.assertEqual(config.getColorSpace("scene_linear").getName(), "Linear Rec.2020")
+        export = self.section("Selected space and export")
+        for line in ('export OCIO="/path/to/quay-r2.ocioz"', '$env:OCIO = "/path/to/quay-r2.ocioz"'):
+            expect(export.get_by_text(line).first).to_be_visible()
+
+    def test_going_to_another_revision(self) -> None:
+        page = self.open("config")
+        page.get_by_role("radio", name=LINEAR_REC709).click()
+        page.get_by_role("button", name="Go to 1").click()
+        expect(self.segment("Scene")).to_contain_text("ACEScg")
+        expect(page.get_by_role("button", name="Go to 2")).to_be_visible()
+
+
+class Textures(BrowserTestCase):
+    def row(self, page: Page, name: str):
+        return page.get_by_role("row").filter(has_text=name)
+
+    def test_the_table_tells_space_and_reason(self) -> None:
+        page = self.open("textures")
+        for name, kind, space, reason in (
+            ("wall_basecolor.png", "base colour", SRGB, "default"),
+            ("wall_roughness.png", "roughness", SRGB, "pin"),
+            ("lamp_lin_rec709_emission.exr", "emission", LINEAR_REC709, "rule 2"),
+            ("rope_albedo.jpg", "base colour", "Raw", "rule 2"),
+        ):
+            for text in (kind, space, reason):
+                expect(self.row(page, name)).to_contain_text(text)
+        expect(self.row(page, "rope_albedo.jpg")).to_contain_text("Colour read as data")
+        for picture in page.get_by_role("row").locator("img").all():
+            self.assertGreater(picture.evaluate("image => image.decode().then(() => image.naturalWidth)"), 0)
+
+    def test_find_filter_and_keys(self) -> None:
+        page = self.open("textures")
+        page.keyboard.press("/")
+        page.keyboard.type("wall rough")
+        expect(page.get_by_role("row")).to_have_count(2)
+        page.get_by_label("Find a file").fill("nothing like it")
+        expect(page.get_by_text("None of the 4 files is like that.")).to_be_visible()
+        page.get_by_label("Find a file").fill("")
+        page.get_by_role("button", name="Findings", exact=True).click()
+        expect(page.get_by_role("row")).to_have_count(3)
+        page.get_by_role("button", name="Findings", exact=True).click()
+        self.row(page, "wall_basecolor.png").click()
+        page.keyboard.press("ArrowDown")
+        expect(self.section("Selected file").get_by_role("heading", level=2)).to_have_text("wall_roughness.png")
+
+    def test_adding_files_and_refusing_bad_ones(self) -> None:
+        page = self.open("textures")
+        good = write(self.folder / "dusk_sky.hdr", light(16, 32, 40.0), "float")
+        cut = write_damaged(self.folder / "cut.exr", light(200, 200), "half")
+        with page.expect_file_chooser() as chooser:
+            page.get_by_role("button", name="Add files").click()
+        chooser.value.set_files([good, cut])
+        expect(page.get_by_text("1 of 2 files are in.")).to_be_visible()
+        expect(page.get_by_text("cut.exr is damaged or ends too early")).to_be_visible()
+        expect(self.row(page, "dusk_sky.hdr")).to_contain_text(LINEAR_REC709)
+        expect(self.segment("Textures")).to_contain_text("5 files")
+
+    def test_dropping_a_file(self) -> None:
+        page = self.open("textures")
+        file = write(self.folder / "rope_nrm.png", light(16, 16, 1.0, seed=9), "uint8")
+        dropped = page.evaluate_handle(
+            """bytes => {
+                const transfer = new DataTransfer();
+                transfer.items.add(new File([new Uint8Array(bytes)], 'rope_nrm.png', { type: 'image/png' }));
+                return transfer;
+            }""",
+            list(file.read_bytes()),
+        )
+        page.locator("[class*=drop]").first.dispatch_event("drop", {"dataTransfer": dropped})
+        expect(self.row(page, "rope_nrm.png")).to_contain_text("Raw")
+
+    def test_pin_and_unpin(self) -> None:
+        page = self.open("textures")
+        self.row(page, "wall_basecolor.png").click()
+        side = self.section("Selected file")
+        side.get_by_role("textbox", name=re.compile("Read as")).or_(
+            side.get_by_role("combobox", name=re.compile("Read as"))
+        ).first.click()
+        page.get_by_role("option", name="ACEScg", exact=True).click()
+        expect(self.row(page, "wall_basecolor.png")).to_contain_text("pin")
+        side.get_by_label("Why it is pinned").fill("scanned as linear")
+        side.get_by_label("Why it is pinned").blur()
+        page.get_by_role("button", name="Run again").click()
+        expect(page.get_by_text("2 pins were left as they are")).to_be_visible()
+        texture = self.project.textures.get(path="wall/wall_basecolor.png")
+        self.assertEqual((texture.pin_space, texture.pin_note), ("ACEScg", "scanned as linear"))
+        side.get_by_role("button", name="Unpin").click()
+        expect(self.row(page, "wall_basecolor.png")).to_contain_text("default")
+
+    def test_why_tells_every_rule_in_order(self) -> None:
+        page = self.open("textures")
+        self.row(page, "lamp_lin_rec709_emission.exr").click()
+        lines = self.section("Selected file").get_by_role("listitem")
+        expect(lines).to_have_count(5)
+        expect(lines.nth(0)).to_contain_text("“emission” says emission")
+        expect(lines.nth(1)).to_contain_text(f"“lin_rec709” stands in the path → {LINEAR_REC709}")
+        expect(lines.nth(2)).to_contain_text("matches *.exr, would give ACEScg")
+
+    def test_rules_are_added_moved_and_deleted(self) -> None:
+        page = self.open("textures")
+        rules = self.section("Rules")
+        rules.get_by_role("button", name="Add rule").click()
+        form = page.get_by_role("form", name="New rule")
+        form.get_by_label("Name pattern").fill("*rope*")
+        form.get_by_label("Extension").fill("jpg")
+        form.get_by_label("Name of the rule").fill("Ropes")
+        self.choose("Read as", SRGB)
+        form.get_by_role("button", name="Add as rule 1").click()
+        expect(self.row(page, "rope_albedo.jpg")).to_contain_text("rule 1")
+        expect(self.row(page, "rope_albedo.jpg")).to_contain_text(SRGB)
+        config = load_config(self.current().current.config_text)
+        self.assertEqual(config.getColorSpaceFromFilepath("rope/scans_raw/rope_albedo.jpg"), (SRGB, 0))
+
+        rules.get_by_role("button", name="Move “Ropes” down").click()
+        expect(rules.get_by_role("button", expanded=True)).to_contain_text("2")
+        rules.get_by_role("button", name="Move “Ropes” down").click()
+        expect(self.row(page, "rope_albedo.jpg")).to_contain_text("Raw")
+        rules.get_by_role("button", name="Delete “Ropes”").click()
+        expect(rules.get_by_text("Ropes")).to_have_count(0)
+        names = [rule["name"] for rule in self.current().current.setup["rules"]]
+        self.assertEqual(names, ["Data maps", PATH_SEARCH_NAME, "EXR files", "HDR files"])
+
+    def test_a_rule_that_the_engine_refuses_is_told(self) -> None:
+        page = self.open("textures")
+        page.get_by_role("button", name="Add rule").click()
+        form = page.get_by_role("form", name="New rule")
+        form.get_by_text("regular expr.").click()
+        form.get_by_label("Expression for the whole path").fill("((")
+        form.get_by_role("button", name="Add as rule 1").click()
+        expect(page.get_by_text(re.compile("Rule 1, .*invalid regular expression"))).to_be_visible()
+        self.assertEqual(self.current().current.number, 1)
+
+
+class Scene(BrowserTestCase):
+    def test_a_colour_is_typed_converted_and_seen(self) -> None:
+        page = self.open("scene")
+        page.get_by_role("button", name="Add colour").first.click()
+        side = self.section("Selected")
+        side.get_by_label("Name").fill("brass")
+        side.get_by_label("Colour", exact=True).fill("#b58c4a")
+        side.get_by_text("hex", exact=True).click()
+        side.get_by_role("button", name="Add colour").click()
+        card = page.get_by_role("button", name=re.compile("brass"))
+        typed = [0xB5 / 255, 0x8C / 255, 0x4A / 255]
+        working = project_config().getProcessor(ocio.ColorSpaceTransform(SRGB, "ACEScg")).getDefaultCPUProcessor()
+        expect(card).to_contain_text(" ".join(f"{value:.4f}" for value in working.applyRGB(typed)))
+        shown = view_processor(project_config(), SRGB, ACES_SDR).applyRGB(typed)
+        expect(side).to_contain_text(" ".join(str(round(value * 255)) for value in shown))
+        paint = card.locator("[class*=paint]")
+        expect(paint).to_have_css(
+            "background-color", "rgb({}, {}, {})".format(*(round(value * 255) for value in shown))
+        )
+
+    def test_bad_numbers_are_said_at_the_field(self) -> None:
+        page = self.open("scene")
+        side = self.section("Selected")
+        cases = {"300 0 0": "0 to 255", "1 2": "here are 2", "nan": "finite", "teal": "three numbers"}
+        for text, words in cases.items():
+            side.get_by_label("Colour", exact=True).fill(text)
+            side.get_by_role("button", name="Save").click()
+            expect(side.get_by_text(words)).to_be_visible()
+        self.assertEqual(self.project.swatches.get().text, "47 106 104")
+        page.get_by_role("button", name=re.compile("enamel")).click()
+
+    def test_bringing_a_render_and_saying_its_space(self) -> None:
+        page = self.open("scene")
+        brought = write(self.folder / "wide.exr", light(20, 30, 9.0), "half", colorInteropID="lin_rec2020_scene")
+        with page.expect_file_chooser() as chooser:
+            page.get_by_role("button", name="Bring a render").click()
+        chooser.value.set_files(brought)
+        card = page.get_by_role("button", name=re.compile("wide.exr"))
+        expect(card).to_contain_text("read as Linear Rec.2020, told by header")
+        card.click()
+        expect(self.section("Selected")).to_contain_text("peak")
+        self.choose("Read as", "ACEScg")
+        expect(card).to_contain_text("read as ACEScg, told by you")
+
+
+class Compare(BrowserTestCase):
+    def pane_pixels(self, number: int) -> np.ndarray:
+        """What a pane's picture holds, as 8-bit steps of shape (height, width, 3)."""
+        image = self.page.get_by_role("figure", name=f"Pane {number}").locator("img")
+        values = image.evaluate(
+            """async (image) => {
+                await image.decode();
+                const canvas = new OffscreenCanvas(image.naturalWidth, image.naturalHeight);
+                const context = canvas.getContext('2d');
+                context.drawImage(image, 0, 0);
+                const { data, width, height } = context.getImageData(0, 0, canvas.width, canvas.height);
+                return [width, height, ...data];
+            }"""
+        )
+        width, height, *data = values
+        return np.array(data, np.uint8).reshape(height, width, 4)[..., :3].astype(int)
+
+    def expected(self, choice, exposure: float) -> np.ndarray:
+        shown = apply(view_processor(project_config(), "ACEScg", choice, exposure), read_pixels(self.dusk))
+        return np.round(np.clip(shown, 0, 1) * 255).astype(int)
+
+    def settled(self, exposure: str) -> None:
+        for number in (1, 2):
+            image = self.page.get_by_role("figure", name=f"Pane {number}").locator("img")
+            expect(image).to_have_attribute("src", re.compile(re.escape(f"exposure={exposure}&")))
+
+    def test_both_panes_hold_the_engines_numbers_at_any_exposure(self) -> None:
+        page = self.open("compare")
+        self.settled("0.00")
+        for number, choice in ((1, ACES_SDR), (2, UNTONED)):
+            np.testing.assert_allclose(self.pane_pixels(number), self.expected(choice, 0.0), atol=1)
+        page.keyboard.press("]")
+        page.keyboard.press("]")
+        page.keyboard.press("]")
+        self.settled("1.50")
+        expect(page.get_by_text("+1.5 stops")).to_be_visible()
+        for number, choice in ((1, ACES_SDR), (2, UNTONED)):
+            np.testing.assert_allclose(self.pane_pixels(number), self.expected(choice, 1.5), atol=1)
+        page.keyboard.press("0")
+        self.settled("0.00")
+
+    def test_the_probe_tells_light_view_and_code_values(self) -> None:
+        page = self.open("compare")
+        self.settled("0.00")
+        picture = page.get_by_role("figure", name="Pane 1").locator("img")
+        box = picture.bounding_box()
+        assert box
+        x, y = 70, 30
+        page.mouse.move(box["x"] + (x + 0.5) / 96 * box["width"], box["y"] + (y + 0.5) / 54 * box["height"])
+        probe = page.get_by_role("table", name="Probe")
+        expect(page.get_by_text(f"{x}, {y}")).to_be_visible()
+        numbers = [float(text) for text in probe.get_by_role("row").nth(0).get_by_role("cell").all_inner_texts()]
+        np.testing.assert_allclose(numbers, read_pixels(self.dusk)[y, x], rtol=1e-3)  # shown with four figures
+        for row, choice in ((4, ACES_SDR), (5, UNTONED)):
+            codes = self.expected(choice, 0.0)[y, x]
+            cells = [int(text) for text in probe.get_by_role("row").nth(row).get_by_role("cell").all_inner_texts()]
+            self.assertEqual(cells, codes.tolist())
+        page.mouse.down()
+        page.mouse.up()
+        expect(page.get_by_text(f"{x}, {y} held")).to_be_visible()
+
+    def test_panes_take_views_of_their_own_and_one_becomes_the_projects(self) -> None:
+        page = self.open("compare")
+        self.choose("View, pane 1", "Raw")
+        self.choose("Look, pane 2", "ACES 1.3 Reference Gamut Compression")
+        expect(page.get_by_role("figure", name="Pane 1").get_by_alt_text(re.compile("through Raw"))).to_be_visible()
+        page.reload(wait_until="networkidle")
+        expect(page.get_by_role("figure", name="Pane 1").get_by_alt_text(re.compile("through Raw"))).to_be_visible()
+        page.get_by_role("figure", name="Pane 1").get_by_role("button", name="Use").click()
+        expect(self.segment("Compare")).to_contain_text("Raw on sRGB")
+        page.keyboard.press("x")
+        expect(page.get_by_role("figure", name="Pane 2").get_by_alt_text(re.compile("through Raw"))).to_be_visible()
+
+    def test_a_picture_that_vanished_is_told_and_the_other_goes_on(self) -> None:
+        page = self.open("compare")
+        self.settled("0.00")
+        page.route("**/picture?*view=Raw*", lambda route: route.abort())
+        self.choose("View, pane 2", "Raw")
+        expect(page.get_by_role("figure", name="Pane 2").get_by_role("alert")).to_contain_text("could not be drawn")
+        expect(page.get_by_role("figure", name="Pane 1").get_by_role("alert")).to_have_count(0)
+
+
+class HandOffs(BrowserTestCase):
+    def test_the_sheet_follows_the_project_and_the_station(self) -> None:
+        page = self.open("handoffs")
+        sheet = self.section("Settings of the renderer")
+        expect(sheet.get_by_role("row").filter(has_text="Working or rendering space")).to_contain_text("ACEScg")
+        expect(sheet.get_by_role("row").filter(has_text="wall_roughness.png")).to_contain_text("pinned")
+        self.choose("Loads OCIO configs up to", "2.3")
+        expect(sheet.get_by_role("article")).to_contain_text("Config too new for this station")
+        page.get_by_text("Takes texture spaces from the config’s file rules").click()
+        expect(sheet.get_by_role("row").filter(has_text="wall_basecolor.png")).to_contain_text("set by hand")
+        page.get_by_role("button", name=re.compile("Compositor")).click()
+        expect(self.section("Settings of the compositor")).to_contain_text("already scene-linear")
+        with page.expect_download() as download:
+            page.get_by_role("link", name="Save as text").click()
+        download.value.save_as(self.folder / "sheet.txt")
+        self.assertIn("settings for the compositor", (self.folder / "sheet.txt").read_text())
+
+
+class Outputs(BrowserTestCase):
+    def save(self, name: str) -> None:
+        with self.page.expect_download() as download:
+            self.page.get_by_role("link", name=re.compile(f"Save .*{name}")).click()
+        download.value.save_as(self.folder / name)
+
+    def test_a_still_and_a_hand_off_are_made_and_saved(self) -> None:
+        page = self.open("outputs")
+        page.get_by_label("Exposure in stops").fill("1")
+        page.get_by_text("8-bit", exact=True).click()
+        page.get_by_role("button", name="Make the still").click()
+        still = "dusk_aces-20-sdr-100-nits-rec709_r1.png"
+        expect(page.get_by_role("row").filter(has_text=still)).to_contain_text("finished still")
+        self.save(still)
+        shown = apply(view_processor(project_config(), "ACEScg", ACES_SDR, 1.0), read_pixels(self.dusk))
+        found = read_pixels(self.folder / still)
+        self.assertLessEqual(np.abs(found - np.clip(shown, 0, 1)).max(), 0.5 / 255 + 1e-6)
+        expect(self.section("Selected output")).to_contain_text("1 13 0 1")
+
+        page.get_by_text("Hand-off", exact=True).click()
+        page.get_by_role("button", name="Make the hand-off file").click()
+        self.save("dusk_linear_r1.exr")
+        self.assertEqual(read_header(self.folder / "dusk_linear_r1.exr").tags["colorInteropID"], "lin_ap1_scene")
+        np.testing.assert_array_equal(read_pixels(self.folder / "dusk_linear_r1.exr"), read_pixels(self.dusk))
+        expect(self.segment("Outputs")).to_contain_text("2 files")
+
+    def test_a_job_that_fails_says_why(self) -> None:
+        page = self.open("outputs")
+        self.project.renders.get().image.file.unlink()
+        page.get_by_role("button", name="Make the still").click()
+        expect(self.section("Selected output")).to_contain_text("cannot be read")
+        page.keyboard.press("f")
+        expect(page.get_by_role("dialog", name="Findings and jobs")).to_contain_text("failed")
