@@ -269,6 +269,7 @@ class Compare(BrowserTestCase):
         page.mouse.move(box["x"] + (x + 0.5) / 96 * box["width"], box["y"] + (y + 0.5) / 54 * box["height"])
         probe = page.get_by_role("table", name="Probe")
         expect(page.get_by_text(f"{x}, {y}")).to_be_visible()
+        expect(probe.get_by_role("row")).to_have_count(6)
         numbers = [float(text) for text in probe.get_by_role("row").nth(0).get_by_role("cell").all_inner_texts()]
         np.testing.assert_allclose(numbers, read_pixels(self.dusk)[y, x], rtol=1e-3)  # shown with four figures
         for row, choice in ((4, ACES_SDR), (5, UNTONED)):

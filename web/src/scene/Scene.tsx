@@ -113,6 +113,7 @@ export function Scene() {
           <SwatchEditor
             key={swatch?.id ?? 'new'}
             swatch={swatch}
+            isAdding={chosen !== undefined && 'swatch' in chosen && chosen.swatch === 'new'}
             onAdded={(id) => setSelection({ swatch: id })}
             onRemoved={() => setSelection(undefined)}
           />

@@ -11,10 +11,13 @@ import { TypedColourFields } from '../shared/TypedColourFields';
 /** Type a colour, new or anew, and read what it becomes. */
 export function SwatchEditor({
   swatch,
+  isAdding,
   onAdded,
   onRemoved,
 }: {
   swatch: Swatch | undefined;
+  /** Somebody asked for a new colour, and is about to type. */
+  isAdding: boolean;
   onAdded: (id: number) => void;
   onRemoved: () => void;
 }) {
@@ -61,7 +64,7 @@ export function SwatchEditor({
           placeholder="enamel, skin, logo …"
           onChange={(event) => setName(event.currentTarget.value)}
         />
-        <TypedColourFields typed={typed} onChange={setTyped} error={save.error?.message} autoFocus={!swatch} />
+        <TypedColourFields typed={typed} onChange={setTyped} error={save.error?.message} autoFocus={isAdding} />
         <div className="row">
           <Button type="submit" variant="filled" loading={save.isPending}>
             {swatch ? 'Save' : 'Add colour'}
