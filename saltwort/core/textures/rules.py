@@ -161,18 +161,18 @@ class RuleBook:
         if rule.kind == "map_kind":
             return partial(_match_kind, rule, self._words)
         if rule.kind == "glob":
-            return partial(_match_regex, rule, f"{rule.pattern}.{rule.extension}", _python_glob(rule))
-        return partial(_match_regex, rule, rule.pattern, _EngineRegex(rule.pattern))
+            return _regex_matcher(rule.space, f"{rule.pattern}.{rule.extension}", _python_glob(rule))
+        return _regex_matcher(rule.space, rule.pattern, _EngineRegex(rule.pattern))
 
 
 class _Regex(Protocol):
     def fullmatch(self, string: bytes, /) -> object: ...
 
 
-def _match_regex(rule: Rule, shown: str, regex: _Regex, path: str) -> Answer:
-    if regex.fullmatch(path.encode()):
-        return rule.space, f"matches {shown}"
-    return None, f"does not match {shown}"
+def _regex_matcher(space: str, shown: str, regex: _Regex) -> Matcher:
+    yes: Answer = (space, f"matches {shown}")
+    no: Answer = (None, f"does not match {shown}")
+    return lambda path: yes if regex.fullmatch(path.encode()) else no
 
 
 def _match_kind(rule: Rule, words: KindWords, path: str) -> Answer:
@@ -190,17 +190,24 @@ class _PathSearch:
         names = {
             _ascii_lower(name): space.getName() for space in spaces for name in (space.getName(), *space.getAliases())
         }
-        self._names = sorted(names.items(), key=lambda item: -len(item[0]))
-        # A path that holds none of these holds no name at all, and most paths do not.
-        self._shortest = [name for name in names if not any(other in name for other in names if other != name)]
+        # A path that holds none of the shortest names holds no name at all, and most paths do not. Each stands with
+        # the names that hold it, itself among them.
+        shortest = [name for name in names if not any(other in name for other in names if other != name)]
+        self._names = {short: [item for item in names.items() if short in item[0]] for short in shortest}
 
     def __call__(self, path: str) -> Answer:
         lowered = _ascii_lower(path)
-        if any(map(lowered.__contains__, self._shortest)):
-            held = [(lowered.rfind(name) + len(name), name, space) for name, space in self._names if name in lowered]
-            _, name, space = max(held, key=lambda found: found[0])  # the first, so the longest, of those that tie
-            return space, f"“{name}” stands in the path"
-        return None, "no space or alias stands in the path"
+        held = [
+            (lowered.rfind(name) + len(name), len(name), name, space)
+            for short, named in self._names.items()
+            if short in lowered
+            for name, space in named
+            if name in lowered
+        ]
+        if not held:
+            return None, "no space or alias stands in the path"
+        _, _, name, space = max(held)
+        return space, f"“{name}” stands in the path"
 
 
 PATH_SEARCH_RULE = Rule(PATH_SEARCH_NAME, "space_in_path")
