@@ -19,7 +19,7 @@ def _probe(page: Page) -> None:
     picture.wait_for()
     box = picture.bounding_box()
     assert box
-    page.mouse.move(box["x"] + box["width"] * 0.595, box["y"] + box["height"] * 0.42)
+    page.mouse.move(box["x"] + box["width"] * 0.595, box["y"] + box["height"] * 0.455)
     page.get_by_role("table", name="Probe").wait_for()
 
 
@@ -34,7 +34,7 @@ VIEWS: dict[str, tuple[str, Callable[[Page], None] | None]] = {
     "scene": ("scene", None),
     "compare": ("compare", _probe),
     "handoffs": ("handoffs", None),
-    "outputs": ("outputs", None),
+    "outputs": ("outputs", lambda page: page.get_by_role("row").filter(has_text=".png").click()),
     "findings": ("textures", lambda page: page.keyboard.press("f")),
     "tracer": ("config", _tracer),
 }

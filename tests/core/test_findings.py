@@ -19,6 +19,7 @@ from saltwort.core.spaces.typed import TypedColour
 from saltwort.core.textures.kinds import DATA, MAP_KINDS, map_kind_of
 from saltwort.core.textures.rules import Assignment, Reason, Rule
 from tests.samples import SRGB, project_config, sample_setup
+from tools.findings_page import PAGE, page
 
 HEADER = Header("PNG", 4, 4, ("R", "G", "B"), "8-bit", "none", {})
 STATS = Stats((0.0,) * 3, (1.0,) * 3, (0.5,) * 3, below_zero=0.0, above_one=0.0, non_finite=0, unit_vectors=0.0)
@@ -43,6 +44,9 @@ class Registry(TestCase):
         for code in codes():
             self.assertRegex(code.code, r"^[a-z]+\.[a-z-]+$")
             self.assertTrue(code.meaning.endswith("."))
+
+    def test_the_page_of_findings_is_that_of_the_registry(self) -> None:
+        self.assertEqual(PAGE.read_text(), page())
 
     def test_a_code_is_taken_once(self) -> None:
         with self.assertRaises(ValueError):

@@ -14,7 +14,7 @@ export function DisplayTable({ config }: { config: Config }) {
   return (
     <>
       <p className="quiet">
-        Every application opens with the project’s view. Choose it here; the other views stay on offer.
+        Every application opens with the project’s view. Choose it here; every view marked ○ stays on offer.
       </p>
       <table className={classes.views}>
         <thead>
@@ -41,7 +41,7 @@ export function DisplayTable({ config }: { config: Config }) {
                         disabled={change.isPending}
                         onClick={() => choose(display.name, view, chosen?.look ?? '')}
                       >
-                        {isChosen ? 'chosen' : 'offer'}
+                        {isChosen ? '● chosen' : '○'}
                       </button>
                     )}
                   </td>
