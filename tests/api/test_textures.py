@@ -162,10 +162,12 @@ class Findings(ServerTestCase):
         self.assertEqual([finding for finding in self.ask("/findings") if finding["level"] == "blocker"], [])
         self.assertEqual(self.ask(f"/textures/{rough.pk}")["assignment"]["space"], "Raw")
 
-    def test_fixes_that_are_none(self) -> None:
-        self.refused("post", "/fix", "no fix named", operation="format-disk", arguments={})
-        nowhere = {"path": "x", "space": "Raw"}
-        self.refused("post", "/fix", "gone", status=404, operation="pin-texture", arguments=nowhere)
+    def test_a_fix_that_no_finding_offers_any_more(self) -> None:
+        rough = self.texture("lamp_rough.png")
+        nothing = {"operation": "pin-texture", "arguments": {"path": rough.path, "space": SRGB}}
+        self.refused("post", "/fix", "No finding asks for this", **nothing)
+        self.refused("post", "/fix", "No finding asks for this", operation="format-disk", arguments={})
+        self.assertEqual(Texture.objects.get().pin_space, "")
 
     def test_the_page_of_codes(self) -> None:
         codes = self.client.get("/api/finding-codes").json()

@@ -1,5 +1,7 @@
 """Run the checks on a project, and apply their fixes."""
 
+from django.db import transaction
+
 from saltwort.core.errors import BadInput
 from saltwort.core.findings import CheckedRender, CheckedSwatch, CheckedTexture, Finding, Subjects, run_checks
 from saltwort.server.projects.models import Project
@@ -31,9 +33,18 @@ def subjects_of(project: Project) -> Subjects:
     )
 
 
+@transaction.atomic
 def apply_fix(project: Project, operation: str, arguments: dict[str, str]) -> None:
-    """Do what a finding's fix names. Raises BadInput for an operation there is none of."""
-    if operation != "pin-texture":
-        raise BadInput(f"There is no fix named “{operation}”.")
+    """Do what a finding's fix names, if some finding still offers it. Raises BadInput when none does."""
+    fixes = [finding.fix for finding in findings_of(project) if finding.fix]
+    if not any((fix.operation, fix.arguments) == (operation, arguments) for fix in fixes):
+        raise BadInput("No finding asks for this any more. Look at the findings as they stand now.")
+    _FIXES[operation](project, arguments)
+
+
+def _pin_texture(project: Project, arguments: dict[str, str]) -> None:
     texture = project.textures.get(path=arguments["path"])
     pin_texture(texture, texture.version, arguments["space"], "fix of a finding")
+
+
+_FIXES = {"pin-texture": _pin_texture}
