@@ -7,7 +7,7 @@ import numpy as np
 import PyOpenColorIO as ocio
 
 from saltwort.core.configs import Setup, compose, first_setup
-from saltwort.core.engine import ViewChoice, builtin_text, load_config, newest_cg_config
+from saltwort.core.engine import ConfigArchive, ViewChoice, builtin_text, load_config, newest_cg_config
 from saltwort.core.images import write_image
 
 SRGB = "sRGB Encoded Rec.709 (sRGB)"
@@ -22,6 +22,10 @@ BASE = f"builtin:{newest_cg_config()}"
 @lru_cache(maxsize=1)
 def base_text() -> str:
     return builtin_text(newest_cg_config())
+
+
+def base_archive() -> ConfigArchive:
+    return ConfigArchive(base_text())
 
 
 @lru_cache(maxsize=1)
@@ -43,7 +47,7 @@ def sample_setup() -> Setup:
 @lru_cache(maxsize=1)
 def project_config() -> ocio.Config:
     """The config composed from the first setup."""
-    return load_config(compose(base_text(), sample_setup(), "sample"))
+    return load_config(compose(base_archive(), sample_setup(), "sample"))
 
 
 def light(height: int = 24, width: int = 40, peak: float = 8.0, seed: int = 1) -> np.ndarray:

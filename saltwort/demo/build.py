@@ -5,8 +5,10 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 
 from saltwort.core.configs import Setup
+from saltwort.core.engine import ViewChoice
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.core.textures.rules import Rule
+from saltwort.core.views import AddedView
 from saltwort.demo.render import write_render
 from saltwort.demo.textures import write_textures
 from saltwort.server.images.operations import store_file
@@ -38,10 +40,17 @@ def build_demo() -> Project:
     for name, typed in SWATCHES.items():
         add_swatch(project, name, typed)
     project = change_setup(project, 1, "Read skies in linear Rec.709", _with_sky_rule)
+    project = change_setup(project, 2, "Add AgX and Filmic, and look through AgX", _with_views)
     render.project = project
     make_still(render, current_setup(project).view, exposure=1.0, bits=8)
     make_handoff(render)
     return project
+
+
+def _with_views(setup: Setup) -> Setup:
+    display = setup.view.display
+    views = (AddedView(display, "AgX", "agx"), AddedView(display, "Filmic", "filmic"))
+    return replace(setup, added_views=views, view=ViewChoice(display, "AgX"))
 
 
 def _with_sky_rule(setup: Setup) -> Setup:

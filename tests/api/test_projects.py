@@ -47,7 +47,7 @@ class Setups(ServerTestCase):
         changed = self.change(working_space="Linear Rec.2020")
         self.assertEqual((changed["revision"]["number"], changed["revision"]["message"]), (2, "a change"))
         self.assertEqual(changed["setup"]["working_space"], "Linear Rec.2020")
-        text = Project.objects.get().current.config_text
+        text = Project.objects.get().current.text
         self.assertEqual(load_config(text).getColorSpace("scene_linear").getName(), "Linear Rec.2020")
 
     def test_a_change_of_nothing_makes_none(self) -> None:

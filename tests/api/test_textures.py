@@ -78,7 +78,7 @@ class Assigning(ServerTestCase):
     def test_the_engine_resolves_the_same_space_for_every_file(self) -> None:
         for path in ("a/wall_rough.png", "b/lin_rec709/plate.exr", "c/any.exr", "d/sky.hdr", "e/wall_col.png"):
             self.texture(path, "half" if path.endswith("exr") else "float" if path.endswith("hdr") else "uint8")
-        config = ocio.Config.CreateFromStream(Project.objects.get().current.config_text)
+        config = ocio.Config.CreateFromStream(Project.objects.get().current.text)
         for row in self.ask("/textures"):
             reason = row["assignment"]["reason"]
             with self.subTest(row["path"]):

@@ -9,6 +9,7 @@ from playwright.sync_api import Page, expect
 from saltwort.core.engine import apply, load_config, view_processor
 from saltwort.core.images import read_header, read_pixels
 from saltwort.core.textures.rules import PATH_SEARCH_NAME
+from saltwort.server.projects.setups import archive_of
 from tests.browser.base import BrowserTestCase
 from tests.samples import ACES_SDR, LINEAR_REC709, SRGB, UNTONED, light, project_config, write, write_damaged
 
@@ -29,7 +30,7 @@ class Config(BrowserTestCase):
         page.get_by_text("Displays and views", exact=True).click()
         page.get_by_role("button", name="Un-tone-mapped on sRGB - Display").click()
         expect(self.segment("Compare")).to_contain_text("Un-tone-mapped on sRGB")
-        config = load_config(self.current().current.config_text)
+        config = load_config(archive_of(self.current().current))
         self.assertEqual(config.getDefaultView("sRGB - Display"), "Un-tone-mapped")
 
     def test_the_export_loads_in_the_engine(self) -> None:
@@ -150,7 +151,7 @@ class Textures(BrowserTestCase):
         form.get_by_role("button", name="Add as rule 1").click()
         expect(self.row(page, "rope_albedo.jpg")).to_contain_text("rule 1")
         expect(self.row(page, "rope_albedo.jpg")).to_contain_text(SRGB)
-        config = load_config(self.current().current.config_text)
+        config = load_config(archive_of(self.current().current))
         self.assertEqual(config.getColorSpaceFromFilepath("rope/scans_raw/rope_albedo.jpg"), (SRGB, 0))
 
         rules.get_by_role("button", name="Move “Ropes” down").click()

@@ -19,7 +19,7 @@ from saltwort.core.configs import (
     working_spaces,
     write_config,
 )
-from saltwort.core.engine import ViewChoice, load_config
+from saltwort.core.engine import ConfigArchive, ViewChoice, load_config
 from saltwort.core.errors import BadInput
 from saltwort.core.textures.rules import Rule
 from tests.samples import (
@@ -28,8 +28,8 @@ from tests.samples import (
     SRGB,
     SRGB_DISPLAY,
     UNTONED,
+    base_archive,
     base_config,
-    base_text,
     light,
     project_config,
     sample_setup,
@@ -63,7 +63,8 @@ class FirstSetup(TestCase):
         setup = first_setup("sha256:0", config)
         self.assertEqual((setup.working_space, setup.default_space), ("lin", "lin"))
         self.assertEqual(
-            load_config(compose(OLD_CONFIG, setup, "old")).getColorSpaceFromFilepath("a_rough.png")[0], "raw"
+            load_config(compose(ConfigArchive(OLD_CONFIG), setup, "old")).getColorSpaceFromFilepath("a_rough.png")[0],
+            "raw",
         )
 
     def test_of_a_config_without_scene_linear_space(self) -> None:
@@ -73,7 +74,7 @@ class FirstSetup(TestCase):
 
 class Composing(TestCase):
     def composed(self, **changes: object) -> ocio.Config:
-        return load_config(compose(base_text(), replace(sample_setup(), **changes), "sample"))
+        return load_config(compose(base_archive(), replace(sample_setup(), **changes), "sample"))
 
     def test_working_space_becomes_the_rendering_role(self) -> None:
         for space in ("ACEScg", LINEAR_REC709, "Linear Rec.2020"):
@@ -169,10 +170,13 @@ class Exporting(TestCase):
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
         self.folder = Path(folder.name)
-        self.text = compose(base_text(), sample_setup(), "sample")
+        self.archive = compose(base_archive(), sample_setup(), "sample")
 
     def test_every_form_loads_in_the_engine_from_disk_with_the_same_numbers(self) -> None:
-        written = [write_config(self.text, self.folder / "a.ocioz"), write_config(self.text, self.folder / "folder")]
+        written = [
+            write_config(self.archive, self.folder / "a.ocioz"),
+            write_config(self.archive, self.folder / "folder"),
+        ]
         self.assertEqual(written[1], self.folder / "folder" / "config.ocio")
         transform = ocio.DisplayViewTransform(src=SRGB, display=ACES_SDR.display, view=ACES_SDR.view)
         expected = project_config().getProcessor(transform).getDefaultCPUProcessor().applyRGB([0.2, 0.5, 0.9])
@@ -185,16 +189,16 @@ class Exporting(TestCase):
             self.assertEqual(config.getColorSpaceFromFilepath("wall_rough.exr")[0], "Raw")
 
     def test_the_zip_holds_the_config_alone_and_is_always_the_same(self) -> None:
-        file = write_config(self.text, self.folder / "a.zip")
+        file = write_config(self.archive, self.folder / "a.zip")
         with zipfile.ZipFile(file) as archive:
             self.assertEqual(archive.namelist(), ["config.ocio"])
-            self.assertEqual(archive.read("config.ocio").decode(), self.text)
-        self.assertEqual(packed(self.text), file.read_bytes())
+            self.assertEqual(archive.read("config.ocio").decode(), self.archive.text)
+        self.assertEqual(packed(self.archive), file.read_bytes())
 
     def test_a_path_that_cannot_be_written(self) -> None:
         (self.folder / "taken").touch()
         with self.assertRaisesRegex(BadInput, "cannot be written"):
-            write_config(self.text, self.folder / "taken" / "a.ocioz")
+            write_config(self.archive, self.folder / "taken" / "a.ocioz")
 
     def test_environment_lines_for_each_shell(self) -> None:
         lines = environment_lines("/show/quay.ocioz")
@@ -203,6 +207,6 @@ class Exporting(TestCase):
         self.assertTrue(any(name.startswith("macOS") for name in lines))
 
     def test_old_configs_load_and_export(self) -> None:
-        text = compose(OLD_CONFIG, first_setup("sha256:0", load_config(OLD_CONFIG)), "old")
-        file = write_config(text, self.folder / "old.ocioz")
+        archive = compose(ConfigArchive(OLD_CONFIG), first_setup("sha256:0", load_config(OLD_CONFIG)), "old")
+        file = write_config(archive, self.folder / "old.ocioz")
         self.assertEqual(ocio.Config.CreateFromFile(str(file)).getName(), "old")

@@ -1,5 +1,7 @@
 """Read, describe, compose and write configs."""
 
+from saltwort.core.configs.archives import read_archive
+from saltwort.core.configs.builtins import builtin_configs
 from saltwort.core.configs.compose import compose
 from saltwort.core.configs.describe import ConfigDescription, describe, screen_view, working_spaces
 from saltwort.core.configs.export import environment_lines, packed, write_config
@@ -9,12 +11,14 @@ from saltwort.core.configs.setup import Setup, first_setup
 __all__ = [
     "ConfigDescription",
     "Setup",
+    "builtin_configs",
     "compose",
     "describe",
     "environment_lines",
     "first_setup",
     "gamut_of",
     "packed",
+    "read_archive",
     "screen_view",
     "working_spaces",
     "write_config",

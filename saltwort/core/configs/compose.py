@@ -4,27 +4,30 @@ import PyOpenColorIO as ocio
 
 from saltwort.core.configs.describe import working_spaces
 from saltwort.core.configs.setup import Setup
-from saltwort.core.engine import ViewChoice, load_config
+from saltwort.core.engine import ConfigArchive, ViewChoice, load_config
 from saltwort.core.engine.processors import check_view, known_space
 from saltwort.core.errors import BadInput
 from saltwort.core.textures.rules import file_rules
+from saltwort.core.views import add_views
 
 
-def compose(base_text: str, setup: Setup, name: str) -> str:
-    """The text of the project's config: the base config with the setup's working space, rules and view.
+def compose(base: ConfigArchive, setup: Setup, name: str) -> ConfigArchive:
+    """The project's config: the base config with the setup's working space, rules and views.
 
     The chosen display and view are put first, so that every application opens with them. Raises BadInput, naming
     what is missing, when the setup asks for something the base config lacks.
     """
-    config = load_config(base_text)
-    setup_fits(config, setup)
+    config = load_config(base)
     if config.getMajorVersion() < 2:
         config.setVersion(2, 0)  # file rules came with OCIO 2
     config.setName(name)
+    _check_spaces(config, setup)
     config.setRole(ocio.ROLE_SCENE_LINEAR, setup.working_space)
     if config.hasRole(ocio.ROLE_DEFAULT):
         config.setRole(ocio.ROLE_DEFAULT, setup.default_space)  # the default rule's name in OCIO 1; both must agree
     config.setFileRules(file_rules(setup.rules, setup.default_space, setup.kind_words))
+    files = {**base.files, **add_views(config, setup.added_views)}
+    check_view(config, setup.view)
     displays = [setup.view.display, *(name for name in config.getDisplays() if name != setup.view.display)]
     config.setActiveDisplays(_list_of(displays))
     if config.getDefaultView(setup.view.display) != setup.view.view:
@@ -33,16 +36,14 @@ def compose(base_text: str, setup: Setup, name: str) -> str:
         config.validate()
     except ocio.Exception as error:
         raise BadInput(f"The config would not be valid: {' '.join(str(error).split())}") from error
-    text: str = config.serialize()
-    return text
+    return ConfigArchive(config.serialize(), files)
 
 
-def setup_fits(config: ocio.Config, setup: Setup) -> None:
-    """Raise BadInput when the setup names a space, display, view or look that the config lacks."""
+def _check_spaces(config: ocio.Config, setup: Setup) -> None:
+    """Raise BadInput when the setup names a space that the config lacks, or works in one that is not linear."""
     if setup.working_space not in working_spaces(config):
         known_space(config, setup.working_space)
         raise BadInput(f"“{setup.working_space}” is not scene-linear; a render needs a scene-linear working space.")
-    check_view(config, setup.view)
     known_space(config, setup.default_space)
     for index, rule in enumerate(setup.rules, start=1):
         if rule.space and config.getColorSpace(rule.space) is None:

@@ -9,6 +9,7 @@ from saltwort.core.engine import ViewChoice
 from saltwort.core.errors import BadInput
 from saltwort.core.textures.kinds import DATA, DEFAULT_KIND_WORDS, MAP_KINDS, KindWords
 from saltwort.core.textures.rules import PATH_SEARCH_RULE, Rule
+from saltwort.core.views import AddedView
 
 
 @dataclass(frozen=True)
@@ -21,6 +22,7 @@ class Setup:
     view: ViewChoice
     default_space: str
     rules: tuple[Rule, ...] = ()
+    added_views: tuple[AddedView, ...] = ()
     kind_words: KindWords = field(default=DEFAULT_KIND_WORDS)
 
 

@@ -1,50 +1,86 @@
 """Load configs into the engine without letting them reach the disk."""
 
 import re
+import weakref
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from hashlib import sha256
+from posixpath import normpath
 
 import PyOpenColorIO as ocio
+import yaml
 
 from saltwort.core.errors import BadInput
 
 MAX_CONFIG_BYTES = 8_000_000
 """The largest built-in config has about 120 kB; a config beyond this is refused before it is parsed."""
+MAX_DEPTH = 32
+"""Levels of nesting. Real configs have about eight; parsers recurse."""
+MAX_ALIASES = 200
+"""YAML aliases, which repeat a part and can multiply. Configs hardly use any."""
+MAX_SPACES = 5_000
 
 
-class _NoFiles(ocio.PyConfigIOProxy):  # type: ignore[misc]
-    """Serves a config's text and no LUT file: paths in an untrusted config lead nowhere."""
+@dataclass(frozen=True)
+class ConfigArchive:
+    """A config with the files it brings along: its text, and LUTs by their path in the archive, with `/`."""
 
-    def __init__(self, text: str = "") -> None:
+    text: str
+    files: Mapping[str, bytes] = field(default_factory=dict)
+
+    @property
+    def hash(self) -> str:
+        """SHA-256 over text and files."""
+        digest = sha256(self.text.encode(errors="surrogateescape"))
+        for path in sorted(self.files):
+            digest.update(f"\0{path}\0{sha256(self.files[path]).hexdigest()}".encode())
+        return digest.hexdigest()
+
+
+class _ArchiveFiles(ocio.PyConfigIOProxy):  # type: ignore[misc]
+    """Serves a config's text and the LUTs of its own archive: other paths in it lead nowhere."""
+
+    def __init__(self, archive: ConfigArchive) -> None:
         super().__init__()
-        self._text = text
+        self._archive = archive
 
     def getConfigData(self) -> str:
-        return self._text
+        return self._archive.text
 
-    def getLutData(self, path: str) -> bytes:
-        raise ocio.ExceptionMissingFile(f"{path} is not part of this config.")
+    def getLutData(self, path: str) -> ocio.vector_of_uint8_t:
+        content = self._archive.files.get(normpath(path))
+        if content is None:
+            raise ocio.ExceptionMissingFile(f"{path} is not in this config's archive.")
+        return ocio.vector_of_uint8_t(content)
 
     def getFastLutFileHash(self, path: str) -> str:
-        return ""
+        content = self._archive.files.get(normpath(path))
+        return "" if content is None else sha256(content).hexdigest()
 
 
-# A config keeps the library's half of its proxy alive but not Python's, so all configs are given this one to keep.
-_NO_FILES = _NoFiles()
+def load_config(source: str | ConfigArchive) -> ocio.Config:
+    """Parse and validate a config, from its text or as an archive.
 
-
-def load_config(text: str) -> ocio.Config:
-    """Parse and validate the text of a `config.ocio`. Raises BadInput with a sentence when it does not load."""
-    if len(text.encode(errors="surrogateescape")) > MAX_CONFIG_BYTES:
-        raise BadInput(f"This config is larger than {MAX_CONFIG_BYTES // 1_000_000} MB; bring one without inline data.")
-    if "\0" in text:
-        raise BadInput("This file is not a config: it holds binary data. Bring the text file config.ocio.")
+    LUTs come from the archive alone. One that is missing is no reason to refuse: only what needs it will not work.
+    Raises BadInput with a sentence when the config itself does not load.
+    """
+    archive = ConfigArchive(source) if isinstance(source, str) else source
+    _check_text(archive.text)
+    proxy = _ArchiveFiles(archive)
     try:
-        proxy = _NoFiles(text)
         config = ocio.Config.CreateFromConfigIOProxy(proxy)
-        config.setConfigIOProxy(_NO_FILES)
         config.validate()
     except ocio.Exception as error:
         raise BadInput(f"This config does not load: {_first_sentence(error)}") from error
+    if len(config.getColorSpaceNames(ocio.SEARCH_REFERENCE_SPACE_ALL, ocio.COLORSPACE_ALL)) > MAX_SPACES:
+        raise BadInput(f"This config has more than {MAX_SPACES:,} colour spaces. Trim it before you bring it.")
+    # A config keeps the library's half of its proxy alive, but not Python's.
+    weakref.finalize(config, _let_go, proxy)
     return config
+
+
+def _let_go(proxy: _ArchiveFiles) -> None:
+    """Nothing to do: the reference itself was the point."""
 
 
 def builtin_text(name: str) -> str:
@@ -61,9 +97,31 @@ def newest_cg_config() -> str:
     return name.removeprefix("ocio://")
 
 
+def _check_text(text: str) -> None:
+    """Raise BadInput for text that would cost the engine's parser too much."""
+    if len(text) > MAX_CONFIG_BYTES:
+        raise BadInput(f"This config is larger than {MAX_CONFIG_BYTES // 1_000_000} MB; bring one without inline data.")
+    if "\0" in text:
+        raise BadInput("This file is not a config: it holds binary data. Bring the text file config.ocio.")
+    depth = aliases = 0
+    try:
+        for event in yaml.parse(text, Loader=getattr(yaml, "CSafeLoader", yaml.SafeLoader)):
+            if isinstance(event, yaml.CollectionStartEvent):
+                depth += 1
+            elif isinstance(event, yaml.CollectionEndEvent):
+                depth -= 1
+            aliases += isinstance(event, yaml.AliasEvent)
+            if depth > MAX_DEPTH:
+                raise BadInput(f"This config is nested deeper than {MAX_DEPTH} levels, which no real config is.")
+            if aliases > MAX_ALIASES:
+                raise BadInput(f"This config uses more than {MAX_ALIASES} YAML aliases. Write the parts out instead.")
+    except yaml.YAMLError as error:
+        raise BadInput(f"This config does not load: it is not YAML. {_first_sentence(error)}") from error
+
+
 def _first_sentence(error: Exception) -> str:
     """The engine's reason, in one line and without its opening words."""
     text = re.sub(r"\s+", " ", str(error)).strip()
     text = text.removeprefix("Error: ").removeprefix("Loading the OCIO profile failed. ")
-    text = text.replace(" from Archive/ConfigIOProxy", "").replace("'from Archive/ConfigIOProxy' ", "")
+    text = re.sub(r"\s*'?from Archive/ConfigIOProxy'?", "", text)
     return text if len(text) <= 300 else text[:300] + "…"

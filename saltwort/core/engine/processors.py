@@ -73,7 +73,7 @@ def view_processor(config: ocio.Config, source: str, choice: ViewChoice, exposur
 def _build(config: ocio.Config, transform: ocio.Transform) -> ocio.CPUProcessor:
     try:
         return config.getProcessor(transform).getDefaultCPUProcessor()
-    except ocio.Exception as error:
+    except (ocio.Exception, ocio.ExceptionMissingFile) as error:
         reason = " ".join(str(error).split())
         raise BadInput(f"The config cannot make this transform: {reason}") from error
 

@@ -59,13 +59,14 @@ def rgb_to_xyz(gamut: Gamut) -> Matrix:
 def adaptation(source_white: tuple[float, float], target_white: tuple[float, float]) -> Matrix:
     """3×3 Bradford matrix that takes CIE XYZ under one white to the other (von Kries model)."""
     gains = (BRADFORD @ xy_to_xyz(target_white)) / (BRADFORD @ xy_to_xyz(source_white))
-    return _solve(BRADFORD, np.diag(gains) @ BRADFORD)
+    return solve(BRADFORD, np.diag(gains) @ BRADFORD)
 
 
 def rgb_to_rgb(source: Gamut, target: Gamut) -> Matrix:
     """3×3 matrix between linear RGB spaces, Bradford-adapted, both with white at (1, 1, 1)."""
-    return _solve(rgb_to_xyz(target), adaptation(source.white, target.white) @ rgb_to_xyz(source))
+    return solve(rgb_to_xyz(target), adaptation(source.white, target.white) @ rgb_to_xyz(source))
 
 
-def _solve(left: Matrix, right: Matrix) -> Matrix:
+def solve(left: Matrix, right: Matrix) -> Matrix:
+    """The matrix X with left · X = right: what comes before `left` to make `right`."""
     return np.asarray(np.linalg.solve(left, right), np.float64)

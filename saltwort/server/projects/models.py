@@ -8,12 +8,28 @@ from saltwort.core.spaces.typed import TypedColour
 from saltwort.server.versions import Versioned
 
 
-class BaseConfig(models.Model):
-    """The text of a config that somebody brought, under its hash."""
+class ConfigFile(models.Model):
+    """A LUT that configs bring along, kept once by content."""
+
+    sha256 = models.CharField(max_length=64, primary_key=True)
+    content = models.BinaryField()
+
+
+class StoredConfig(models.Model):
+    """A config with its files. `files` maps the path of each in the archive to the hash of its ConfigFile."""
+
+    text = models.TextField()
+    files = models.JSONField(default=dict)
+
+    class Meta:
+        abstract = True
+
+
+class BaseConfig(StoredConfig):
+    """A config that somebody brought, under the hash of text and files."""
 
     sha256 = models.CharField(max_length=64, primary_key=True)
     name = models.CharField(max_length=200)
-    text = models.TextField()
 
 
 class Project(Versioned):
@@ -32,14 +48,13 @@ class Project(Versioned):
         return TypedColour(self.tracer_space, self.tracer_unit, self.tracer_text)
 
 
-class Revision(models.Model):
+class Revision(StoredConfig):
     """A saved setup with the config composed from it. Never changed once saved."""
 
     project = models.ForeignKey(Project, models.CASCADE, related_name="revisions")
     number = models.PositiveIntegerField()
     parent = models.ForeignKey("self", models.CASCADE, null=True, related_name="children")
     setup = models.JSONField()
-    config_text = models.TextField()
     config_hash = models.CharField(max_length=64)
     message = models.CharField(max_length=200)
     created = models.DateTimeField(auto_now_add=True)

@@ -1,12 +1,12 @@
 """Everything that changes a project's setup. Each is one transaction and makes, or goes back to, one revision."""
 
 from collections.abc import Callable
-from hashlib import sha256
+from dataclasses import replace
 
 from django.db import transaction
 from django.utils.text import slugify
 
-from saltwort.core.configs import Setup, compose, first_setup
+from saltwort.core.configs import Setup, compose, first_setup, read_archive
 from saltwort.core.engine import load_config, newest_cg_config
 from saltwort.core.errors import BadInput
 from saltwort.core.spaces.typed import TypedColour
@@ -15,10 +15,11 @@ from saltwort.server.projects.models import BaseConfig, Project, Revision
 from saltwort.server.projects.setups import (
     BUILTIN,
     UPLOADED,
-    base_text,
+    base_archive,
     config_of,
     current_setup,
     setup_to_json,
+    store_files,
 )
 from saltwort.server.versions import Stale
 
@@ -35,7 +36,7 @@ def create_project(name: str) -> Project:
     if Project.objects.filter(slug=slug).exists():
         raise BadInput(f"There is a project named like “{name}” already. Choose another name.")
     base = BUILTIN + newest_cg_config()
-    setup = first_setup(base, load_config(base_text(base)))
+    setup = first_setup(base, load_config(base_archive(base)))
     unit, text = FIRST_TRACER
     project = Project.objects.create(
         name=name, slug=slug, tracer_space=setup.default_space, tracer_unit=unit, tracer_text=text
@@ -84,32 +85,43 @@ def return_to(project: Project, based_on: int, number: int) -> Project:
 
 @transaction.atomic
 def bring_config(project: Project, based_on: int, name: str, content: bytes) -> Project:
-    """Start from a config that the user brings. Rules, view and working space are kept where the config has them.
+    """Start from a config that the user brings: its text, or a zip with its LUTs.
 
-    Raises BadInput, and changes nothing, when it does not load or lacks a space that a rule names.
+    Raises BadInput, and keeps nothing, when it does not load or lacks a space that a rule names.
     """
-    try:
-        text = content.decode()
-    except UnicodeDecodeError:
-        raise BadInput("This file is not a config: it is no UTF-8 text. Bring the text file config.ocio.") from None
-    config = load_config(text)
-    fresh = first_setup(UPLOADED + sha256(content).hexdigest(), config)
+    archive = read_archive(content, name)
+    load_config(archive)
+    BaseConfig.objects.get_or_create(
+        sha256=archive.hash, defaults={"name": name[:200], "text": archive.text, "files": store_files(archive)}
+    )
+    return start_from(project, based_on, UPLOADED + archive.hash, name)
 
-    def start_from(setup: Setup) -> Setup:
-        kept_view = setup.view.display in config.getDisplays() and setup.view.view in config.getViews(
-            setup.view.display
+
+@transaction.atomic
+def start_from(project: Project, based_on: int, base: str, name: str) -> Project:
+    """Start from another config. Working space, view and default are kept where it has them, rules in any case.
+
+    Raises BadInput when there is no such config, or it lacks a space that a rule names.
+    """
+    config = load_config(base_archive(base))
+    fresh = first_setup(base, config)
+
+    def changed(setup: Setup) -> Setup:
+        views = config.getViews(setup.view.display) if setup.view.display in config.getDisplays() else ()
+        added = tuple(view for view in setup.added_views if view.display in config.getDisplaysAll())
+        kept_view = setup.view.view in views or any(
+            (view.display, view.name) == (setup.view.display, setup.view.view) for view in added
         )
-        return Setup(
-            base=fresh.base,
+        return replace(
+            setup,
+            base=base,
             working_space=setup.working_space if config.getColorSpace(setup.working_space) else fresh.working_space,
             view=setup.view if kept_view else fresh.view,
             default_space=setup.default_space if config.getColorSpace(setup.default_space) else fresh.default_space,
-            rules=setup.rules,
-            kind_words=setup.kind_words,
+            added_views=added,
         )
 
-    BaseConfig.objects.get_or_create(sha256=sha256(content).hexdigest(), defaults={"name": name[:200], "text": text})
-    return change_setup(project, based_on, f"Start from {name}"[:200], start_from)
+    return change_setup(project, based_on, f"Start from {name}", changed)
 
 
 def set_tracer(project: Project, based_on: int, tracer: TypedColour) -> Project:
@@ -129,15 +141,16 @@ def _standing_at(project: Project, based_on: int) -> Project:
 
 
 def _next_revision(project: Project, setup: Setup, message: str) -> None:
-    text = compose(base_text(setup.base), setup, project.slug)
+    archive = compose(base_archive(setup.base), setup, project.slug)
     newest = project.revisions.first()
     revision = Revision.objects.create(
         project=project,
         number=newest.number + 1 if newest else 1,
         parent=project.current,
         setup=setup_to_json(setup),
-        config_text=text,
-        config_hash=sha256(text.encode()).hexdigest(),
+        text=archive.text,
+        files=store_files(archive),
+        config_hash=archive.hash,
         message=message[:200],
     )
     _stand_at(project, revision)

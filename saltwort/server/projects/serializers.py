@@ -4,6 +4,7 @@ from rest_framework import serializers
 
 from saltwort.core.spaces.typed import UNITS
 from saltwort.core.textures.kinds import MAP_KINDS
+from saltwort.core.views import FAMILIES
 from saltwort.server.http import BasedOn
 
 
@@ -28,12 +29,20 @@ class RuleSerializer(serializers.Serializer):
     map_kinds = serializers.ListField(child=serializers.ChoiceField(choices=list(MAP_KINDS)), default=list)
 
 
+class AddedViewSerializer(serializers.Serializer):
+    display = serializers.CharField(max_length=200)
+    name = serializers.CharField(max_length=100)
+    family = serializers.ChoiceField(choices=list(FAMILIES))
+    rendering = serializers.CharField(max_length=100, allow_blank=True, default="")
+
+
 class SetupSerializer(serializers.Serializer):
     base = serializers.CharField()
     working_space = serializers.CharField()
     view = ViewChoiceSerializer()
     default_space = serializers.CharField()
     rules = RuleSerializer(many=True)
+    added_views = AddedViewSerializer(many=True)
 
 
 class RevisionSerializer(serializers.Serializer):
@@ -78,6 +87,7 @@ class SetupChange(BasedOn):
     view = ViewChoiceSerializer(required=False)
     default_space = serializers.CharField(required=False, max_length=200)
     rules = RuleSerializer(many=True, required=False)
+    added_views = AddedViewSerializer(many=True, required=False)
     message = serializers.CharField(max_length=200)
 
 
@@ -123,6 +133,37 @@ class MapKindSerializer(serializers.Serializer):
     key = serializers.CharField()
     label = serializers.CharField()
     group = serializers.CharField()
+
+
+class BuiltinChange(BasedOn):
+    name = serializers.CharField(max_length=200)
+
+
+class BuiltinSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    kind = serializers.CharField()
+    aces_version = serializers.CharField()
+    ocio_version = serializers.CharField()
+    spaces = serializers.IntegerField()
+    use = serializers.CharField()
+
+
+class ViewFamilySerializer(serializers.Serializer):
+    key = serializers.CharField()
+    label = serializers.CharField()
+    use = serializers.CharField()
+
+
+class RenderingSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    description = serializers.CharField()
+
+
+class FamiliesSerializer(serializers.Serializer):
+    """What views can be added: the families, and for ACES the engine's renderings."""
+
+    families = ViewFamilySerializer(many=True)
+    aces_renderings = RenderingSerializer(many=True)
 
 
 class ConfigSerializer(serializers.Serializer):

@@ -1,16 +1,19 @@
 """Setups as JSON and back, and the config of a revision."""
 
+from collections import OrderedDict
 from dataclasses import asdict
-from functools import lru_cache
+from hashlib import sha256
+from threading import Lock
 from typing import Any
 
 import PyOpenColorIO as ocio
 
 from saltwort.core.configs import Setup
-from saltwort.core.engine import ViewChoice, builtin_text, load_config
+from saltwort.core.engine import ConfigArchive, ViewChoice, builtin_text, load_config
 from saltwort.core.errors import BadInput
 from saltwort.core.textures.rules import Rule, RuleBook
-from saltwort.server.projects.models import BaseConfig, Project, Revision
+from saltwort.core.views import AddedView
+from saltwort.server.projects.models import BaseConfig, ConfigFile, Project, Revision, StoredConfig
 
 BUILTIN, UPLOADED = "builtin:", "sha256:"
 
@@ -25,6 +28,7 @@ def setup_from_json(stored: dict[str, Any]) -> Setup:
             **stored,
             "view": ViewChoice(**stored["view"]),
             "rules": tuple(rule_from_json(rule) for rule in stored["rules"]),
+            "added_views": tuple(AddedView(**view) for view in stored.get("added_views", ())),
             "kind_words": tuple((word, kind) for word, kind in stored["kind_words"]),
         }
     )
@@ -38,24 +42,46 @@ def current_setup(project: Project) -> Setup:
     return setup_from_json(project.current.setup)
 
 
-def base_text(base: str) -> str:
-    """The text of the config that a setup starts from. Raises BadInput when there is no such config."""
+def base_archive(base: str) -> ConfigArchive:
+    """The config that a setup starts from. Raises BadInput when there is no such config."""
     if base.startswith(BUILTIN):
-        return builtin_text(base.removeprefix(BUILTIN))
+        return ConfigArchive(builtin_text(base.removeprefix(BUILTIN)))
     found = BaseConfig.objects.filter(sha256=base.removeprefix(UPLOADED)).first()
     if found is None:
         raise BadInput("The config this setup starts from is gone. Bring it again.")
-    return found.text
+    return archive_of(found)
+
+
+def archive_of(stored: StoredConfig) -> ConfigArchive:
+    """A stored config with the content of its files."""
+    found = ConfigFile.objects.in_bulk(set(stored.files.values()))
+    return ConfigArchive(stored.text, {path: bytes(found[sha256].content) for path, sha256 in stored.files.items()})
+
+
+def store_files(archive: ConfigArchive) -> dict[str, str]:
+    """Keep an archive's files, and give back what a StoredConfig calls them."""
+    stored = {}
+    for path, content in archive.files.items():
+        stored[path] = sha256(content).hexdigest()
+        ConfigFile.objects.get_or_create(sha256=stored[path], defaults={"content": content})
+    return stored
+
+
+_configs: OrderedDict[str, ocio.Config] = OrderedDict()
+_configs_lock = Lock()
+CONFIGS_KEPT = 32
 
 
 def config_of(revision: Revision) -> ocio.Config:
     """The engine's config of a revision; loaded once per process, and never to be changed."""
-    return _loaded(revision.config_hash, revision.config_text)
-
-
-@lru_cache(maxsize=32)
-def _loaded(config_hash: str, text: str) -> ocio.Config:
-    return load_config(text)
+    with _configs_lock:
+        config = _configs.get(revision.config_hash)
+        if config is None:
+            config = _configs[revision.config_hash] = load_config(archive_of(revision))
+        _configs.move_to_end(revision.config_hash)
+        if len(_configs) > CONFIGS_KEPT:
+            _configs.popitem(last=False)
+    return config
 
 
 def rule_book_of(revision: Revision) -> RuleBook:

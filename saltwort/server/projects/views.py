@@ -14,17 +14,21 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from saltwort.core.colour_path import trace
-from saltwort.core.configs import Setup, describe, environment_lines, packed
+from saltwort.core.configs import Setup, builtin_configs, describe, environment_lines, packed
+from saltwort.core.configs.archives import MAX_UNPACKED_BYTES
 from saltwort.core.engine import ViewChoice, load_config
-from saltwort.core.engine.loading import MAX_CONFIG_BYTES
 from saltwort.core.errors import BadInput
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.core.textures.kinds import MAP_KINDS
+from saltwort.core.views import FAMILIES, AddedView, aces_renderings
 from saltwort.server.http import BINARY, BasedOn, download, parsed
 from saltwort.server.projects import operations
 from saltwort.server.projects.models import BaseConfig, Project
 from saltwort.server.projects.serializers import (
+    BuiltinChange,
+    BuiltinSerializer,
     ConfigSerializer,
+    FamiliesSerializer,
     JointSerializer,
     ProjectNameSerializer,
     ProjectSerializer,
@@ -33,7 +37,15 @@ from saltwort.server.projects.serializers import (
     SetupChange,
     TracerChange,
 )
-from saltwort.server.projects.setups import UPLOADED, base_text, config_of, current_setup, rule_from_json
+from saltwort.server.projects.setups import (
+    BUILTIN,
+    UPLOADED,
+    archive_of,
+    base_archive,
+    config_of,
+    current_setup,
+    rule_from_json,
+)
 from saltwort.server.uploads import ConfigUpload
 
 
@@ -91,7 +103,7 @@ def revisions(request: Request, slug: str) -> Response:
     if request.method == "POST":
         asked = parsed(request, ReturnTo)
         return Response(_project(operations.return_to(project, asked["based_on"], asked["number"])))
-    return Response(RevisionSerializer(project.revisions.defer("config_text"), many=True).data)
+    return Response(RevisionSerializer(project.revisions.defer("text"), many=True).data)
 
 
 @extend_schema(request={"multipart/form-data": ConfigUpload}, responses=ProjectSerializer)
@@ -100,10 +112,31 @@ def revisions(request: Request, slug: str) -> Response:
 def base(request: Request, slug: str) -> Response:
     asked = parsed(request, ConfigUpload)
     upload = asked["file"]
-    if upload.size > MAX_CONFIG_BYTES:
-        raise BadInput(f"{upload.name} is larger than {MAX_CONFIG_BYTES // 1_000_000} MB, too large for a config.")
+    if upload.size > MAX_UNPACKED_BYTES:
+        raise BadInput(f"{upload.name} is larger than {MAX_UNPACKED_BYTES // 1_000_000} MB, too large for a config.")
     content = upload.read()
     return Response(_project(operations.bring_config(project_named(slug), asked["based_on"], upload.name, content)))
+
+
+@extend_schema(request=BuiltinChange, responses=ProjectSerializer)
+@api_view(["POST"])
+def builtin_base(request: Request, slug: str) -> Response:
+    asked = parsed(request, BuiltinChange)
+    base = BUILTIN + asked["name"]
+    return Response(_project(operations.start_from(project_named(slug), asked["based_on"], base, asked["name"])))
+
+
+@extend_schema(responses=BuiltinSerializer(many=True))
+@api_view(["GET"])
+def builtins(request: Request) -> Response:
+    return Response(BuiltinSerializer(builtin_configs(), many=True).data)
+
+
+@extend_schema(responses=FamiliesSerializer)
+@api_view(["GET"])
+def view_families(request: Request) -> Response:
+    renderings = [{"name": name, "description": text} for name, text in aces_renderings().items()]
+    return Response(FamiliesSerializer({"families": FAMILIES.values(), "aces_renderings": renderings}).data)
 
 
 @extend_schema(request=TracerChange, responses=ProjectSerializer)
@@ -143,15 +176,17 @@ def config(request: Request, slug: str) -> Response:
 @api_view(["GET"])
 def export(request: Request, slug: str, kind: str) -> HttpResponse:
     project = project_named(slug)
-    return download(packed(project.current.config_text), f"{_export_name(project)}.{kind}", "application/zip")
+    return download(packed(archive_of(project.current)), f"{_export_name(project)}.{kind}", "application/zip")
 
 
 def _changed(setup: Setup, asked: dict[str, Any]) -> Setup:
-    changes = {name: asked[name] for name in ("working_space", "default_space") if name in asked}
+    changes: dict[str, Any] = {name: asked[name] for name in ("working_space", "default_space") if name in asked}
     if "view" in asked:
         changes["view"] = ViewChoice(**asked["view"])
     if "rules" in asked:
         changes["rules"] = tuple(rule_from_json(rule) for rule in asked["rules"])
+    if "added_views" in asked:
+        changes["added_views"] = tuple(AddedView(**view) for view in asked["added_views"])
     return replace(setup, **changes)
 
 
@@ -188,4 +223,4 @@ def _export_name(project: Project) -> str:
 def _base_name(base: str) -> str:
     if base.startswith(UPLOADED):
         return BaseConfig.objects.get(sha256=base.removeprefix(UPLOADED)).name
-    return load_config(base_text(base)).getName()
+    return load_config(base_archive(base)).getName()

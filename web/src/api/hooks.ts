@@ -13,6 +13,7 @@ export type Output = Schemas['Output'];
 export type Job = Schemas['Job'];
 export type Finding = Schemas['Finding'];
 export type Station = Schemas['Station'];
+export type AddedView = Required<Schemas['AddedView']>;
 export type ViewChoice = Required<Schemas['ViewChoice']>;
 export type Triple = (number | null)[];
 
@@ -33,6 +34,10 @@ const at = (slug: string) => ({ params: { path: { slug } } });
 
 export const useProject = () => useOfProject('project', (slug) => body(api.GET('/api/projects/{slug}', at(slug))));
 export const useConfig = () => useOfProject('config', (slug) => body(api.GET('/api/projects/{slug}/config', at(slug))));
+export const useBuiltins = () =>
+  useQuery({ queryKey: ['builtin-configs'], queryFn: () => body(api.GET('/api/builtin-configs')), staleTime: Infinity });
+export const useViewFamilies = () =>
+  useQuery({ queryKey: ['view-families'], queryFn: () => body(api.GET('/api/view-families')), staleTime: Infinity });
 export const useJoints = () => useOfProject('path', (slug) => body(api.GET('/api/projects/{slug}/path', at(slug))));
 export const useRevisions = () =>
   useOfProject('revisions', (slug) => body(api.GET('/api/projects/{slug}/revisions', at(slug))));

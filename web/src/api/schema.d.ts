@@ -4,6 +4,22 @@
  */
 
 export interface paths {
+    "/api/builtin-configs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["builtin_configs_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/finding-codes": {
         parameters: {
             query?: never;
@@ -62,6 +78,22 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["projects_base_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{slug}/builtin-base": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["projects_builtin_base_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -580,10 +612,33 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/view-families": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["view_families_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        AddedView: {
+            display: string;
+            name: string;
+            family: components["schemas"]["FamilyEnum"];
+            /** @default  */
+            rendering: string;
+        };
         Assignment: {
             space: string;
             reason: components["schemas"]["Reason"];
@@ -594,6 +649,19 @@ export interface components {
         };
         /** @enum {integer} */
         BitsEnum: 8 | 16;
+        Builtin: {
+            name: string;
+            kind: string;
+            aces_version: string;
+            ocio_version: string;
+            spaces: number;
+            use: string;
+        };
+        /** @description Every write says which version it was made from; a stale one is refused. */
+        BuiltinChange: {
+            based_on: number;
+            name: string;
+        };
         Change: {
             what: string;
             before: string;
@@ -648,6 +716,13 @@ export interface components {
             name: string;
             value: string;
         };
+        /** @description What views can be added: the families, and for ACES the engine's renderings. */
+        Families: {
+            families: components["schemas"]["ViewFamily"][];
+            aces_renderings: components["schemas"]["Rendering"][];
+        };
+        /** @enum {string} */
+        FamilyEnum: "agx" | "filmic" | "aces" | "un-tone-mapped" | "raw";
         Finding: {
             code: string;
             level: components["schemas"]["LevelEnum"];
@@ -803,6 +878,10 @@ export interface components {
             /** Format: uri */
             file: string;
         };
+        Rendering: {
+            name: string;
+            description: string;
+        };
         /** @description Every write says which version it was made from; a stale one is refused. */
         ReturnTo: {
             based_on: number;
@@ -852,6 +931,7 @@ export interface components {
             view: components["schemas"]["ViewChoice"];
             default_space: string;
             rules: components["schemas"]["Rule"][];
+            added_views: components["schemas"]["AddedView"][];
         };
         /** @description Any parts of the setup; the rest stays. */
         SetupChange: {
@@ -860,6 +940,7 @@ export interface components {
             view?: components["schemas"]["ViewChoice"];
             default_space?: string;
             rules?: components["schemas"]["Rule"][];
+            added_views?: components["schemas"]["AddedView"][];
             message: string;
         };
         Space: {
@@ -971,6 +1052,11 @@ export interface components {
             /** @default  */
             look: string;
         };
+        ViewFamily: {
+            key: string;
+            label: string;
+            use: string;
+        };
     };
     responses: never;
     parameters: never;
@@ -980,6 +1066,25 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    builtin_configs_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Builtin"][];
+                };
+            };
+        };
+    };
     finding_codes_list: {
         parameters: {
             query?: never;
@@ -1074,6 +1179,31 @@ export interface operations {
         requestBody: {
             content: {
                 "multipart/form-data": components["schemas"]["ConfigUpload"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Project"];
+                };
+            };
+        };
+    };
+    projects_builtin_base_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BuiltinChange"];
             };
         };
         responses: {
@@ -2029,6 +2159,25 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Project"];
+                };
+            };
+        };
+    };
+    view_families_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Families"];
                 };
             };
         };

@@ -1,6 +1,7 @@
 import { type Config, useChangeSetup, useProject } from '../api/hooks';
 import { displayName } from '../shared/colour';
 import { ViewSelects } from '../shared/ViewSelects';
+import { AddedViews } from './AddedViews';
 import classes from './Config.module.css';
 
 /** Which views each display offers; the project's own view is chosen here. */
@@ -14,25 +15,27 @@ export function DisplayTable({ config }: { config: Config }) {
   return (
     <>
       <p className="quiet">
-        Every application opens with the project’s view. Choose it here; every view marked ○ stays on offer.
+        Every application opens with the project’s view, marked ●. Choose another here; all marked ○ stay on offer.
       </p>
       <table className={classes.views}>
         <thead>
           <tr>
-            <th>Display</th>
-            {views.map((view) => (
-              <th key={view}>{view}</th>
+            <th>View</th>
+            {config.displays.map((display) => (
+              <th key={display.name} scope="col">
+                {displayName(display.name)}
+              </th>
             ))}
           </tr>
         </thead>
         <tbody>
-          {config.displays.map((display) => (
-            <tr key={display.name}>
-              <th scope="row">{displayName(display.name)}</th>
-              {views.map((view) => {
+          {views.map((view) => (
+            <tr key={view}>
+              <th scope="row">{view}</th>
+              {config.displays.map((display) => {
                 const isChosen = chosen?.display === display.name && chosen.view === view;
                 return (
-                  <td key={view}>
+                  <td key={display.name}>
                     {display.views.includes(view) && (
                       <button
                         className={`bare ${classes.cell}`}
@@ -41,7 +44,7 @@ export function DisplayTable({ config }: { config: Config }) {
                         disabled={change.isPending}
                         onClick={() => choose(display.name, view, chosen?.look ?? '')}
                       >
-                        {isChosen ? '● chosen' : '○'}
+                        {isChosen ? '●' : '○'}
                       </button>
                     )}
                   </td>
@@ -60,6 +63,7 @@ export function DisplayTable({ config }: { config: Config }) {
           />
         </div>
       )}
+      <AddedViews />
     </>
   );
 }

@@ -7,6 +7,7 @@ from django.core.management.base import CommandParser
 
 from saltwort.core.configs import write_config
 from saltwort.server.commands import HeadlessCommand, project_for
+from saltwort.server.projects.setups import archive_of
 
 
 class Command(HeadlessCommand):
@@ -18,5 +19,5 @@ class Command(HeadlessCommand):
 
     def handle(self, *args: Any, project: str, output: Path, **options: Any) -> None:
         revision = project_for(project).current
-        file = write_config(revision.config_text, output)
+        file = write_config(archive_of(revision), output)
         self.print_json({"path": str(file), "revision": revision.number, "sha256": revision.config_hash})

@@ -1,0 +1,141 @@
+"""Configs that people bring: archives with LUTs, and hostile ones."""
+
+import io
+import stat
+import zipfile
+from unittest import TestCase
+
+import PyOpenColorIO as ocio
+
+from saltwort.core.configs import read_archive
+from saltwort.core.configs.archives import MAX_ENTRIES
+from saltwort.core.engine import ConfigArchive, load_config, space_processor
+from saltwort.core.engine.loading import MAX_ALIASES, MAX_DEPTH
+from saltwort.core.errors import BadInput
+from tests.samples import base_text, fresh_config
+
+LUT = b"Version 1\nFrom 0 1\nLength 3\nComponents 1\n{\n0\n0.25\n1\n}\n"
+
+
+def config_with_luts() -> str:
+    """The base config with a space on a LUT that is packed, and one on a LUT that is not."""
+    config = fresh_config()
+    config.setSearchPath("luts")
+    for name, file in (("curved", "curve.spi1d"), ("broken", "lost.cube")):
+        space = ocio.ColorSpace(ocio.REFERENCE_SPACE_SCENE, name, fromReference=ocio.FileTransform(file))
+        config.addColorSpace(space)
+    return config.serialize()
+
+
+def zipped(entries: dict[str, bytes | str], compression: int = zipfile.ZIP_DEFLATED) -> bytes:
+    buffer = io.BytesIO()
+    with zipfile.ZipFile(buffer, "w", compression) as archive:
+        for name, content in entries.items():
+            archive.writestr(name, content)
+    return buffer.getvalue()
+
+
+class Archives(TestCase):
+    def test_luts_come_from_the_archive(self) -> None:
+        content = zipped({"config.ocio": config_with_luts(), "luts/curve.spi1d": LUT})
+        config = load_config(read_archive(content, "show.ocioz"))
+        self.assertEqual(
+            space_processor(config, "ACES2065-1", "curved").applyRGB([0.5, 0.25, 0.75]), [0.25, 0.125, 0.625]
+        )
+
+    def test_a_missing_lut_breaks_only_what_needs_it(self) -> None:
+        content = zipped({"config.ocio": config_with_luts(), "luts/curve.spi1d": LUT})
+        config = load_config(read_archive(content, "show.ocioz"))
+        with self.assertRaisesRegex(BadInput, "lost.cube"):
+            space_processor(config, "ACEScg", "broken")
+        space_processor(config, "ACEScg", "curved")
+
+    def test_a_folder_around_it_is_taken_off(self) -> None:
+        content = zipped({"show/config.ocio": config_with_luts(), "show/luts/curve.spi1d": LUT, "notes.txt": "x"})
+        archive = read_archive(content, "show.zip")
+        self.assertEqual(list(archive.files), ["luts/curve.spi1d"])
+
+    def test_text_alone(self) -> None:
+        self.assertEqual(read_archive(base_text().encode(), "config.ocio"), ConfigArchive(base_text()))
+
+    def test_the_hash_tells_text_and_files_apart(self) -> None:
+        hashes = {ConfigArchive(base_text(), files).hash for files in ({}, {"a": b"1"}, {"a": b"2"}, {"b": b"1"})}
+        self.assertEqual(len(hashes), 4)
+
+    def test_a_config_outlives_what_it_was_loaded_from(self) -> None:
+        import gc
+
+        config = load_config(ConfigArchive(config_with_luts(), {"luts/curve.spi1d": LUT}))
+        gc.collect()
+        self.assertEqual(space_processor(config, "ACES2065-1", "curved").applyRGB([0.5] * 3), [0.25] * 3)
+
+
+class HostileArchives(TestCase):
+    def assert_refused(self, content: bytes, words: str) -> None:
+        with self.subTest(words), self.assertRaisesRegex(BadInput, words) as refused:
+            load_config(read_archive(content, "brought.zip"))
+        self.assertNotIn("\n", str(refused.exception))
+
+    def test_names_that_lead_out(self) -> None:
+        for name in ("../evil.cube", "/etc/evil.cube", "a/../../b.cube", "C:\\evil.cube", "a\\b.cube", "file:x"):
+            self.assert_refused(zipped({"config.ocio": base_text(), name: LUT}), "leads out of it")
+
+    def test_links(self) -> None:
+        buffer = io.BytesIO()
+        with zipfile.ZipFile(buffer, "w") as archive:
+            archive.writestr("config.ocio", base_text())
+            link = zipfile.ZipInfo("luts/passwd.cube")
+            link.external_attr = (stat.S_IFLNK | 0o777) << 16
+            archive.writestr(link, "/etc/passwd")
+        self.assert_refused(buffer.getvalue(), "leads out of it")
+
+    def test_bombs(self) -> None:
+        self.assert_refused(zipped({"config.ocio": base_text(), "zeros.cube": b"\0" * 50_000_000}), "unpacks to 50 MB")
+        many = {f"{number}.cube": b"" for number in range(MAX_ENTRIES)}
+        self.assert_refused(zipped({"config.ocio": base_text(), **many}), "holds 2,001 files")
+        large = {"large.cube": bytes(range(256)) * 260_000}
+        self.assert_refused(zipped({"config.ocio": base_text(), **large}, zipfile.ZIP_STORED), "too large for a LUT")
+
+    def test_damaged_and_empty_zips(self) -> None:
+        whole = zipped({"config.ocio": base_text()})
+        self.assert_refused(whole[: len(whole) // 2], "damaged or encrypted")
+        self.assert_refused(b"PK\x03\x04 and nothing else", "damaged or encrypted")
+        self.assert_refused(zipped({"readme.txt": "hello"}), "holds no config.ocio")
+
+    def test_text_that_would_cost_the_parser_too_much(self) -> None:
+        self.assert_refused(("[" * (MAX_DEPTH + 1)).encode(), "nested deeper|not YAML")
+        laughs = "a: &a [x, x]\n" + "".join(f"{n}: [{', '.join(['*a'] * 50)}]\n" for n in range(MAX_ALIASES // 50 + 1))
+        self.assert_refused(laughs.encode(), "aliases")
+        self.assert_refused(b"a: [", "not YAML")
+        self.assert_refused(b"\xff\xfe\0", "no UTF-8 text")
+
+    def test_what_the_engine_refuses(self) -> None:
+        twice = base_text() + base_text()[base_text().index("colorspaces:") :]
+        self.assert_refused(twice.encode(), "does not load")
+        newer = base_text().replace("style: UTILITY - ACES-AP0_to_CIE-XYZ-D65_BFD", "style: FROM - THE FUTURE")
+        self.assertNotEqual(newer, base_text())
+        config_error = "does not load|cannot make"
+        with self.assertRaisesRegex(BadInput, config_error):
+            config = load_config(newer)
+            for display in config.getDisplays():
+                for view in config.getViews(display):
+                    from saltwort.core.engine import ViewChoice, view_processor
+
+                    view_processor(config, "ACEScg", ViewChoice(display, view))
+
+    def test_spaces_in_a_circle_are_refused_when_used(self) -> None:
+        config = fresh_config()
+        for name, other in (("egg", "hen"), ("hen", "egg")):
+            transform = ocio.ColorSpaceTransform(other, "ACES2065-1")
+            config.addColorSpace(ocio.ColorSpace(ocio.REFERENCE_SPACE_SCENE, name, toReference=transform))
+        loaded = load_config(config.serialize())
+        with self.assertRaisesRegex(BadInput, "cannot make this transform"):
+            space_processor(loaded, "egg", "ACEScg")
+
+    def test_context_variables_do_not_reach_the_environment(self) -> None:
+        config = fresh_config()
+        config.setSearchPath("$HOME:luts")
+        space = ocio.ColorSpace(ocio.REFERENCE_SPACE_SCENE, "sneaky", fromReference=ocio.FileTransform("$PATH.cube"))
+        config.addColorSpace(space)
+        with self.assertRaises(BadInput):
+            space_processor(load_config(config.serialize()), "sneaky", "ACEScg")

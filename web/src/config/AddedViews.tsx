@@ -1,0 +1,124 @@
+import { Button, Select, TextInput } from '@mantine/core';
+import { useState } from 'react';
+
+import { type AddedView, useChangeSetup, useConfig, useProject, useViewFamilies } from '../api/hooks';
+import { displayName } from '../shared/colour';
+
+/** The views that the project adds to its displays. */
+export function AddedViews() {
+  const project = useProject();
+  const change = useChangeSetup();
+  const [adding, setAdding] = useState(false);
+  const views = (project.data?.setup.added_views ?? []) as AddedView[];
+  return (
+    <div className="block">
+      <h3>Views of the project’s own</h3>
+      {views.length === 0 && !adding && <p className="quiet small">None yet; the views above come with the config.</p>}
+      {views.map((view) => (
+        <div key={`${view.display} ${view.name}`} className="row spread">
+          <span>
+            {view.name} <span className="quiet small">on {displayName(view.display)}</span>
+          </span>
+          <Button
+            size="compact-xs"
+            disabled={change.isPending}
+            onClick={() =>
+              change.mutate({
+                added_views: views.filter((kept) => kept !== view),
+                message: `View ${view.name} taken off ${displayName(view.display)}`,
+              })
+            }
+          >
+            Take off
+          </Button>
+        </div>
+      ))}
+      {adding ? (
+        <ViewForm
+          onCancel={() => setAdding(false)}
+          onAdd={(view) =>
+            change.mutate(
+              { added_views: [...views, view], message: `View ${view.name} on ${displayName(view.display)}` },
+              { onSuccess: () => setAdding(false) },
+            )
+          }
+          busy={change.isPending}
+        />
+      ) : (
+        <div>
+          <Button onClick={() => setAdding(true)}>Add a view</Button>
+        </div>
+      )}
+    </div>
+  );
+}
+
+function ViewForm({
+  onAdd,
+  onCancel,
+  busy,
+}: {
+  onAdd: (view: AddedView) => void;
+  onCancel: () => void;
+  busy: boolean;
+}) {
+  const config = useConfig();
+  const offered = useViewFamilies();
+  const [view, setView] = useState<AddedView>({
+    display: config.data?.displays[0]?.name ?? '',
+    name: '',
+    family: 'agx',
+    rendering: '',
+  });
+  const set = (part: Partial<AddedView>) => setView({ ...view, ...part });
+  const family = offered.data?.families.find(({ key }) => key === view.family);
+  const suggested = view.family === 'aces' ? `ACES ${view.rendering}` : (family?.label ?? '');
+  return (
+    <form
+      className="card chosen block"
+      aria-label="New view"
+      onSubmit={(event) => {
+        event.preventDefault();
+        onAdd({ ...view, name: view.name.trim() || suggested });
+      }}
+    >
+      <div className="row" style={{ alignItems: 'flex-end' }}>
+        <Select
+          label="Family"
+          data={offered.data?.families.map(({ key, label }) => ({ value: key, label })) ?? []}
+          value={view.family}
+          onChange={(key) => key && set({ family: key as AddedView['family'], rendering: '' })}
+        />
+        <Select
+          label="On display"
+          data={config.data?.displays.map(({ name }) => ({ value: name, label: displayName(name) })) ?? []}
+          value={view.display}
+          onChange={(display) => display && set({ display })}
+        />
+        <TextInput
+          label="Name of the view"
+          placeholder={suggested}
+          value={view.name}
+          onChange={(event) => set({ name: event.currentTarget.value })}
+        />
+      </div>
+      {view.family === 'aces' && (
+        <Select
+          label="Rendering"
+          searchable
+          placeholder="Type nits, Rec709, P3 …"
+          data={offered.data?.aces_renderings.map(({ name, description }) => ({ value: name, label: description })) ?? []}
+          value={view.rendering || null}
+          onChange={(rendering) => rendering && set({ rendering })}
+        />
+      )}
+      <p className="quiet small">{family?.use}</p>
+      <div className="row">
+        <Button type="submit" variant="filled" loading={busy} disabled={view.family === 'aces' && !view.rendering}>
+          Add the view
+        </Button>
+        <Button onClick={onCancel}>Cancel</Button>
+      </div>
+    </form>
+  );
+}
