@@ -30,6 +30,7 @@ def _tracer(page: Page) -> None:
 VIEWS: dict[str, tuple[str, Callable[[Page], None] | None]] = {
     "config": ("config", None),
     "displays": ("config", lambda page: page.get_by_text("Displays and views", exact=True).click()),
+    "follow": ("config", lambda page: page.get_by_text("Follow a colour", exact=True).click()),
     "textures": ("textures", None),
     "scene": ("scene", None),
     "compare": ("compare", _probe),

@@ -1,5 +1,7 @@
 """What all views share: parsing a request, answering errors in words, and pictures."""
 
+from collections.abc import Iterable
+from math import isfinite
 from typing import Any
 
 from django.core.exceptions import ObjectDoesNotExist
@@ -28,6 +30,11 @@ def parsed(request: Request, serializer: type[serializers.Serializer], *, query:
     checked = serializer(data=request.query_params if query else request.data)
     checked.is_valid(raise_exception=True)
     return checked.validated_data
+
+
+def finite(values: Iterable[float]) -> list[float | None]:
+    """Numbers as JSON holds them: None for one that is not finite."""
+    return [value if isfinite(value) else None for value in values]
 
 
 def picture(png: bytes) -> HttpResponse:

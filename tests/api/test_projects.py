@@ -2,11 +2,14 @@
 
 import io
 import zipfile
+from dataclasses import asdict
 
 import PyOpenColorIO as ocio
 
 from saltwort.core.engine import load_config
+from saltwort.core.views import AddedView
 from saltwort.server.projects.models import BaseConfig, Project, Revision
+from tests.core.test_archives import LUT, config_with_luts, zipped
 from tests.core.test_configs import OLD_CONFIG
 from tests.samples import LINEAR_REC709, SRGB, SRGB_DISPLAY, base_text
 from tests.server import ServerTestCase
@@ -151,6 +154,79 @@ class BroughtConfigs(ServerTestCase):
     def test_a_stale_one_is_refused_and_kept_nowhere(self) -> None:
         self.bring(base_text().encode(), 409, based_on=7)
         self.assertEqual(BaseConfig.objects.count(), 0)
+
+    def test_an_archive_with_luts_comes_along_and_leaves_again(self) -> None:
+        packed = zipped({"config.ocio": config_with_luts(), "luts/curve.spi1d": LUT})
+        self.bring(packed)
+        (self.folder / "out.ocioz").write_bytes(self.ask("/export.ocioz"))
+        config = ocio.Config.CreateFromFile(str(self.folder / "out.ocioz"))
+        curved = config.getProcessor("ACES2065-1", "curved").getDefaultCPUProcessor()
+        self.assertEqual(curved.applyRGB([0.5, 0.25, 0.75]), [0.25, 0.125, 0.625])
+        self.assertEqual(self.ask("/space", name="curved")["steps"][0]["kind"], "LUT")
+        self.assertIn("lost.cube", self.ask("/space", 400, name="broken")["detail"])
+
+    def test_another_built_in_config(self) -> None:
+        listed = self.client.get("/api/builtin-configs").json()
+        studio = next(config for config in listed if config["kind"] == "studio")
+        changed = self.tell("post", "/builtin-base", based_on=1, name=studio["name"])
+        self.assertEqual(changed["strip"]["spaces"], studio["spaces"])
+        self.assertEqual(changed["setup"]["working_space"], "ACEScg")
+        self.refused("post", "/builtin-base", "no built-in config", based_on=2, name="nonsense")
+
+
+class AddedViews(ServerTestCase):
+    agx = AddedView(SRGB_DISPLAY, "AgX", "agx")
+
+    def test_a_view_is_added_chosen_kept_through_a_change_of_base_and_taken_off(self) -> None:
+        view = {"display": SRGB_DISPLAY, "view": "AgX"}
+        added = self.tell("post", "/setup", based_on=1, message="v", added_views=[asdict(self.agx)], view=view)
+        self.assertEqual(added["setup"]["added_views"], [asdict(self.agx)])
+        self.assertEqual(self.ask("/config")["displays"][0]["views"][0], "AgX")
+        (self.folder / "out.ocioz").write_bytes(self.ask("/export.ocioz"))
+        config = ocio.Config.CreateFromFile(str(self.folder / "out.ocioz"))
+        self.assertEqual(config.getDefaultView(SRGB_DISPLAY), "AgX")
+        transform = ocio.DisplayViewTransform(src="ACEScg", display=SRGB_DISPLAY, view="AgX")
+        shown = config.getProcessor(transform).getDefaultCPUProcessor().applyRGB([0.18] * 3)
+        self.assertAlmostEqual(shown[0], 0.5039, places=3)
+
+        older = "cg-config-v2.2.0_aces-v1.3_ocio-v2.4"
+        moved = self.tell("post", "/builtin-base", based_on=2, name=older)
+        self.assertEqual(moved["setup"]["view"]["view"], "AgX")
+        self.assertEqual(self.ask("/path")[3]["space"], SRGB_DISPLAY)
+
+        gone = {"added_views": [], "view": {"display": SRGB_DISPLAY, "view": "Raw"}}
+        self.tell("post", "/setup", based_on=3, message="off", **gone)
+        self.assertNotIn("AgX", self.ask("/config")["displays"][0]["views"])
+
+    def test_refusals(self) -> None:
+        change = {"based_on": 1, "message": "v"}
+        taken = asdict(AddedView(SRGB_DISPLAY, "Raw", "agx"))
+        self.refused("post", "/setup", "has a view “Raw” already", **change, added_views=[taken])
+        self.refused("post", "/setup", "not a valid choice", **change, added_views=[{**taken, "family": "magic"}])
+        self.assertEqual(Revision.objects.count(), 1)
+
+    def test_what_can_be_added_is_listed(self) -> None:
+        offered = self.client.get("/api/view-families").json()
+        self.assertIn("agx", [family["key"] for family in offered["families"]])
+        self.assertIn("HDR-1000nit-REC2020_2.0", [rendering["name"] for rendering in offered["aces_renderings"]])
+
+
+class Explained(ServerTestCase):
+    def test_a_space_and_its_ground(self) -> None:
+        report = self.ask("/space", name="srgb_texture")
+        self.assertEqual(report["primaries"]["known"], "Rec.709")
+        self.assertEqual(len(report["primaries"]["red"]["uv"]), 2)
+        self.assertIn("no colour space", self.ask("/space", 400, name="Nowhere")["detail"])
+        ground = self.client.get("/api/chromaticity").json()
+        self.assertGreater(len(ground["locus"]), 50)
+
+    def test_a_colour_is_followed(self) -> None:
+        asked = {"space": SRGB, "unit": "hex", "text": "#2f6a68"}
+        rows = self.ask("/follow", **asked, to="ACEScg")
+        self.assertEqual(rows[-1]["text"], "ACEScg")
+        self.assertGreater(len(self.ask("/follow", **asked, display=SRGB_DISPLAY, view="Un-tone-mapped")), 3)
+        self.assertIn("no view", self.ask("/follow", 400, **asked, display=SRGB_DISPLAY, view="x")["detail"])
+        self.assertIn("no display", self.ask("/follow", 400, **asked)["detail"])
 
 
 class Tracer(ServerTestCase):

@@ -42,8 +42,49 @@ class Config(BrowserTestCase):
         config = ocio.Config.CreateFromFile(str(self.folder / "got.ocioz"))
         self.assertEqual(config.getColorSpace("scene_linear").getName(), "Linear Rec.2020")
         export = self.section("Selected space and export")
+        export.get_by_text("Make applications use it").click()
         for line in ('export OCIO="/path/to/quay-r2.ocioz"', '$env:OCIO = "/path/to/quay-r2.ocioz"'):
             expect(export.get_by_text(line).first).to_be_visible()
+
+    def test_adding_a_view_of_the_projects_own(self) -> None:
+        page = self.open("config")
+        page.get_by_text("Displays and views", exact=True).click()
+        page.get_by_role("button", name="Add a view").click()
+        page.get_by_role("form", name="New view").get_by_role("button", name="Add the view").click()
+        page.get_by_role("button", name="AgX on sRGB - Display").click()
+        expect(self.segment("Compare")).to_contain_text("AgX on sRGB")
+        config = load_config(archive_of(self.current().current))
+        self.assertEqual(config.getDefaultView("sRGB - Display"), "AgX")
+        page.get_by_role("button", name="Take off").click()
+        expect(page.get_by_text("has no view “AgX”")).to_be_visible()  # it is in use
+
+    def test_a_space_explained_and_drawn(self) -> None:
+        page = self.open("config")
+        page.get_by_role("button", name=SRGB, exact=True).click()
+        side = self.section("Selected space and export")
+        expect(side).to_contain_text("power 2.4, straight near black")
+        expect(side).to_contain_text("those of Rec.709")
+        expect(side.get_by_role("img", name=re.compile("Gamut of"))).to_be_visible()
+        expect(side.get_by_role("img", name=re.compile("Transfer curve"))).to_be_visible()
+        side.get_by_text("1931 xy").click()
+        expect(side).to_contain_text("0.6400 0.3300")
+
+    def test_following_a_colour(self) -> None:
+        page = self.open("config")
+        page.get_by_text("Follow a colour", exact=True).click()
+        rows = page.get_by_role("table", name="Steps of the colour").get_by_role("row")
+        expect(rows.nth(1)).to_contain_text("0.1843 0.4157 0.4078")
+        expect(rows.last).to_contain_text("ACES 2.0 - SDR 100 nits (Rec.709) on sRGB - Display")
+        page.get_by_text("to a space", exact=True).click()
+        expect(rows.last).to_contain_text("ACEScg")
+        page.get_by_label("Colour", exact=True).fill("nothing")
+        expect(page.get_by_text("Type three numbers").first).to_be_visible()
+
+    def test_starting_from_another_built_in_config(self) -> None:
+        page = self.open("config")
+        page.get_by_role("button", name="Built-in …").click()
+        page.get_by_role("option", name=re.compile("Studio, ACES 2.1")).click()
+        expect(self.segment("Config")).to_contain_text("57 spaces")
 
     def test_going_to_another_revision(self) -> None:
         page = self.open("config")

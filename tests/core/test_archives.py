@@ -1,5 +1,6 @@
 """Configs that people bring: archives with LUTs, and hostile ones."""
 
+import gc
 import io
 import stat
 import zipfile
@@ -63,8 +64,6 @@ class Archives(TestCase):
         self.assertEqual(len(hashes), 4)
 
     def test_a_config_outlives_what_it_was_loaded_from(self) -> None:
-        import gc
-
         config = load_config(ConfigArchive(config_with_luts(), {"luts/curve.spi1d": LUT}))
         gc.collect()
         self.assertEqual(space_processor(config, "ACES2065-1", "curved").applyRGB([0.5] * 3), [0.25] * 3)
@@ -114,14 +113,7 @@ class HostileArchives(TestCase):
         self.assert_refused(twice.encode(), "does not load")
         newer = base_text().replace("style: UTILITY - ACES-AP0_to_CIE-XYZ-D65_BFD", "style: FROM - THE FUTURE")
         self.assertNotEqual(newer, base_text())
-        config_error = "does not load|cannot make"
-        with self.assertRaisesRegex(BadInput, config_error):
-            config = load_config(newer)
-            for display in config.getDisplays():
-                for view in config.getViews(display):
-                    from saltwort.core.engine import ViewChoice, view_processor
-
-                    view_processor(config, "ACEScg", ViewChoice(display, view))
+        self.assert_refused(newer.encode(), "FROM - THE FUTURE")
 
     def test_spaces_in_a_circle_are_refused_when_used(self) -> None:
         config = fresh_config()

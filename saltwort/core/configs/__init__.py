@@ -4,6 +4,7 @@ from saltwort.core.configs.archives import read_archive
 from saltwort.core.configs.builtins import builtin_configs
 from saltwort.core.configs.compose import compose
 from saltwort.core.configs.describe import ConfigDescription, describe, screen_view, working_spaces
+from saltwort.core.configs.explain import explain_space, follow
 from saltwort.core.configs.export import environment_lines, packed, write_config
 from saltwort.core.configs.gamut import gamut_of
 from saltwort.core.configs.setup import Setup, first_setup
@@ -15,7 +16,9 @@ __all__ = [
     "compose",
     "describe",
     "environment_lines",
+    "explain_space",
     "first_setup",
+    "follow",
     "gamut_of",
     "packed",
     "read_archive",

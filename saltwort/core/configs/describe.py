@@ -98,12 +98,15 @@ def working_spaces(config: ocio.Config) -> list[str]:
     usual = [config.getColorSpace(alias) for alias in ("lin_ap1_scene", "lin_rec709_scene", "lin_rec2020_scene")]
     first = [space.getName() for space in usual if space is not None]
     spaces = config.getColorSpaces(ocio.SEARCH_REFERENCE_SPACE_SCENE, ocio.COLORSPACE_ACTIVE)
-    linear = [
-        space.getName()
-        for space in spaces
-        if not space.isData() and config.isColorSpaceLinear(space.getName(), ocio.REFERENCE_SPACE_SCENE)
-    ]
+    linear = [space.getName() for space in spaces if not space.isData() and _is_linear(config, space.getName())]
     return [name for name in first if name in linear] + [name for name in linear if name not in first]
+
+
+def _is_linear(config: ocio.Config, space: str) -> bool:
+    try:
+        return bool(config.isColorSpaceLinear(space, ocio.REFERENCE_SPACE_SCENE))
+    except (ocio.Exception, ocio.ExceptionMissingFile):
+        return False  # its LUT is missing, or it refers to itself: nothing can be rendered in it
 
 
 def screen_view(config: ocio.Config, choice: ViewChoice) -> ViewChoice:

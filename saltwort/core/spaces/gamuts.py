@@ -10,6 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 Matrix = NDArray[np.float64]
+Chromaticity = tuple[float, float]
+"""CIE 1931 x and y."""
 
 # Lam (1985), the cone responses that ACES and ICC use for adaptation.
 BRADFORD = np.array([[0.8951, 0.2664, -0.1614], [-0.7502, 1.7135, 0.0367], [0.0389, -0.0685, 1.0296]])

@@ -15,14 +15,14 @@ from saltwort.core.engine.processors import LARGEST_EXPOSURE
 from saltwort.core.scene.renders import probe as measured_at
 from saltwort.server.compare import operations
 from saltwort.server.compare.models import Comparison
-from saltwort.server.http import BasedOn, parsed
+from saltwort.server.http import BasedOn, finite, parsed
 from saltwort.server.images.pictures import pixels_of
 from saltwort.server.projects.serializers import ViewChoiceSerializer
 from saltwort.server.projects.setups import config_of
 from saltwort.server.projects.views import project_named
 from saltwort.server.scene.operations import space_of
 from saltwort.server.scene.serializers import triple
-from saltwort.server.scene.views import finite, render_named
+from saltwort.server.scene.views import render_named
 
 
 class ComparisonSerializer(serializers.Serializer):

@@ -135,6 +135,59 @@ class MapKindSerializer(serializers.Serializer):
     group = serializers.CharField()
 
 
+class PointSerializer(serializers.Serializer):
+    """A chromaticity, as CIE 1931 xy and CIE 1976 u′v′."""
+
+    xy = serializers.ListField(child=serializers.FloatField(), min_length=2, max_length=2)
+    uv = serializers.ListField(child=serializers.FloatField(), min_length=2, max_length=2)
+
+
+class DiagramSerializer(serializers.Serializer):
+    """The ground of chromaticity diagrams."""
+
+    locus = PointSerializer(many=True)
+    pointer = PointSerializer(many=True)
+
+
+class StepSerializer(serializers.Serializer):
+    kind = serializers.CharField()
+    text = serializers.CharField()
+    numbers = serializers.ListField(child=serializers.FloatField())
+
+
+class PrimariesSerializer(serializers.Serializer):
+    red = PointSerializer()
+    green = PointSerializer()
+    blue = PointSerializer()
+    white = PointSerializer()
+    known = serializers.CharField(allow_blank=True)
+
+
+class SpaceReportSerializer(serializers.Serializer):
+    steps = StepSerializer(many=True)
+    primaries = PrimariesSerializer(allow_null=True)
+    curve = serializers.ListField(child=serializers.ListField(child=serializers.FloatField(allow_null=True)))
+    remark = serializers.CharField(allow_blank=True)
+
+
+class SpaceQuery(serializers.Serializer):
+    name = serializers.CharField(max_length=200)
+
+
+class FollowQuery(TypedColourSerializer):
+    """To a space, or to a display and view."""
+
+    to = serializers.CharField(max_length=200, required=False)
+    display = serializers.CharField(max_length=200, required=False)
+    view = serializers.CharField(max_length=200, required=False)
+    look = serializers.CharField(max_length=200, allow_blank=True, default="")
+
+
+class FollowedSerializer(serializers.Serializer):
+    text = serializers.CharField()
+    values = serializers.ListField(child=serializers.FloatField(allow_null=True), min_length=3, max_length=3)
+
+
 class BuiltinChange(BasedOn):
     name = serializers.CharField(max_length=200)
 

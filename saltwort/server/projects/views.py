@@ -1,7 +1,7 @@
 """HTTP for projects: list, setup, revisions, tracer, config and its export."""
 
+from collections.abc import Sequence
 from dataclasses import asdict, replace
-from math import isfinite
 from typing import Any
 
 from django.http import HttpResponse
@@ -13,28 +13,35 @@ from rest_framework.parsers import MultiPartParser
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from saltwort.core.colour_path import trace
-from saltwort.core.configs import Setup, builtin_configs, describe, environment_lines, packed
+from saltwort.core.colour_path import Joint, trace
+from saltwort.core.configs import Setup, builtin_configs, describe, environment_lines, explain_space, follow, packed
 from saltwort.core.configs.archives import MAX_UNPACKED_BYTES
+from saltwort.core.configs.explain import SpaceReport
 from saltwort.core.engine import ViewChoice, load_config
 from saltwort.core.errors import BadInput
+from saltwort.core.spaces.diagram import POINTER_GAMUT, SPECTRAL_LOCUS, xy_to_uv
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.core.textures.kinds import MAP_KINDS
 from saltwort.core.views import FAMILIES, AddedView, aces_renderings
-from saltwort.server.http import BINARY, BasedOn, download, parsed
+from saltwort.server.http import BINARY, BasedOn, download, finite, parsed
 from saltwort.server.projects import operations
 from saltwort.server.projects.models import BaseConfig, Project
 from saltwort.server.projects.serializers import (
     BuiltinChange,
     BuiltinSerializer,
     ConfigSerializer,
+    DiagramSerializer,
     FamiliesSerializer,
+    FollowedSerializer,
+    FollowQuery,
     JointSerializer,
     ProjectNameSerializer,
     ProjectSerializer,
     ReturnTo,
     RevisionSerializer,
     SetupChange,
+    SpaceQuery,
+    SpaceReportSerializer,
     TracerChange,
 )
 from saltwort.server.projects.setups import (
@@ -172,6 +179,34 @@ def config(request: Request, slug: str) -> Response:
     return Response(ConfigSerializer(described).data)
 
 
+@extend_schema(parameters=[SpaceQuery], responses=SpaceReportSerializer)
+@api_view(["GET"])
+def space(request: Request, slug: str) -> Response:
+    config = config_of(project_named(slug).current)
+    report = explain_space(config, parsed(request, SpaceQuery, query=True)["name"])
+    return Response(SpaceReportSerializer(_report(report)).data)
+
+
+@extend_schema(parameters=[FollowQuery], responses=FollowedSerializer(many=True))
+@api_view(["GET"])
+def followed(request: Request, slug: str) -> Response:
+    asked = parsed(request, FollowQuery, query=True)
+    typed = TypedColour(asked["space"], asked["unit"], asked["text"])
+    if "to" in asked:
+        target: str | ViewChoice = asked["to"]
+    else:
+        target = ViewChoice(asked.get("display", ""), asked.get("view", ""), asked["look"])
+    rows = follow(config_of(project_named(slug).current), typed, target)
+    return Response([{"text": row.text, "values": finite(row.values)} for row in rows])
+
+
+@extend_schema(responses=DiagramSerializer)
+@api_view(["GET"])
+def diagram(request: Request) -> Response:
+    ground = {"locus": [_point(xy) for _, *xy in SPECTRAL_LOCUS], "pointer": [_point(xy) for xy in POINTER_GAMUT]}
+    return Response(DiagramSerializer(ground).data)
+
+
 @extend_schema(responses=BINARY)
 @api_view(["GET"])
 def export(request: Request, slug: str, kind: str) -> HttpResponse:
@@ -211,9 +246,26 @@ def _project(project: Project) -> dict[str, Any]:
     ).data
 
 
-def _joint(joint: Any) -> dict[str, Any]:
-    values = [value if isfinite(value) else None for value in joint.values]
-    return JointSerializer({**asdict(joint), "values": values}).data
+def _joint(joint: Joint) -> dict[str, Any]:
+    return JointSerializer({**asdict(joint), "values": finite(joint.values)}).data
+
+
+def _report(report: SpaceReport) -> dict[str, Any]:
+    primaries = report.primaries
+    return {
+        "steps": report.steps,
+        "primaries": primaries
+        and {
+            "known": primaries.known,
+            **{name: _point(getattr(primaries, name)) for name in ("red", "green", "blue", "white")},
+        },
+        "curve": [finite(pair) for pair in report.curve],
+        "remark": report.remark,
+    }
+
+
+def _point(xy: Sequence[float]) -> dict[str, Any]:
+    return {"xy": xy, "uv": xy_to_uv((xy[0], xy[1]))}
 
 
 def _export_name(project: Project) -> str:

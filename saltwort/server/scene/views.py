@@ -1,6 +1,5 @@
 """HTTP for swatches and renders."""
 
-from math import isfinite
 from typing import Any
 from urllib.parse import urlencode
 
@@ -18,7 +17,7 @@ from saltwort.core.engine import ViewChoice
 from saltwort.core.errors import BadInput
 from saltwort.core.scene.swatches import convert
 from saltwort.core.spaces.typed import TypedColour
-from saltwort.server.http import BINARY, parsed, picture
+from saltwort.server.http import BINARY, finite, parsed, picture
 from saltwort.server.images.operations import store_upload
 from saltwort.server.images.pictures import LARGEST_PICTURE, drawn
 from saltwort.server.projects.serializers import ViewChoiceSerializer
@@ -109,11 +108,6 @@ def render_picture(request: Request, slug: str, pk: int) -> HttpResponse:
 def render_named(slug: str, pk: int) -> Render:
     """The render of a URL."""
     return get_object_or_404(Render.objects.select_related("image", "project__current"), project__slug=slug, pk=pk)
-
-
-def finite(values: tuple[float, ...]) -> list[float | None]:
-    """Numbers as JSON holds them: none that is not finite."""
-    return [value if isfinite(value) else None for value in values]
 
 
 def _typed(asked: dict[str, Any]) -> TypedColour:

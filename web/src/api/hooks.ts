@@ -38,6 +38,14 @@ export const useBuiltins = () =>
   useQuery({ queryKey: ['builtin-configs'], queryFn: () => body(api.GET('/api/builtin-configs')), staleTime: Infinity });
 export const useViewFamilies = () =>
   useQuery({ queryKey: ['view-families'], queryFn: () => body(api.GET('/api/view-families')), staleTime: Infinity });
+export const useDiagram = () =>
+  useQuery({ queryKey: ['chromaticity'], queryFn: () => body(api.GET('/api/chromaticity')), staleTime: Infinity });
+
+/** What the engine finds a space of the config to be. */
+export const spaceReport = (slug: string, revision: number, name: string) => ({
+  queryKey: [slug, 'space', revision, name],
+  queryFn: () => body(api.GET('/api/projects/{slug}/space', { params: { path: { slug }, query: { name } } })),
+});
 export const useJoints = () => useOfProject('path', (slug) => body(api.GET('/api/projects/{slug}/path', at(slug))));
 export const useRevisions = () =>
   useOfProject('revisions', (slug) => body(api.GET('/api/projects/{slug}/revisions', at(slug))));

@@ -20,6 +20,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/chromaticity": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["chromaticity_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/finding-codes": {
         parameters: {
             query?: never;
@@ -190,6 +206,22 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["projects_fix_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{slug}/follow": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["projects_follow_list"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -398,6 +430,22 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["projects_setup_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{slug}/space": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["projects_space_retrieve"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -708,6 +756,11 @@ export interface components {
             /** Format: uri */
             file: string;
         };
+        /** @description The ground of chromaticity diagrams. */
+        Diagram: {
+            locus: components["schemas"]["Point"][];
+            pointer: components["schemas"]["Point"][];
+        };
         Display: {
             name: string;
             views: string[];
@@ -744,6 +797,10 @@ export interface components {
             arguments: {
                 [key: string]: string;
             };
+        };
+        Followed: {
+            text: string;
+            values: (number | null)[];
         };
         Job: {
             id: number;
@@ -818,6 +875,18 @@ export interface components {
             space: string;
             /** @default  */
             note: string;
+        };
+        /** @description A chromaticity, as CIE 1931 xy and CIE 1976 u′v′. */
+        Point: {
+            xy: number[];
+            uv: number[];
+        };
+        Primaries: {
+            red: components["schemas"]["Point"];
+            green: components["schemas"]["Point"];
+            blue: components["schemas"]["Point"];
+            white: components["schemas"]["Point"];
+            known: string;
         };
         Probe: {
             x: number;
@@ -953,6 +1022,12 @@ export interface components {
             is_data: boolean;
             reference: string;
         };
+        SpaceReport: {
+            steps: components["schemas"]["Step"][];
+            primaries: components["schemas"]["Primaries"] | null;
+            curve: (number | null)[][];
+            remark: string;
+        };
         /** @enum {string} */
         StateEnum: "queued" | "running" | "done" | "failed" | "cancelled";
         Station: {
@@ -968,6 +1043,11 @@ export interface components {
             based_on: number;
             ocio_version: string;
             follows_file_rules: boolean;
+        };
+        Step: {
+            kind: string;
+            text: string;
+            numbers: number[];
         };
         /** @description The one current fact of each step. */
         Strip: {
@@ -1081,6 +1161,25 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Builtin"][];
+                };
+            };
+        };
+    };
+    chromaticity_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Diagram"];
                 };
             };
         };
@@ -1368,6 +1467,35 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    projects_follow_list: {
+        parameters: {
+            query: {
+                display?: string;
+                look?: string;
+                space: string;
+                text: string;
+                to?: string;
+                unit: "unit" | "8-bit" | "hex";
+                view?: string;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Followed"][];
+                };
             };
         };
     };
@@ -1764,6 +1892,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Project"];
+                };
+            };
+        };
+    };
+    projects_space_retrieve: {
+        parameters: {
+            query: {
+                name: string;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpaceReport"];
                 };
             };
         };

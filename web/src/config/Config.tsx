@@ -6,13 +6,14 @@ import { Loaded } from '../shared/states';
 import { BaseConfig } from './BaseConfig';
 import { DisplayTable } from './DisplayTable';
 import { Export } from './Export';
+import { Follow } from './Follow';
 import { Revisions } from './Revisions';
 import { RoleTable } from './RoleTable';
 import { SpaceFacts } from './SpaceFacts';
 import { SpaceTable } from './SpaceTable';
 import { WorkingSpace } from './WorkingSpace';
 
-const LISTS = ['Spaces', 'Roles', 'Displays and views'] as const;
+const LISTS = ['Spaces', 'Roles', 'Displays and views', 'Follow a colour'] as const;
 
 /** The project's config: what it starts from, what was decided, what it holds, and its export. */
 export function Config() {
@@ -42,10 +43,11 @@ export function Config() {
               {list === 'Spaces' && <SpaceTable config={data} selected={space?.name} onSelect={setSelected} />}
               {list === 'Roles' && <RoleTable config={data} onSelect={setSelected} />}
               {list === 'Displays and views' && <DisplayTable config={data} />}
+              {list === 'Follow a colour' && <Follow />}
             </section>
             <section className="column" aria-label="Selected space and export">
               <Export config={data} />
-              {space && <SpaceFacts space={space} config={data} />}
+              {space && <SpaceFacts key={space.name} space={space} config={data} />}
             </section>
           </div>
         );

@@ -17,6 +17,8 @@ export function Export({ config }: { config: Config }) {
           zip
         </Button>
       </div>
+      <details className={classes.lines}>
+        <summary>Make applications use it</summary>
       <p className="quiet small">
         Set the OCIO variable to where the file lies before you start an application. The zip holds config.ocio for
         those that want a folder.
@@ -36,6 +38,7 @@ export function Export({ config }: { config: Config }) {
           <code className={classes.line}>{line}</code>
         </div>
       ))}
+      </details>
     </div>
   );
 }

@@ -1,0 +1,117 @@
+import type { Schemas } from '../api/client';
+import { useDiagram } from '../api/hooks';
+import classes from './plots.module.css';
+
+type Primaries = Schemas['Primaries'];
+export type Diagram = 'xy' | 'uv';
+
+/** Lines are told apart by their dashes: colour is kept for what is judged. */
+export const DASHES = ['', '6 3', '2 3', '8 3 2 3'];
+
+const SIZE = 284;
+const RANGES: Record<Diagram, { width: number; height: number; axes: [string, string] }> = {
+  xy: { width: 0.85, height: 0.95, axes: ['x', 'y'] },
+  uv: { width: 0.65, height: 0.65, axes: ['u′', 'v′'] },
+};
+
+/** Gamuts on the CIE 1931 or 1976 diagram, over the spectral locus and Pointer's gamut of surface colours. */
+export function GamutPlot({ gamuts, kind }: { gamuts: { name: string; primaries: Primaries }[]; kind: Diagram }) {
+  const diagram = useDiagram();
+  const range = RANGES[kind];
+  const scale = SIZE / Math.max(range.width, range.height);
+  const height = range.height * scale;
+  const margin = 0.06; // imaginary primaries lie below and left of the axes
+  const place = (point: Schemas['Point']) => {
+    const [across = 0, up = 0] = point[kind];
+    return `${((across + margin) * SIZE) / (range.width + margin)},${height - ((up + margin) * height) / (range.height + margin)}`;
+  };
+  const points = (listed: Schemas['Point'][]) => listed.map(place).join(' ');
+  const label = gamuts.map(({ name }) => name).join(', ');
+  return (
+    <figure style={{ margin: 0 }}>
+      <svg viewBox={`0 0 ${SIZE} ${height}`} className={classes.plot} role="img" aria-label={`Gamut of ${label}`}>
+        {diagram.data && (
+          <>
+            <polygon points={points(diagram.data.locus)} className={classes.ground} />
+            <polygon points={points(diagram.data.pointer)} className={classes.pointer} />
+          </>
+        )}
+        {gamuts.map(({ name, primaries }, index) => (
+          <g key={name}>
+            <polygon
+              points={points([primaries.red, primaries.green, primaries.blue])}
+              className={classes.line}
+              strokeDasharray={DASHES[index % DASHES.length]}
+            />
+            <Dot at={place(primaries.white)} />
+          </g>
+        ))}
+        <text x={SIZE - 18} y={height - 6}>
+          {range.axes[0]}
+        </text>
+        <text x={5} y={13}>
+          {range.axes[1]}
+        </text>
+      </svg>
+      <figcaption className={`${classes.legend} small quiet`}>
+        {gamuts.map(({ name }, index) => (
+          <span key={name} className="row">
+            <Dash index={index} /> {name}
+          </span>
+        ))}
+      </figcaption>
+    </figure>
+  );
+}
+
+function Dot({ at }: { at: string }) {
+  const [x, y] = at.split(',');
+  return <circle cx={x} cy={y} r="2.5" fill="var(--chosen)" />;
+}
+
+export function Dash({ index }: { index: number }) {
+  return (
+    <svg width="24" height="6" aria-hidden="true">
+      <line x1="0" x2="24" y1="3" y2="3" className={classes.line} strokeDasharray={DASHES[index % DASHES.length]} />
+    </svg>
+  );
+}
+
+const PLOT_HEIGHT = 150;
+const STOPS_SHOWN = { lowest: -8, highest: 10 };
+const MIDDLE_GREY = 0.18;
+
+/** Neutral code values against the light they stand for: in stops from middle grey where the curve is a logarithm. */
+export function CurvePlot({ curve, logarithmic }: { curve: (number | null)[][]; logarithmic: boolean }) {
+  const height = (light: number) => {
+    if (!logarithmic) return Math.min(1.05, Math.max(0, light));
+    const stops = Math.log2(Math.max(light, 1e-9) / MIDDLE_GREY);
+    return (stops - STOPS_SHOWN.lowest) / (STOPS_SHOWN.highest - STOPS_SHOWN.lowest);
+  };
+  const line = curve
+    .filter(([, light]) => light !== null && light !== undefined)
+    .map(([code, light]) => `${(code ?? 0) * SIZE},${PLOT_HEIGHT - height(light ?? 0) * (PLOT_HEIGHT - 8)}`)
+    .filter((point) => !point.includes('NaN'));
+  return (
+    <svg
+      viewBox={`0 0 ${SIZE} ${PLOT_HEIGHT}`}
+      className={classes.plot}
+      role="img"
+      aria-label="Transfer curve: code value against light"
+    >
+      {[0.25, 0.5, 0.75].map((part) => (
+        <g key={part} className={classes.grid}>
+          <line x1={part * SIZE} x2={part * SIZE} y1="0" y2={PLOT_HEIGHT} />
+          <line x1="0" x2={SIZE} y1={part * PLOT_HEIGHT} y2={part * PLOT_HEIGHT} />
+        </g>
+      ))}
+      <polyline points={line.join(' ')} className={classes.line} />
+      <text x="5" y="13">
+        {logarithmic ? 'light, −8 to +10 stops' : 'light, 0–1'}
+      </text>
+      <text x={SIZE - 92} y={PLOT_HEIGHT - 6}>
+        code value, 0–1
+      </text>
+    </svg>
+  );
+}
