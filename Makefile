@@ -16,7 +16,7 @@ dev: .make/run .make/npm
 
 test: .make/dev .make/web chromium
 	@$(MAKE) --no-print-directory lint
-	@$(MANAGE) test tests
+	@$(MANAGE) test tests --noinput
 
 lint: .make/dev .make/npm
 	@$(BIN)/ruff check .

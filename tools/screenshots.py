@@ -27,10 +27,18 @@ def _tracer(page: Page) -> None:
     page.get_by_role("button", name="Tracer through").hover()
 
 
+def _trim(page: Page) -> None:
+    page.get_by_text("Trim", exact=True).click()
+    page.get_by_role("button", name="Only what this project uses").click()
+    page.get_by_role("button", name="Show what is left").click()
+    page.get_by_role("status", name="What is left").wait_for()
+
+
 VIEWS: dict[str, tuple[str, Callable[[Page], None] | None]] = {
     "config": ("config", None),
     "displays": ("config", lambda page: page.get_by_text("Displays and views", exact=True).click()),
     "follow": ("config", lambda page: page.get_by_text("Follow a colour", exact=True).click()),
+    "trim": ("config", _trim),
     "textures": ("textures", None),
     "scene": ("scene", None),
     "compare": ("compare", _probe),

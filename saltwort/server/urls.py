@@ -48,6 +48,7 @@ urlpatterns = [
     path(f"{PROJECT}/path", projects.path),
     path(f"{PROJECT}/config", projects.config),
     path(f"{PROJECT}/space", projects.space),
+    path(f"{PROJECT}/trim", projects.trim),
     path(f"{PROJECT}/follow", projects.followed),
     path(f"{PROJECT}/export.ocioz", projects.export, {"kind": "ocioz"}),
     path(f"{PROJECT}/export.zip", projects.export, {"kind": "zip"}),

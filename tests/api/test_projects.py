@@ -211,6 +211,43 @@ class AddedViews(ServerTestCase):
         self.assertIn("HDR-1000nit-REC2020_2.0", [rendering["name"] for rendering in offered["aces_renderings"]])
 
 
+class Trimming(ServerTestCase):
+    def used(self) -> dict:
+        choices = self.ask("/trim")
+        return {
+            "spaces": [space["name"] for space in choices["spaces"] if space["used"]],
+            "views": [{"display": view["display"], "view": view["view"]} for view in choices["views"] if view["used"]],
+            "looks": [],
+        }
+
+    def test_only_what_the_project_uses_proved_and_undone(self) -> None:
+        self.texture("lin_rec709/wall_any.exr", "half")
+        before = self.ask("/export.zip")
+        picked = self.used()
+        self.assertIn(LINEAR_REC709, picked["spaces"])
+        self.assertNotIn("ACEScc", picked["spaces"])
+        preview = self.tell("post", "/trim", **picked)
+        self.assertEqual(preview["proof"]["largest"], 0.0)
+        self.assertLess(preview["after"]["spaces"], preview["before"]["spaces"])
+        self.assertIn("ACES2065-1", preview["kept_besides"])
+        self.assertEqual(self.revision(), 1)
+
+        saved = self.tell("post", "/setup", based_on=1, message="trimmed", trim=picked)
+        self.assertLess(saved["strip"]["spaces"], 12)
+        proof = Revision.objects.get(number=2).proof
+        self.assertEqual((proof["largest"], proof["colours"]), (0.0, preview["proof"]["colours"]))
+        self.assertTrue(self.ask("/trim")["trimmed"])
+        self.assertEqual(self.ask("/textures")[0]["assignment"]["space"], LINEAR_REC709)
+        whole = self.tell("post", "/setup", based_on=2, message="whole", trim=None)
+        self.assertIsNone(whole["setup"]["trim"])
+        self.assertEqual(self.ask("/export.zip"), before)
+
+    def test_refusals(self) -> None:
+        self.refused("post", "/trim", "no colour space", spaces=["Nowhere"], views=[], looks=[])
+        self.refused("post", "/setup", "no look", based_on=1, message="t", trim={**self.used(), "looks": ["Nowhere"]})
+        self.assertEqual(self.revision(), 1)
+
+
 class Explained(ServerTestCase):
     def test_a_space_and_its_ground(self) -> None:
         report = self.ask("/space", name="srgb_texture")

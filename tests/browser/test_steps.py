@@ -80,6 +80,23 @@ class Config(BrowserTestCase):
         page.get_by_label("Colour", exact=True).fill("nothing")
         expect(page.get_by_text("Type three numbers").first).to_be_visible()
 
+    def test_trimming_with_proof(self) -> None:
+        page = self.open("config")
+        page.get_by_text("Trim", exact=True).click()
+        page.get_by_role("button", name="Only what this project uses").click()
+        page.get_by_role("checkbox", name="ACEScc", exact=True).check()
+        page.get_by_role("button", name="Show what is left").click()
+        left = page.get_by_role("status", name="What is left")
+        expect(left).to_contain_text("give the same numbers as in the whole config, to the bit")
+        expect(left).to_contain_text("Stays because something needs it")
+        left.get_by_role("button", name="Save as a revision").click()
+        expect(page.get_by_role("button", name="The whole config again")).to_be_visible()
+        config = load_config(archive_of(self.current().current))
+        self.assertIn("ACEScc", config.getColorSpaceNames())
+        self.assertNotIn("Gamma 1.8 Encoded Rec.709", config.getColorSpaceNames())
+        page.get_by_role("button", name="The whole config again").click()
+        expect(self.segment("Config")).to_contain_text("25 spaces")
+
     def test_starting_from_another_built_in_config(self) -> None:
         page = self.open("config")
         page.get_by_role("button", name="Built-in …").click()

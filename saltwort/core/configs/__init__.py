@@ -7,20 +7,27 @@ from saltwort.core.configs.describe import ConfigDescription, describe, screen_v
 from saltwort.core.configs.explain import explain_space, follow
 from saltwort.core.configs.export import environment_lines, packed, write_config
 from saltwort.core.configs.gamut import gamut_of
-from saltwort.core.configs.setup import Setup, first_setup
+from saltwort.core.configs.proof import Proof, prove_equal
+from saltwort.core.configs.setup import Setup, Trim, first_setup
+from saltwort.core.configs.trim import Extent, extent
 
 __all__ = [
     "ConfigDescription",
+    "Extent",
+    "Proof",
     "Setup",
+    "Trim",
     "builtin_configs",
     "compose",
     "describe",
     "environment_lines",
     "explain_space",
+    "extent",
     "first_setup",
     "follow",
     "gamut_of",
     "packed",
+    "prove_equal",
     "read_archive",
     "screen_view",
     "working_spaces",

@@ -1,9 +1,12 @@
 """Turn a setup into the OCIO config that every application is given."""
 
+from dataclasses import replace
+
 import PyOpenColorIO as ocio
 
 from saltwort.core.configs.describe import working_spaces
 from saltwort.core.configs.setup import Setup
+from saltwort.core.configs.trim import trim
 from saltwort.core.engine import ConfigArchive, ViewChoice, load_config
 from saltwort.core.engine.processors import check_view, known_space
 from saltwort.core.errors import BadInput
@@ -36,7 +39,15 @@ def compose(base: ConfigArchive, setup: Setup, name: str) -> ConfigArchive:
         config.validate()
     except ocio.Exception as error:
         raise BadInput(f"The config would not be valid: {' '.join(str(error).split())}") from error
-    return ConfigArchive(config.serialize(), files)
+    archive = ConfigArchive(config.serialize(), files)
+    return trimmed(archive, setup) if setup.trim else archive
+
+
+def trimmed(archive: ConfigArchive, setup: Setup) -> ConfigArchive:
+    """An untrimmed config cut down to what the setup picks; its own view always stays."""
+    assert setup.trim is not None
+    looks = (*setup.trim.looks, setup.view.look) if setup.view.look else setup.trim.looks
+    return trim(archive, replace(setup.trim, views=(*setup.trim.views, setup.view), looks=looks))
 
 
 def _check_spaces(config: ocio.Config, setup: Setup) -> None:

@@ -13,6 +13,16 @@ from saltwort.core.views import AddedView
 
 
 @dataclass(frozen=True)
+class Trim:
+    """What a show picks of a config: spaces and looks by name, and views on their displays. The rest goes, but for
+    what these depend on."""
+
+    spaces: tuple[str, ...]
+    views: tuple[ViewChoice, ...]
+    looks: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
 class Setup:
     """Everything decided for a project. `base` names the config it starts from: `builtin:` and a name, or `sha256:`
     and the hash of an uploaded text. Spaces, displays and views are named as in that config."""
@@ -23,6 +33,7 @@ class Setup:
     default_space: str
     rules: tuple[Rule, ...] = ()
     added_views: tuple[AddedView, ...] = ()
+    trim: Trim | None = None
     kind_words: KindWords = field(default=DEFAULT_KIND_WORDS)
 
 

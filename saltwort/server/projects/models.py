@@ -49,13 +49,15 @@ class Project(Versioned):
 
 
 class Revision(StoredConfig):
-    """A saved setup with the config composed from it. Never changed once saved."""
+    """A saved setup with the config composed from it. Never changed once saved. `proof` holds, for a trimmed config,
+    that its colours are those of the whole."""
 
     project = models.ForeignKey(Project, models.CASCADE, related_name="revisions")
     number = models.PositiveIntegerField()
     parent = models.ForeignKey("self", models.CASCADE, null=True, related_name="children")
     setup = models.JSONField()
     config_hash = models.CharField(max_length=64)
+    proof = models.JSONField(null=True)
     message = models.CharField(max_length=200)
     created = models.DateTimeField(auto_now_add=True)
 

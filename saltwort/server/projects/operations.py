@@ -1,13 +1,17 @@
 """Everything that changes a project's setup. Each is one transaction and makes, or goes back to, one revision."""
 
 from collections.abc import Callable
-from dataclasses import replace
+from dataclasses import asdict, replace
+from math import isfinite
+from typing import Any
 
+import PyOpenColorIO as ocio
 from django.db import transaction
 from django.utils.text import slugify
 
-from saltwort.core.configs import Setup, compose, first_setup, read_archive
-from saltwort.core.engine import load_config, newest_cg_config
+from saltwort.core.configs import Proof, Setup, compose, first_setup, prove_equal, read_archive
+from saltwort.core.configs.compose import trimmed
+from saltwort.core.engine import ConfigArchive, ViewChoice, load_config, newest_cg_config
 from saltwort.core.errors import BadInput
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.server.handoffs.operations import add_first_stations
@@ -119,6 +123,7 @@ def start_from(project: Project, based_on: int, base: str, name: str) -> Project
             view=setup.view if kept_view else fresh.view,
             default_space=setup.default_space if config.getColorSpace(setup.default_space) else fresh.default_space,
             added_views=added,
+            trim=None,
         )
 
     return change_setup(project, based_on, f"Start from {name}", changed)
@@ -141,7 +146,8 @@ def _standing_at(project: Project, based_on: int) -> Project:
 
 
 def _next_revision(project: Project, setup: Setup, message: str) -> None:
-    archive = compose(base_archive(setup.base), setup, project.slug)
+    whole = compose(base_archive(setup.base), replace(setup, trim=None), project.slug)
+    archive = trimmed(whole, setup) if setup.trim else whole
     newest = project.revisions.first()
     revision = Revision.objects.create(
         project=project,
@@ -151,9 +157,23 @@ def _next_revision(project: Project, setup: Setup, message: str) -> None:
         text=archive.text,
         files=store_files(archive),
         config_hash=archive.hash,
+        proof=_proof_json(proof_of(whole, archive)) if setup.trim else None,
         message=message[:200],
     )
     _stand_at(project, revision)
+
+
+def _proof_json(proof: Proof) -> dict[str, Any]:
+    """A proof as JSON holds it: an infinite difference as null."""
+    return {**asdict(proof), "largest": proof.largest if isfinite(proof.largest) else None}
+
+
+def proof_of(whole: ConfigArchive, part: ConfigArchive) -> Proof:
+    """Proof that every space and view of a trimmed config gives the colours of the whole one."""
+    kept = load_config(part)
+    spaces = kept.getColorSpaceNames(ocio.SEARCH_REFERENCE_SPACE_ALL, ocio.COLORSPACE_ALL)
+    views = [ViewChoice(display, view) for display in kept.getDisplays() for view in kept.getViews(display)]
+    return prove_equal(load_config(whole), kept, spaces, views)
 
 
 def _stand_at(project: Project, revision: Revision) -> Project:

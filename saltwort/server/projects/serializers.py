@@ -36,6 +36,57 @@ class AddedViewSerializer(serializers.Serializer):
     rendering = serializers.CharField(max_length=100, allow_blank=True, default="")
 
 
+class TrimSerializer(serializers.Serializer):
+    spaces = serializers.ListField(child=serializers.CharField(max_length=200))
+    views = ViewChoiceSerializer(many=True)
+    looks = serializers.ListField(child=serializers.CharField(max_length=200), default=list)
+
+
+class ProofSerializer(serializers.Serializer):
+    """`largest` is null where it is infinite: something that only one of the two can compute."""
+
+    colours = serializers.IntegerField()
+    compared = serializers.IntegerField()
+    largest = serializers.FloatField(allow_null=True)
+    where = serializers.CharField(allow_blank=True)
+    unproved = serializers.ListField(child=serializers.CharField())
+
+
+class ExtentSerializer(serializers.Serializer):
+    spaces = serializers.IntegerField()
+    views = serializers.IntegerField()
+    looks = serializers.IntegerField()
+    bytes = serializers.IntegerField()
+
+
+class TrimPreviewSerializer(serializers.Serializer):
+    before = ExtentSerializer()
+    after = ExtentSerializer()
+    kept_besides = serializers.ListField(child=serializers.CharField())
+    proof = ProofSerializer()
+
+
+class PickSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    used = serializers.BooleanField()
+    picked = serializers.BooleanField()
+
+
+class ViewPickSerializer(serializers.Serializer):
+    display = serializers.CharField()
+    view = serializers.CharField()
+    used = serializers.BooleanField()
+    picked = serializers.BooleanField()
+
+
+class TrimChoicesSerializer(serializers.Serializer):
+    trimmed = serializers.BooleanField()
+    proof = ProofSerializer(allow_null=True)
+    spaces = PickSerializer(many=True)
+    views = ViewPickSerializer(many=True)
+    looks = PickSerializer(many=True)
+
+
 class SetupSerializer(serializers.Serializer):
     base = serializers.CharField()
     working_space = serializers.CharField()
@@ -43,6 +94,7 @@ class SetupSerializer(serializers.Serializer):
     default_space = serializers.CharField()
     rules = RuleSerializer(many=True)
     added_views = AddedViewSerializer(many=True)
+    trim = TrimSerializer(allow_null=True)
 
 
 class RevisionSerializer(serializers.Serializer):
@@ -88,6 +140,7 @@ class SetupChange(BasedOn):
     default_space = serializers.CharField(required=False, max_length=200)
     rules = RuleSerializer(many=True, required=False)
     added_views = AddedViewSerializer(many=True, required=False)
+    trim = TrimSerializer(required=False, allow_null=True)
     message = serializers.CharField(max_length=200)
 
 

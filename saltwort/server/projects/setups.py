@@ -8,7 +8,7 @@ from typing import Any
 
 import PyOpenColorIO as ocio
 
-from saltwort.core.configs import Setup
+from saltwort.core.configs import Setup, Trim
 from saltwort.core.engine import ConfigArchive, ViewChoice, builtin_text, load_config
 from saltwort.core.errors import BadInput
 from saltwort.core.textures.rules import Rule, RuleBook
@@ -29,9 +29,17 @@ def setup_from_json(stored: dict[str, Any]) -> Setup:
             "view": ViewChoice(**stored["view"]),
             "rules": tuple(rule_from_json(rule) for rule in stored["rules"]),
             "added_views": tuple(AddedView(**view) for view in stored.get("added_views", ())),
+            "trim": _trim_from_json(stored.get("trim")),
             "kind_words": tuple((word, kind) for word, kind in stored["kind_words"]),
         }
     )
+
+
+def _trim_from_json(stored: dict[str, Any] | None) -> Trim | None:
+    if stored is None:
+        return None
+    views = tuple(ViewChoice(**view) for view in stored["views"])
+    return Trim(tuple(stored["spaces"]), views, tuple(stored["looks"]))
 
 
 def rule_from_json(stored: dict[str, Any]) -> Rule:

@@ -14,7 +14,16 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from saltwort.core.colour_path import Joint, trace
-from saltwort.core.configs import Setup, builtin_configs, describe, environment_lines, explain_space, follow, packed
+from saltwort.core.configs import (
+    Setup,
+    Trim,
+    builtin_configs,
+    describe,
+    environment_lines,
+    explain_space,
+    follow,
+    packed,
+)
 from saltwort.core.configs.archives import MAX_UNPACKED_BYTES
 from saltwort.core.configs.explain import SpaceReport
 from saltwort.core.engine import ViewChoice, load_config
@@ -24,7 +33,7 @@ from saltwort.core.spaces.typed import TypedColour
 from saltwort.core.textures.kinds import MAP_KINDS
 from saltwort.core.views import FAMILIES, AddedView, aces_renderings
 from saltwort.server.http import BINARY, BasedOn, download, finite, parsed
-from saltwort.server.projects import operations
+from saltwort.server.projects import operations, trimming
 from saltwort.server.projects.models import BaseConfig, Project
 from saltwort.server.projects.serializers import (
     BuiltinChange,
@@ -43,6 +52,9 @@ from saltwort.server.projects.serializers import (
     SpaceQuery,
     SpaceReportSerializer,
     TracerChange,
+    TrimChoicesSerializer,
+    TrimPreviewSerializer,
+    TrimSerializer,
 )
 from saltwort.server.projects.setups import (
     BUILTIN,
@@ -207,6 +219,19 @@ def diagram(request: Request) -> Response:
     return Response(DiagramSerializer(ground).data)
 
 
+@extend_schema(methods=["GET"], responses=TrimChoicesSerializer)
+@extend_schema(methods=["POST"], request=TrimSerializer, responses=TrimPreviewSerializer)
+@api_view(["GET", "POST"])
+def trim(request: Request, slug: str) -> Response:
+    """What there is to pick; and with a pick, what it would give. Nothing is saved."""
+    project = project_named(slug)
+    if request.method == "POST":
+        found = asdict(trimming.preview(project, _trim(parsed(request, TrimSerializer))))
+        (found["proof"]["largest"],) = finite([found["proof"]["largest"]])
+        return Response(TrimPreviewSerializer(found).data)
+    return Response(TrimChoicesSerializer(trimming.choices(project)).data)
+
+
 @extend_schema(responses=BINARY)
 @api_view(["GET"])
 def export(request: Request, slug: str, kind: str) -> HttpResponse:
@@ -222,7 +247,14 @@ def _changed(setup: Setup, asked: dict[str, Any]) -> Setup:
         changes["rules"] = tuple(rule_from_json(rule) for rule in asked["rules"])
     if "added_views" in asked:
         changes["added_views"] = tuple(AddedView(**view) for view in asked["added_views"])
+    if "trim" in asked:
+        changes["trim"] = asked["trim"] and _trim(asked["trim"])
     return replace(setup, **changes)
+
+
+def _trim(asked: dict[str, Any]) -> Trim:
+    views = tuple(ViewChoice(**view) for view in asked["views"])
+    return Trim(tuple(asked["spaces"]), views, tuple(asked["looks"]))
 
 
 def _project(project: Project) -> dict[str, Any]:

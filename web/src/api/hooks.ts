@@ -47,6 +47,7 @@ export const spaceReport = (slug: string, revision: number, name: string) => ({
   queryFn: () => body(api.GET('/api/projects/{slug}/space', { params: { path: { slug }, query: { name } } })),
 });
 export const useJoints = () => useOfProject('path', (slug) => body(api.GET('/api/projects/{slug}/path', at(slug))));
+export const useTrim = () => useOfProject('trim', (slug) => body(api.GET('/api/projects/{slug}/trim', at(slug))));
 export const useRevisions = () =>
   useOfProject('revisions', (slug) => body(api.GET('/api/projects/{slug}/revisions', at(slug))));
 export const useTextures = () =>

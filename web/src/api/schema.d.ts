@@ -644,6 +644,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{slug}/trim": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What there is to pick; and with a pick, what it would give. Nothing is saved. */
+        get: operations["projects_trim_retrieve"];
+        put?: never;
+        /** @description What there is to pick; and with a pick, what it would give. Nothing is saved. */
+        post: operations["projects_trim_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{slug}/undo": {
         parameters: {
             query?: never;
@@ -765,6 +783,12 @@ export interface components {
             name: string;
             views: string[];
         };
+        Extent: {
+            spaces: number;
+            views: number;
+            looks: number;
+            bytes: number;
+        };
         Fact: {
             name: string;
             value: string;
@@ -869,6 +893,11 @@ export interface components {
             done: boolean;
             facts: components["schemas"]["Fact"][];
         };
+        Pick: {
+            name: string;
+            used: boolean;
+            picked: boolean;
+        };
         /** @description Every write says which version it was made from; a stale one is refused. */
         PinChange: {
             based_on: number;
@@ -914,6 +943,15 @@ export interface components {
         ProjectName: {
             readonly slug: string;
             name: string;
+        };
+        /** @description `largest` is null where it is infinite: something that only one of the two can compute. */
+        Proof: {
+            colours: number;
+            compared: number;
+            /** Format: double */
+            largest: number | null;
+            where: string;
+            unproved: string[];
         };
         Reason: {
             kind: components["schemas"]["ReasonKindEnum"];
@@ -1001,6 +1039,7 @@ export interface components {
             default_space: string;
             rules: components["schemas"]["Rule"][];
             added_views: components["schemas"]["AddedView"][];
+            trim: components["schemas"]["Trim"] | null;
         };
         /** @description Any parts of the setup; the rest stays. */
         SetupChange: {
@@ -1010,6 +1049,7 @@ export interface components {
             default_space?: string;
             rules?: components["schemas"]["Rule"][];
             added_views?: components["schemas"]["AddedView"][];
+            trim?: components["schemas"]["Trim"] | null;
             message: string;
         };
         Space: {
@@ -1124,6 +1164,24 @@ export interface components {
             unit: components["schemas"]["UnitEnum"];
             text: string;
         };
+        Trim: {
+            spaces: string[];
+            views: components["schemas"]["ViewChoice"][];
+            looks?: string[];
+        };
+        TrimChoices: {
+            trimmed: boolean;
+            proof: components["schemas"]["Proof"] | null;
+            spaces: components["schemas"]["Pick"][];
+            views: components["schemas"]["ViewPick"][];
+            looks: components["schemas"]["Pick"][];
+        };
+        TrimPreview: {
+            before: components["schemas"]["Extent"];
+            after: components["schemas"]["Extent"];
+            kept_besides: string[];
+            proof: components["schemas"]["Proof"];
+        };
         /** @enum {string} */
         UnitEnum: "unit" | "8-bit" | "hex";
         ViewChoice: {
@@ -1136,6 +1194,12 @@ export interface components {
             key: string;
             label: string;
             use: string;
+        };
+        ViewPick: {
+            display: string;
+            view: string;
+            used: boolean;
+            picked: boolean;
         };
     };
     responses: never;
@@ -2285,6 +2349,52 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Project"];
+                };
+            };
+        };
+    };
+    projects_trim_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrimChoices"];
+                };
+            };
+        };
+    };
+    projects_trim_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Trim"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrimPreview"];
                 };
             };
         };

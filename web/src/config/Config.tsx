@@ -11,9 +11,10 @@ import { Revisions } from './Revisions';
 import { RoleTable } from './RoleTable';
 import { SpaceFacts } from './SpaceFacts';
 import { SpaceTable } from './SpaceTable';
+import { Trim } from './Trim';
 import { WorkingSpace } from './WorkingSpace';
 
-const LISTS = ['Spaces', 'Roles', 'Displays and views', 'Follow a colour'] as const;
+const LISTS = ['Spaces', 'Roles', 'Displays and views', 'Follow a colour', 'Trim'] as const;
 
 /** The project's config: what it starts from, what was decided, what it holds, and its export. */
 export function Config() {
@@ -44,6 +45,7 @@ export function Config() {
               {list === 'Roles' && <RoleTable config={data} onSelect={setSelected} />}
               {list === 'Displays and views' && <DisplayTable config={data} />}
               {list === 'Follow a colour' && <Follow />}
+              {list === 'Trim' && <Trim />}
             </section>
             <section className="column" aria-label="Selected space and export">
               <Export config={data} />

@@ -1,0 +1,84 @@
+"""Trimming a project's config: what there is to pick, what the project uses, and what a pick would give."""
+
+from dataclasses import asdict, dataclass, replace
+
+import PyOpenColorIO as ocio
+
+from saltwort.core.configs import Extent, Proof, Setup, Trim, compose, extent
+from saltwort.core.configs.compose import trimmed
+from saltwort.core.engine import ConfigArchive, ViewChoice, load_config
+from saltwort.server.compare.operations import comparison_of, panes_of
+from saltwort.server.projects.models import Project
+from saltwort.server.projects.operations import proof_of
+from saltwort.server.projects.setups import base_archive, config_of, current_setup
+from saltwort.server.scene.operations import space_of
+from saltwort.server.textures.operations import assigned_textures
+
+
+@dataclass(frozen=True)
+class Preview:
+    """What a trim would give: extents before and after, what stays besides what was picked, and the proof."""
+
+    before: Extent
+    after: Extent
+    kept_besides: tuple[str, ...]
+    proof: Proof
+
+
+def whole_config(project: Project) -> ConfigArchive:
+    """The project's config as it would be untrimmed."""
+    setup = current_setup(project)
+    return compose(base_archive(setup.base), replace(setup, trim=None), project.slug)
+
+
+def used_by(project: Project) -> Trim:
+    """What the project uses: spaces of its textures, colours, renders and tracer; views of its panes and its own."""
+    config, setup = config_of(project.current), current_setup(project)
+    names = [
+        setup.working_space,
+        setup.default_space,
+        project.tracer_space,
+        *(row.assignment.space for row in assigned_textures(project)),
+        *(swatch.space for swatch in project.swatches.all()),
+        *(space_of(render).space for render in project.renders.select_related("image", "project__current")),
+    ]
+    found = [config.getColorSpace(name) for name in names]
+    views = [setup.view, *panes_of(comparison_of(project))]
+    return Trim(
+        spaces=tuple(dict.fromkeys(space.getName() for space in found if space)),
+        views=tuple(dict.fromkeys(ViewChoice(view.display, view.view) for view in views)),
+        looks=tuple(dict.fromkeys(view.look for view in views if view.look)),
+    )
+
+
+def preview(project: Project, picked: Trim) -> Preview:
+    """Trim for a look, without saving. Raises BadInput for a pick that leaves nothing to look through."""
+    setup: Setup = replace(current_setup(project), trim=picked)
+    whole = whole_config(project)
+    part = trimmed(whole, setup)
+    spaces = load_config(part).getColorSpaceNames(ocio.SEARCH_REFERENCE_SPACE_ALL, ocio.COLORSPACE_ALL)
+    besides = tuple(name for name in spaces if name not in picked.spaces)
+    return Preview(extent(whole), extent(part), besides, proof_of(whole, part))
+
+
+def choices(project: Project) -> dict[str, object]:
+    """All that there is to pick, each with whether the project uses it and whether it is picked now."""
+    config, used, trim = load_config(whole_config(project)), used_by(project), current_setup(project).trim
+    return {
+        "trimmed": trim is not None,
+        "proof": project.current.proof,
+        "spaces": [
+            {"name": name, "used": name in used.spaces, "picked": trim is None or name in trim.spaces}
+            for name in config.getColorSpaceNames()
+        ],
+        "views": [
+            {**asdict(choice), "used": choice in used.views, "picked": trim is None or choice in trim.views}
+            for choice in (
+                ViewChoice(display, view) for display in config.getDisplays() for view in config.getViews(display)
+            )
+        ],
+        "looks": [
+            {"name": name, "used": name in used.looks, "picked": trim is None or name in trim.looks}
+            for name in config.getLookNames()
+        ],
+    }
