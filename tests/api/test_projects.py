@@ -7,6 +7,7 @@ from dataclasses import asdict
 import PyOpenColorIO as ocio
 
 from saltwort.core.engine import load_config
+from saltwort.core.spaces.gamuts import REC2020
 from saltwort.core.views import AddedView
 from saltwort.server.projects.models import BaseConfig, Project, Revision
 from tests.core.test_archives import LUT, config_with_luts, zipped
@@ -209,6 +210,34 @@ class AddedViews(ServerTestCase):
         offered = self.client.get("/api/view-families").json()
         self.assertIn("agx", [family["key"] for family in offered["families"]])
         self.assertIn("HDR-1000nit-REC2020_2.0", [rendering["name"] for rendering in offered["aces_renderings"]])
+
+
+class Additions(ServerTestCase):
+    def test_a_space_a_look_and_a_role_in_one_revision_and_back_out(self) -> None:
+        space = {"name": "Quay", "chromaticities": list(REC2020.chromaticities), "curve": "linear", "aliases": ["quay"]}
+        look = {"name": "Warm", "slope": [1.1, 1, 0.9], "offset": [0, 0, 0], "power": [1, 1, 1], "saturation": 1}
+        changed = self.tell(
+            "post",
+            "/setup",
+            based_on=1,
+            message="ours",
+            added_spaces=[space],
+            added_looks=[look],
+            roles=[{"role": "texture_paint", "space": "quay"}],
+        )
+        self.assertEqual(changed["setup"]["roles"], [{"role": "texture_paint", "space": "quay"}])
+        config = self.ask("/config")
+        self.assertIn("Quay", config["working_spaces"])
+        self.assertIn("Warm", config["looks"])
+        self.assertEqual({role["name"]: role["space"] for role in config["roles"]}["texture_paint"], "Quay")
+        self.refused("post", "/setup", "no colour space", based_on=2, message="off", added_spaces=[])
+        self.tell("post", "/setup", based_on=2, message="off", added_spaces=[], added_looks=[], roles=[])
+        self.assertEqual(self.ask("/config")["looks"], ["ACES 1.3 Reference Gamut Compression"])
+
+    def test_refusals(self) -> None:
+        space = {"name": "Quay", "chromaticities": [0.3] * 7, "curve": "linear"}
+        self.refused("post", "/setup", "at least 8", based_on=1, message="s", added_spaces=[space])
+        self.assertEqual(self.revision(), 1)
 
 
 class Trimming(ServerTestCase):

@@ -24,6 +24,7 @@ class Config(BrowserTestCase):
         expect(self.section("Selected space and export")).to_contain_text("lin_rec2020_scene")
         page.get_by_text("Roles", exact=True).click()
         expect(page.get_by_role("row").filter(has_text="scene_linear")).to_contain_text("ACEScg")
+        expect(page.get_by_role("combobox", name="Space of the role data")).to_have_value("Raw")
 
     def test_choosing_the_projects_view(self) -> None:
         page = self.open("config")
@@ -79,6 +80,29 @@ class Config(BrowserTestCase):
         expect(rows.last).to_contain_text("ACEScg")
         page.get_by_label("Colour", exact=True).fill("nothing")
         expect(page.get_by_text("Type three numbers").first).to_be_visible()
+
+    def test_adding_a_space_and_a_look_and_setting_a_role(self) -> None:
+        page = self.open("config")
+        page.get_by_text("Added", exact=True).click()
+        page.get_by_role("button", name="Add a space").click()
+        form = page.get_by_role("form", name="New space")
+        form.get_by_label("Name").fill("Quay Linear")
+        self.choose("Primaries of", "Rec.2020")
+        expect(form.get_by_label("green y")).to_have_value("0.797")
+        form.get_by_role("button", name="Add the space").click()
+        expect(page.get_by_role("radio", name="Quay Linear")).to_be_visible()
+        page.get_by_role("button", name="Add a look").click()
+        form = page.get_by_role("form", name="New look")
+        self.choose("Begin with", "Lamplight")
+        expect(form.get_by_label("Saturation")).to_have_value("1.05")
+        form.get_by_role("button", name="Add the look").click()
+        expect(page.get_by_role("button", name="Take out Lamplight")).to_be_visible()
+        page.get_by_text("Roles", exact=True).click()
+        self.choose("Space of the role texture_paint", "Quay Linear")
+        expect(page.get_by_text("revision 4")).to_be_visible()
+        config = load_config(archive_of(self.current().current))
+        self.assertEqual(config.getColorSpace("texture_paint").getName(), "Quay Linear")
+        self.assertIn("Lamplight", config.getLookNames())
 
     def test_trimming_with_proof(self) -> None:
         page = self.open("config")

@@ -1,9 +1,11 @@
 """Turn a setup into the OCIO config that every application is given."""
 
+import re
 from dataclasses import replace
 
 import PyOpenColorIO as ocio
 
+from saltwort.core.configs.additions import add_looks, add_spaces
 from saltwort.core.configs.describe import working_spaces
 from saltwort.core.configs.setup import Setup
 from saltwort.core.configs.trim import trim
@@ -24,8 +26,10 @@ def compose(base: ConfigArchive, setup: Setup, name: str) -> ConfigArchive:
     if config.getMajorVersion() < 2:
         config.setVersion(2, 0)  # file rules came with OCIO 2
     config.setName(name)
+    add_spaces(config, setup.added_spaces)
     _check_spaces(config, setup)
-    config.setRole(ocio.ROLE_SCENE_LINEAR, setup.working_space)
+    _set_roles(config, setup)
+    add_looks(config, setup.added_looks)
     if config.hasRole(ocio.ROLE_DEFAULT):
         config.setRole(ocio.ROLE_DEFAULT, setup.default_space)  # the default rule's name in OCIO 1; both must agree
     config.setFileRules(file_rules(setup.rules, setup.default_space, setup.kind_words))
@@ -41,6 +45,16 @@ def compose(base: ConfigArchive, setup: Setup, name: str) -> ConfigArchive:
         raise BadInput(f"The config would not be valid: {' '.join(str(error).split())}") from error
     archive = ConfigArchive(config.serialize(), files)
     return trimmed(archive, setup) if setup.trim else archive
+
+
+def _set_roles(config: ocio.Config, setup: Setup) -> None:
+    for role, space in setup.roles:
+        if not re.fullmatch(r"[a-z][a-z0-9_]*", role) or role == ocio.ROLE_SCENE_LINEAR:
+            raise BadInput(f"“{role}” cannot be set here; the working space is the role scene_linear.")
+        if config.getColorSpace(role) and not config.hasRole(role):
+            raise BadInput(f"A colour space is called “{role}”, so no role can be.")
+        config.setRole(role, known_space(config, space))
+    config.setRole(ocio.ROLE_SCENE_LINEAR, setup.working_space)
 
 
 def trimmed(archive: ConfigArchive, setup: Setup) -> ConfigArchive:

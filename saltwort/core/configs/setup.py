@@ -4,6 +4,7 @@ from dataclasses import dataclass, field
 
 import PyOpenColorIO as ocio
 
+from saltwort.core.configs.additions import AddedLook, AddedSpace
 from saltwort.core.configs.describe import working_spaces
 from saltwort.core.engine import ViewChoice
 from saltwort.core.errors import BadInput
@@ -33,6 +34,10 @@ class Setup:
     default_space: str
     rules: tuple[Rule, ...] = ()
     added_views: tuple[AddedView, ...] = ()
+    added_spaces: tuple[AddedSpace, ...] = ()
+    added_looks: tuple[AddedLook, ...] = ()
+    roles: tuple[tuple[str, str], ...] = ()
+    """Roles set otherwise than in the base config, with their space; scene_linear is the working space."""
     trim: Trim | None = None
     kind_words: KindWords = field(default=DEFAULT_KIND_WORDS)
 

@@ -2,6 +2,7 @@
 
 from rest_framework import serializers
 
+from saltwort.core.configs.additions import CURVES
 from saltwort.core.spaces.typed import UNITS
 from saltwort.core.textures.kinds import MAP_KINDS
 from saltwort.core.views import FAMILIES
@@ -34,6 +35,38 @@ class AddedViewSerializer(serializers.Serializer):
     name = serializers.CharField(max_length=100)
     family = serializers.ChoiceField(choices=list(FAMILIES))
     rendering = serializers.CharField(max_length=100, allow_blank=True, default="")
+
+
+def triple_of_numbers() -> serializers.ListField:
+    return serializers.ListField(child=serializers.FloatField(), min_length=3, max_length=3)
+
+
+class AddedSpaceSerializer(serializers.Serializer):
+    """`chromaticities`: red, green, blue and white, x and y each."""
+
+    name = serializers.CharField(max_length=100)
+    chromaticities = serializers.ListField(child=serializers.FloatField(), min_length=8, max_length=8)
+    curve = serializers.ChoiceField(choices=list(CURVES))
+    power = serializers.FloatField(default=2.2)
+    aliases = serializers.ListField(child=serializers.CharField(max_length=100), default=list)
+    family = serializers.CharField(max_length=100, allow_blank=True, default="")
+    description = serializers.CharField(max_length=1000, allow_blank=True, default="")
+
+
+class AddedLookSerializer(serializers.Serializer):
+    """ASC CDL values."""
+
+    name = serializers.CharField(max_length=100)
+    slope = triple_of_numbers()
+    offset = triple_of_numbers()
+    power = triple_of_numbers()
+    saturation = serializers.FloatField()
+    description = serializers.CharField(max_length=1000, allow_blank=True, default="")
+
+
+class RoleChoiceSerializer(serializers.Serializer):
+    role = serializers.CharField(max_length=80)
+    space = serializers.CharField(max_length=200)
 
 
 class TrimSerializer(serializers.Serializer):
@@ -95,6 +128,9 @@ class SetupSerializer(serializers.Serializer):
     rules = RuleSerializer(many=True)
     added_views = AddedViewSerializer(many=True)
     trim = TrimSerializer(allow_null=True)
+    added_spaces = AddedSpaceSerializer(many=True)
+    added_looks = AddedLookSerializer(many=True)
+    roles = RoleChoiceSerializer(many=True)
 
 
 class RevisionSerializer(serializers.Serializer):
@@ -141,6 +177,9 @@ class SetupChange(BasedOn):
     rules = RuleSerializer(many=True, required=False)
     added_views = AddedViewSerializer(many=True, required=False)
     trim = TrimSerializer(required=False, allow_null=True)
+    added_spaces = AddedSpaceSerializer(many=True, required=False)
+    added_looks = AddedLookSerializer(many=True, required=False)
+    roles = RoleChoiceSerializer(many=True, required=False)
     message = serializers.CharField(max_length=200)
 
 
@@ -265,9 +304,16 @@ class RenderingSerializer(serializers.Serializer):
     description = serializers.CharField()
 
 
-class FamiliesSerializer(serializers.Serializer):
-    """What views can be added: the families, and for ACES the engine's renderings."""
+class NamedGamutSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    chromaticities = serializers.ListField(child=serializers.FloatField())
 
+
+class FamiliesSerializer(serializers.Serializer):
+    """What can be added: view families, for ACES the engine's renderings, known gamuts, and looks of our own."""
+
+    gamuts = NamedGamutSerializer(many=True)
+    looks = AddedLookSerializer(many=True)
     families = ViewFamilySerializer(many=True)
     aces_renderings = RenderingSerializer(many=True)
 

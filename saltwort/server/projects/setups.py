@@ -9,6 +9,7 @@ from typing import Any
 import PyOpenColorIO as ocio
 
 from saltwort.core.configs import Setup, Trim
+from saltwort.core.configs.additions import AddedLook, AddedSpace
 from saltwort.core.engine import ConfigArchive, ViewChoice, builtin_text, load_config
 from saltwort.core.errors import BadInput
 from saltwort.core.textures.rules import Rule, RuleBook
@@ -29,6 +30,9 @@ def setup_from_json(stored: dict[str, Any]) -> Setup:
             "view": ViewChoice(**stored["view"]),
             "rules": tuple(rule_from_json(rule) for rule in stored["rules"]),
             "added_views": tuple(AddedView(**view) for view in stored.get("added_views", ())),
+            "added_spaces": tuple(map(space_from_json, stored.get("added_spaces", ()))),
+            "added_looks": tuple(map(look_from_json, stored.get("added_looks", ()))),
+            "roles": tuple((role, space) for role, space in stored.get("roles", ())),
             "trim": _trim_from_json(stored.get("trim")),
             "kind_words": tuple((word, kind) for word, kind in stored["kind_words"]),
         }
@@ -40,6 +44,16 @@ def _trim_from_json(stored: dict[str, Any] | None) -> Trim | None:
         return None
     views = tuple(ViewChoice(**view) for view in stored["views"])
     return Trim(tuple(stored["spaces"]), views, tuple(stored["looks"]))
+
+
+def space_from_json(stored: dict[str, Any]) -> AddedSpace:
+    lists = {name: tuple(stored[name]) for name in ("chromaticities", "aliases")}
+    return AddedSpace(**{**stored, **lists})
+
+
+def look_from_json(stored: dict[str, Any]) -> AddedLook:
+    triples = {name: tuple(stored[name]) for name in ("slope", "offset", "power")}
+    return AddedLook(**{**stored, **triples})
 
 
 def rule_from_json(stored: dict[str, Any]) -> Rule:

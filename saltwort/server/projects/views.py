@@ -24,11 +24,13 @@ from saltwort.core.configs import (
     follow,
     packed,
 )
+from saltwort.core.configs.additions import OWN_LOOKS
 from saltwort.core.configs.archives import MAX_UNPACKED_BYTES
 from saltwort.core.configs.explain import SpaceReport
 from saltwort.core.engine import ViewChoice, load_config
 from saltwort.core.errors import BadInput
 from saltwort.core.spaces.diagram import POINTER_GAMUT, SPECTRAL_LOCUS, xy_to_uv
+from saltwort.core.spaces.gamuts import KNOWN_GAMUTS
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.core.textures.kinds import MAP_KINDS
 from saltwort.core.views import FAMILIES, AddedView, aces_renderings
@@ -63,7 +65,9 @@ from saltwort.server.projects.setups import (
     base_archive,
     config_of,
     current_setup,
+    look_from_json,
     rule_from_json,
+    space_from_json,
 )
 from saltwort.server.uploads import ConfigUpload
 
@@ -155,7 +159,13 @@ def builtins(request: Request) -> Response:
 @api_view(["GET"])
 def view_families(request: Request) -> Response:
     renderings = [{"name": name, "description": text} for name, text in aces_renderings().items()]
-    return Response(FamiliesSerializer({"families": FAMILIES.values(), "aces_renderings": renderings}).data)
+    offered = {
+        "families": FAMILIES.values(),
+        "aces_renderings": renderings,
+        "gamuts": KNOWN_GAMUTS,
+        "looks": OWN_LOOKS,
+    }
+    return Response(FamiliesSerializer(offered).data)
 
 
 @extend_schema(request=TracerChange, responses=ProjectSerializer)
@@ -247,6 +257,12 @@ def _changed(setup: Setup, asked: dict[str, Any]) -> Setup:
         changes["rules"] = tuple(rule_from_json(rule) for rule in asked["rules"])
     if "added_views" in asked:
         changes["added_views"] = tuple(AddedView(**view) for view in asked["added_views"])
+    if "added_spaces" in asked:
+        changes["added_spaces"] = tuple(map(space_from_json, asked["added_spaces"]))
+    if "added_looks" in asked:
+        changes["added_looks"] = tuple(map(look_from_json, asked["added_looks"]))
+    if "roles" in asked:
+        changes["roles"] = tuple((choice["role"], choice["space"]) for choice in asked["roles"])
     if "trim" in asked:
         changes["trim"] = asked["trim"] and _trim(asked["trim"])
     return replace(setup, **changes)
@@ -266,7 +282,7 @@ def _project(project: Project) -> dict[str, Any]:
             "revision": project.current,
             "can_undo": project.current.parent_id is not None,
             "can_redo": project.current.children.exists(),
-            "setup": current_setup(project),
+            "setup": _setup(current_setup(project)),
             "strip": {
                 "spaces": len(config_of(project.current).getColorSpaceNames()),
                 "textures": project.textures.count(),
@@ -276,6 +292,10 @@ def _project(project: Project) -> dict[str, Any]:
             "tracer": tracer,
         }
     ).data
+
+
+def _setup(setup: Setup) -> dict[str, Any]:
+    return {**asdict(setup), "roles": [{"role": role, "space": space} for role, space in setup.roles]}
 
 
 def _joint(joint: Joint) -> dict[str, Any]:

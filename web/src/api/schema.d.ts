@@ -698,6 +698,33 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** @description ASC CDL values. */
+        AddedLook: {
+            name: string;
+            slope: number[];
+            offset: number[];
+            power: number[];
+            /** Format: double */
+            saturation: number;
+            /** @default  */
+            description: string;
+        };
+        /** @description `chromaticities`: red, green, blue and white, x and y each. */
+        AddedSpace: {
+            name: string;
+            chromaticities: number[];
+            curve: components["schemas"]["CurveEnum"];
+            /**
+             * Format: double
+             * @default 2.2
+             */
+            power: number;
+            aliases?: string[];
+            /** @default  */
+            family: string;
+            /** @default  */
+            description: string;
+        };
         AddedView: {
             display: string;
             name: string;
@@ -774,6 +801,8 @@ export interface components {
             /** Format: uri */
             file: string;
         };
+        /** @enum {string} */
+        CurveEnum: "linear" | "srgb" | "power";
         /** @description The ground of chromaticity diagrams. */
         Diagram: {
             locus: components["schemas"]["Point"][];
@@ -793,8 +822,10 @@ export interface components {
             name: string;
             value: string;
         };
-        /** @description What views can be added: the families, and for ACES the engine's renderings. */
+        /** @description What can be added: view families, for ACES the engine's renderings, known gamuts, and looks of our own. */
         Families: {
+            gamuts: components["schemas"]["NamedGamut"][];
+            looks: components["schemas"]["AddedLook"][];
             families: components["schemas"]["ViewFamily"][];
             aces_renderings: components["schemas"]["Rendering"][];
         };
@@ -860,6 +891,10 @@ export interface components {
         };
         /** @enum {string} */
         MapKindsEnum: "base_colour" | "specular_colour" | "transmission" | "subsurface" | "emission" | "roughness" | "metalness" | "normal" | "displacement" | "occlusion" | "mask" | "opacity" | "environment" | "backplate";
+        NamedGamut: {
+            name: string;
+            chromaticities: number[];
+        };
         /** @description A still takes a view (the project's own where none is named), exposure and bits; a hand-off takes neither. */
         NewOutput: {
             kind: components["schemas"]["NewOutputKindEnum"];
@@ -1005,6 +1040,10 @@ export interface components {
             space: string;
             use: string;
         };
+        RoleChoice: {
+            role: string;
+            space: string;
+        };
         Rule: {
             name: string;
             kind: components["schemas"]["RuleKindEnum"];
@@ -1040,6 +1079,9 @@ export interface components {
             rules: components["schemas"]["Rule"][];
             added_views: components["schemas"]["AddedView"][];
             trim: components["schemas"]["Trim"] | null;
+            added_spaces: components["schemas"]["AddedSpace"][];
+            added_looks: components["schemas"]["AddedLook"][];
+            roles: components["schemas"]["RoleChoice"][];
         };
         /** @description Any parts of the setup; the rest stays. */
         SetupChange: {
@@ -1050,6 +1092,9 @@ export interface components {
             rules?: components["schemas"]["Rule"][];
             added_views?: components["schemas"]["AddedView"][];
             trim?: components["schemas"]["Trim"] | null;
+            added_spaces?: components["schemas"]["AddedSpace"][];
+            added_looks?: components["schemas"]["AddedLook"][];
+            roles?: components["schemas"]["RoleChoice"][];
             message: string;
         };
         Space: {

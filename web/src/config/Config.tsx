@@ -3,6 +3,7 @@ import { useState } from 'react';
 
 import { useConfig, useProject } from '../api/hooks';
 import { Loaded } from '../shared/states';
+import { Additions } from './Additions';
 import { BaseConfig } from './BaseConfig';
 import { DisplayTable } from './DisplayTable';
 import { Export } from './Export';
@@ -14,7 +15,7 @@ import { SpaceTable } from './SpaceTable';
 import { Trim } from './Trim';
 import { WorkingSpace } from './WorkingSpace';
 
-const LISTS = ['Spaces', 'Roles', 'Displays and views', 'Follow a colour', 'Trim'] as const;
+const LISTS = ['Spaces', 'Roles', 'Displays and views', 'Added', 'Follow a colour', 'Trim'] as const;
 
 /** The project's config: what it starts from, what was decided, what it holds, and its export. */
 export function Config() {
@@ -42,8 +43,9 @@ export function Config() {
                 style={{ alignSelf: 'flex-start', flex: 'none' }}
               />
               {list === 'Spaces' && <SpaceTable config={data} selected={space?.name} onSelect={setSelected} />}
-              {list === 'Roles' && <RoleTable config={data} onSelect={setSelected} />}
+              {list === 'Roles' && <RoleTable config={data} />}
               {list === 'Displays and views' && <DisplayTable config={data} />}
+              {list === 'Added' && <Additions />}
               {list === 'Follow a colour' && <Follow />}
               {list === 'Trim' && <Trim />}
             </section>

@@ -1,26 +1,46 @@
-import type { Config } from '../api/hooks';
+import { type Config, useChangeSetup, useProject } from '../api/hooks';
+import { SpaceSelect } from '../shared/SpaceSelect';
 
-/** What each role is for and which space has it. */
-export function RoleTable({ config, onSelect }: { config: Config; onSelect: (space: string) => void }) {
+const WORKING_SPACE = 'scene_linear';
+
+/** What each role is for, and the space that has it. */
+export function RoleTable({ config }: { config: Config }) {
+  const project = useProject();
+  const change = useChangeSetup();
+  const set = project.data?.setup.roles ?? [];
   return (
     <table className="list">
       <thead>
         <tr>
           <th>Role</th>
-          <th>Space</th>
           <th>Read for</th>
+          <th style={{ width: 240 }}>Space</th>
         </tr>
       </thead>
       <tbody>
         {config.roles.map((role) => (
           <tr key={role.name}>
             <td className="mono small">{role.name}</td>
-            <td>
-              <button className="bare" onClick={() => onSelect(role.space)}>
-                {role.space}
-              </button>
-            </td>
             <td className="quiet">{role.use}</td>
+            <td>
+              {role.name === WORKING_SPACE ? (
+                <span className="mono">{role.space}</span>
+              ) : (
+                <SpaceSelect
+                  aria-label={`Space of the role ${role.name}`}
+                  value={role.space}
+                  disabled={change.isPending}
+                  onChange={(space) =>
+                    space &&
+                    space !== role.space &&
+                    change.mutate({
+                      roles: [...set.filter((kept) => kept.role !== role.name), { role: role.name, space }],
+                      message: `Role ${role.name}: ${space}`,
+                    })
+                  }
+                />
+              )}
+            </td>
           </tr>
         ))}
       </tbody>
