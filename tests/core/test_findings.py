@@ -3,6 +3,9 @@
 from dataclasses import replace
 from unittest import TestCase
 
+import PyOpenColorIO as ocio
+
+from saltwort.core.engine import ConfigArchive, ViewChoice, builtin_text, load_config
 from saltwort.core.findings import (
     CheckedRender,
     CheckedSwatch,
@@ -18,7 +21,10 @@ from saltwort.core.images import Facts, Header, Stats
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.core.textures.kinds import DATA, MAP_KINDS, map_kind_of
 from saltwort.core.textures.rules import Assignment, Reason, Rule
-from tests.samples import SRGB, project_config, sample_setup
+from tests.core.test_archives import LUT, config_with_luts
+from tests.core.test_configs import OLD_CONFIG
+from tests.core.test_explain import STUDIO
+from tests.samples import LINEAR_REC709, SRGB, SRGB_DISPLAY, UNTONED, fresh_config, project_config, sample_setup
 from tools.findings_page import PAGE, page
 
 HEADER = Header("PNG", 4, 4, ("R", "G", "B"), "8-bit", "none", {})
@@ -157,3 +163,73 @@ class SceneThings(TestCase):
     def test_stations(self) -> None:
         stations = [RENDERER, replace(RENDERER, name="Old", ocio_version="2.2")]
         self.assertEqual([f.subject for f in found("handoff.config-too-new", stations=stations)], ["Old"])
+
+
+class Configs(TestCase):
+    """Each check of configs: on a config made wrong in that one way, and on those that ship with the engine."""
+
+    def codes_of(self, config: ocio.Config, **setup: object) -> dict[str, list[str]]:
+        found: dict[str, list[str]] = {}
+        for finding in run_checks(Subjects(config, replace(sample_setup(), **setup))):
+            if finding.code.startswith("config."):
+                found.setdefault(finding.code, []).append(finding.subject)
+        return found
+
+    def reloaded(self, config: ocio.Config, files: dict[str, bytes] | None = None) -> ocio.Config:
+        return load_config(ConfigArchive(config.serialize(), files or {}))
+
+    def test_the_engines_configs_are_clean(self) -> None:
+        for name in (STUDIO, "cg-config-v1.0.0_aces-v1.3_ocio-v2.1"):
+            config = load_config(builtin_text(name))
+            view = ViewChoice(SRGB_DISPLAY, config.getDefaultView(SRGB_DISPLAY))
+            self.assertEqual(self.codes_of(config, view=view), {})
+
+    def test_missing_interchange_roles(self) -> None:
+        config = load_config(OLD_CONFIG)
+        view = ViewChoice("screen", "Plain")
+        subjects = self.codes_of(config, view=view)["config.no-interchange-role"]
+        self.assertEqual(set(subjects), {"aces_interchange", "cie_xyz_d65_interchange"})
+
+    def test_data_that_is_not_marked(self) -> None:
+        config = fresh_config()
+        power = ocio.ExponentTransform([2.0] * 3 + [1.0])
+        space = ocio.ColorSpace(ocio.REFERENCE_SPACE_SCENE, "masks", toReference=power)
+        space.setEncoding("data")
+        config.addColorSpace(space)
+        self.assertEqual(self.codes_of(config)["config.data-not-marked"], ["masks"])
+
+    def test_a_display_wider_than_the_working_space(self) -> None:
+        config = fresh_config()
+        config.setRole("scene_linear", LINEAR_REC709)
+        narrow = {"working_space": LINEAR_REC709, "view": ViewChoice("Display P3 - Display", "Raw")}
+        self.assertEqual(self.codes_of(config, **narrow)["config.gamut-narrower-than-display"], [LINEAR_REC709])
+        self.assertNotIn("config.gamut-narrower-than-display", self.codes_of(config, view=UNTONED))
+
+    def test_doubles(self) -> None:
+        config = fresh_config()
+        like = ocio.ColorSpaceTransform("ACES2065-1", SRGB)
+        twin = ocio.ColorSpace(ocio.REFERENCE_SPACE_SCENE, "twin", fromReference=like)
+        twin.setEncoding("sdr-video")
+        config.addColorSpace(twin)
+        config.addDisplayView(SRGB_DISPLAY, "Numbers", "Raw", "")
+        config.setActiveViews("")
+        found = self.codes_of(self.reloaded(config))
+        self.assertEqual(len(found["config.same-space-twice"]), 1)
+        self.assertEqual(len(found["config.same-view-twice"]), 1)
+
+    def test_missing_luts_and_circles_are_told_apart(self) -> None:
+        config = load_config(ConfigArchive(config_with_luts(), {"luts/curve.spi1d": LUT}))
+        self.assertEqual(self.codes_of(config), {"config.lut-missing": ["broken"]})
+        config = fresh_config()
+        for name, other in (("egg", "hen"), ("hen", "egg")):
+            transform = ocio.ColorSpaceTransform(other, "ACES2065-1")
+            config.addColorSpace(ocio.ColorSpace(ocio.REFERENCE_SPACE_SCENE, name, toReference=transform))
+        self.assertEqual(self.codes_of(self.reloaded(config)), {"config.cannot-be-computed": ["egg", "hen"]})
+
+    def test_absolute_paths(self) -> None:
+        config = fresh_config()
+        config.setSearchPath("/show/luts:luts")
+        lut = ocio.FileTransform("C:/luts/film.cube")
+        config.addColorSpace(ocio.ColorSpace(ocio.REFERENCE_SPACE_SCENE, "film", fromReference=lut))
+        found = self.codes_of(self.reloaded(config))["config.absolute-path"]
+        self.assertEqual(found, ["/show/luts", "C:/luts/film.cube"])

@@ -134,7 +134,7 @@ class _Needs:
             self._transform(transform.getTransform(direction))
 
     def _transform(self, transform: ocio.Transform | None) -> None:
-        for part in _parts(transform):
+        for part in transforms_within(transform):
             if isinstance(part, ocio.FileTransform):
                 self._files.add(normpath(part.getSrc()))
             elif isinstance(part, ocio.ColorSpaceTransform):
@@ -150,10 +150,11 @@ class _Needs:
                 self.view(ViewChoice(part.getDisplay(), part.getView()))
 
 
-def _parts(transform: ocio.Transform | None) -> Iterator[ocio.Transform]:
+def transforms_within(transform: ocio.Transform | None) -> Iterator[ocio.Transform]:
+    """A transform's parts, however its groups are nested; nothing for None."""
     if isinstance(transform, ocio.GroupTransform):
         for part in transform:
-            yield from _parts(part)
+            yield from transforms_within(part)
     elif transform is not None:
         yield transform
 

@@ -97,7 +97,7 @@ def _add(config: ocio.Config, view: AddedView) -> Files:
     write = _WRITERS.get(view.family)
     if write is None:
         raise BadInput(f"View “{view.name}”: there is no family “{view.family}”.")
-    space = _display_space(config, view.display)
+    space = display_space(config, view.display)
     transforms, files, label = write(config, view, space)
     name = f"{label} for {space}" if view.family in ("agx", "filmic") else label
     if config.getViewTransform(name) is None:
@@ -109,7 +109,7 @@ def _add(config: ocio.Config, view: AddedView) -> Files:
     return files
 
 
-def _display_space(config: ocio.Config, display: str) -> str:
+def display_space(config: ocio.Config, display: str) -> str:
     """The display-referred space that the display's other views write to."""
     for view in config.getViews(display):
         name = config.getResolvedDisplayViewColorSpaceName(display, view)
