@@ -34,11 +34,18 @@ def _trim(page: Page) -> None:
     page.get_by_role("status", name="What is left").wait_for()
 
 
+def _compare_two(page: Page) -> None:
+    page.get_by_text("Compare two", exact=True).click()
+    page.get_by_role("button", name="Compare", exact=True).click()
+    page.get_by_role("status", name="Comparison").wait_for(timeout=60_000)
+
+
 VIEWS: dict[str, tuple[str, Callable[[Page], None] | None]] = {
     "config": ("config", None),
-    "displays": ("config", lambda page: page.get_by_text("Displays and views", exact=True).click()),
-    "follow": ("config", lambda page: page.get_by_text("Follow a colour", exact=True).click()),
+    "displays": ("config", lambda page: page.get_by_text("Views", exact=True).click()),
+    "follow": ("config", lambda page: page.get_by_text("Follow", exact=True).click()),
     "trim": ("config", _trim),
+    "compare-two": ("config", _compare_two),
     "textures": ("textures", None),
     "scene": ("scene", None),
     "compare": ("compare", _probe),

@@ -9,6 +9,12 @@ class ConfigUpload(BasedOn):
     file = serializers.FileField()
 
 
+class ConfigFile(serializers.Serializer):
+    """A config to look at, not to keep."""
+
+    file = serializers.FileField()
+
+
 class TextureUpload(serializers.Serializer):
     """One file and the path it has in the project."""
 

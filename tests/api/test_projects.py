@@ -277,6 +277,39 @@ class Trimming(ServerTestCase):
         self.assertEqual(self.revision(), 1)
 
 
+class Comparing(ServerTestCase):
+    def test_two_revisions(self) -> None:
+        self.tell("post", "/setup", based_on=1, message="r", roles=[{"role": "texture_paint", "space": "ACEScg"}])
+        found = self.tell("post", "/compare-configs", first="revision:1", second="revision:2")
+        self.assertEqual(found["verdict"], "different")
+        (changed,) = found["differences"]
+        self.assertEqual((changed["what"], changed["name"], changed["metric"]), ("role", "texture_paint", "relative"))
+        self.assertEqual(len(changed["worst"]), 3)
+
+    def test_a_config_that_an_application_uses(self) -> None:
+        same = self.folder / "config.ocio"
+        same.write_bytes(zipfile.ZipFile(io.BytesIO(self.ask("/export.zip"))).read("config.ocio"))
+        self.assertEqual(self.send("/compare-file", same, 200)["verdict"], "identical")
+        same.write_text(same.read_text().replace("name: quay", "name: other"))
+        self.assertEqual(self.send("/compare-file", same, 200), {"verdict": "same meaning", "differences": []})
+        same.write_text(base_text())
+        self.assertEqual(self.send("/compare-file", same, 200)["verdict"], "different")
+        self.assertEqual((Revision.objects.count(), BaseConfig.objects.count()), (1, 0))
+
+    def test_what_cannot_be_computed_stays_json(self) -> None:
+        (self.folder / "a.zip").write_bytes(zipped({"config.ocio": config_with_luts(), "luts/curve.spi1d": LUT}))
+        self.send("/base", self.folder / "a.zip", 200, based_on=1)
+        (self.folder / "b.ocio").write_text(Revision.objects.get(number=2).text)
+        found = self.send("/compare-file", self.folder / "b.ocio", 200)
+        self.assertEqual([row["name"] for row in found["differences"] if row["largest"] is None], ["curved"])
+
+    def test_refusals(self) -> None:
+        for first, words in (("revision:9", "no revision 9"), ("builtin:x", "no built-in"), ("sha256:0", "gone")):
+            self.refused("post", "/compare-configs", words, first=first, second="revision:1")
+        (self.folder / "x.ocio").write_bytes(b"hello")
+        self.assertIn("does not load", self.send("/compare-file", self.folder / "x.ocio", 400)["detail"])
+
+
 class Explained(ServerTestCase):
     def test_a_space_and_its_ground(self) -> None:
         report = self.ask("/space", name="srgb_texture")

@@ -11,7 +11,7 @@ from saltwort.core.images import read_header, read_pixels
 from saltwort.core.textures.rules import PATH_SEARCH_NAME
 from saltwort.server.projects.setups import archive_of
 from tests.browser.base import BrowserTestCase
-from tests.samples import ACES_SDR, LINEAR_REC709, SRGB, UNTONED, light, project_config, write, write_damaged
+from tests.samples import ACES_SDR, LINEAR_REC709, SRGB, UNTONED, base_text, light, project_config, write, write_damaged
 
 
 class Config(BrowserTestCase):
@@ -28,7 +28,7 @@ class Config(BrowserTestCase):
 
     def test_choosing_the_projects_view(self) -> None:
         page = self.open("config")
-        page.get_by_text("Displays and views", exact=True).click()
+        page.get_by_text("Views", exact=True).click()
         page.get_by_role("button", name="Un-tone-mapped on sRGB - Display").click()
         expect(self.segment("Compare")).to_contain_text("Un-tone-mapped on sRGB")
         config = load_config(archive_of(self.current().current))
@@ -49,7 +49,7 @@ class Config(BrowserTestCase):
 
     def test_adding_a_view_of_the_projects_own(self) -> None:
         page = self.open("config")
-        page.get_by_text("Displays and views", exact=True).click()
+        page.get_by_text("Views", exact=True).click()
         page.get_by_role("button", name="Add a view").click()
         page.get_by_role("form", name="New view").get_by_role("button", name="Add the view").click()
         page.get_by_role("button", name="AgX on sRGB - Display").click()
@@ -70,9 +70,21 @@ class Config(BrowserTestCase):
         side.get_by_text("1931 xy").click()
         expect(side).to_contain_text("0.6400 0.3300")
 
+    def test_is_an_applications_config_the_projects_own(self) -> None:
+        page = self.open("config")
+        page.get_by_text("Compare two", exact=True).click()
+        file = self.folder / "theirs.ocio"
+        file.write_text(base_text())
+        with page.expect_file_chooser() as chooser:
+            page.get_by_role("button", name="Is this file the project’s config?").click()
+        chooser.value.set_files(file)
+        found = page.get_by_role("status", name="Comparison")
+        expect(found).to_contain_text("They are different", timeout=30_000)
+        expect(found).to_contain_text("file rule removed")
+
     def test_following_a_colour(self) -> None:
         page = self.open("config")
-        page.get_by_text("Follow a colour", exact=True).click()
+        page.get_by_text("Follow", exact=True).click()
         rows = page.get_by_role("table", name="Steps of the colour").get_by_role("row")
         expect(rows.nth(1)).to_contain_text("0.1843 0.4157 0.4078")
         expect(rows.last).to_contain_text("ACES 2.0 - SDR 100 nits (Rec.709) on sRGB - Display")

@@ -51,6 +51,15 @@ class Archives(TestCase):
             space_processor(config, "ACEScg", "broken")
         space_processor(config, "ACEScg", "curved")
 
+    def test_a_lut_of_the_same_path_in_another_config_is_another_lut(self) -> None:
+        # The engine keeps LUTs by path for the whole process.
+        for middle in (b"0.25", b"0.75", b"0.5"):
+            archive = ConfigArchive(config_with_luts(), {"luts/curve.spi1d": LUT.replace(b"0.25", middle)})
+            shown = space_processor(load_config(archive), "ACES2065-1", "curved").applyRGB([0.5, 0.5, 0.5])
+            self.assertEqual(shown, [float(middle)] * 3)
+        with self.assertRaisesRegex(BadInput, "could not be located"):
+            space_processor(load_config(config_with_luts()), "ACES2065-1", "curved")
+
     def test_a_folder_around_it_is_taken_off(self) -> None:
         content = zipped({"show/config.ocio": config_with_luts(), "show/luts/curve.spi1d": LUT, "notes.txt": "x"})
         archive = read_archive(content, "show.zip")

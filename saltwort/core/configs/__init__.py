@@ -2,6 +2,7 @@
 
 from saltwort.core.configs.archives import read_archive
 from saltwort.core.configs.builtins import builtin_configs
+from saltwort.core.configs.compare import Comparison, compare
 from saltwort.core.configs.compose import compose
 from saltwort.core.configs.describe import ConfigDescription, describe, screen_view, working_spaces
 from saltwort.core.configs.explain import explain_space, follow
@@ -12,12 +13,14 @@ from saltwort.core.configs.setup import Setup, Trim, first_setup
 from saltwort.core.configs.trim import Extent, extent
 
 __all__ = [
+    "Comparison",
     "ConfigDescription",
     "Extent",
     "Proof",
     "Setup",
     "Trim",
     "builtin_configs",
+    "compare",
     "compose",
     "describe",
     "environment_lines",

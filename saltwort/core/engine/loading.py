@@ -4,6 +4,7 @@ import re
 import weakref
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
 from hashlib import sha256
 from posixpath import normpath
 
@@ -28,7 +29,7 @@ class ConfigArchive:
     text: str
     files: Mapping[str, bytes] = field(default_factory=dict)
 
-    @property
+    @cached_property
     def hash(self) -> str:
         """SHA-256 over text and files."""
         digest = sha256(self.text.encode(errors="surrogateescape"))
@@ -38,23 +39,32 @@ class ConfigArchive:
 
 
 class _ArchiveFiles(ocio.PyConfigIOProxy):  # type: ignore[misc]
-    """Serves a config's text and the LUTs of its own archive: other paths in it lead nowhere."""
+    """Serves a config's text and the LUTs of its own archive: other paths in it lead nowhere.
+
+    The engine keeps LUTs for the whole process under their path alone. So each archive stands in a folder named by
+    its hash, or one config would be given the LUT of another.
+    """
 
     def __init__(self, archive: ConfigArchive) -> None:
         super().__init__()
         self._archive = archive
+        self.folder = f"/{archive.hash}"
+
+    def _file(self, path: str) -> bytes | None:
+        below = normpath(path).removeprefix(f"{self.folder}/")
+        return self._archive.files.get(below)
 
     def getConfigData(self) -> str:
         return self._archive.text
 
     def getLutData(self, path: str) -> ocio.vector_of_uint8_t:
-        content = self._archive.files.get(normpath(path))
+        content = self._file(path)
         if content is None:
             raise ocio.ExceptionMissingFile(f"{path} is not in this config's archive.")
         return ocio.vector_of_uint8_t(content)
 
     def getFastLutFileHash(self, path: str) -> str:
-        content = self._archive.files.get(normpath(path))
+        content = self._file(path)
         return "" if content is None else sha256(content).hexdigest()
 
 
@@ -69,9 +79,10 @@ def load_config(source: str | ConfigArchive) -> ocio.Config:
     proxy = _ArchiveFiles(archive)
     try:
         config = ocio.Config.CreateFromConfigIOProxy(proxy)
+        config.setWorkingDir(proxy.folder)
         config.validate()
     except ocio.Exception as error:
-        raise BadInput(f"This config does not load: {_first_sentence(error)}") from error
+        raise BadInput(f"This config does not load: {first_sentence(error)}") from error
     if len(config.getColorSpaceNames(ocio.SEARCH_REFERENCE_SPACE_ALL, ocio.COLORSPACE_ALL)) > MAX_SPACES:
         raise BadInput(f"This config has more than {MAX_SPACES:,} colour spaces. Trim it before you bring it.")
     # A config keeps the library's half of its proxy alive, but not Python's.
@@ -116,12 +127,13 @@ def _check_text(text: str) -> None:
             if aliases > MAX_ALIASES:
                 raise BadInput(f"This config uses more than {MAX_ALIASES} YAML aliases. Write the parts out instead.")
     except yaml.YAMLError as error:
-        raise BadInput(f"This config does not load: it is not YAML. {_first_sentence(error)}") from error
+        raise BadInput(f"This config does not load: it is not YAML. {first_sentence(error)}") from error
 
 
-def _first_sentence(error: Exception) -> str:
-    """The engine's reason, in one line and without its opening words."""
+def first_sentence(error: Exception) -> str:
+    """The engine's reason, in one line, without its opening words and the folders it knows archives by."""
     text = re.sub(r"\s+", " ", str(error)).strip()
     text = text.removeprefix("Error: ").removeprefix("Loading the OCIO profile failed. ")
     text = re.sub(r"\s*'?from Archive/ConfigIOProxy'?", "", text)
+    text = re.sub(r"/[0-9a-f]{64}/", "", text)
     return text if len(text) <= 300 else text[:300] + "…"

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 import PyOpenColorIO as ocio
 
+from saltwort.core.engine.loading import first_sentence
 from saltwort.core.errors import BadInput
 
 LARGEST_EXPOSURE = 32.0
@@ -74,8 +75,7 @@ def _build(config: ocio.Config, transform: ocio.Transform) -> ocio.CPUProcessor:
     try:
         return config.getProcessor(transform).getDefaultCPUProcessor()
     except (ocio.Exception, ocio.ExceptionMissingFile) as error:
-        reason = " ".join(str(error).split())
-        raise BadInput(f"The config cannot make this transform: {reason}") from error
+        raise BadInput(f"The config cannot make this transform: {first_sentence(error)}") from error
 
 
 def _listed(names: object) -> str:

@@ -280,6 +280,31 @@ class FollowedSerializer(serializers.Serializer):
     values = serializers.ListField(child=serializers.FloatField(allow_null=True), min_length=3, max_length=3)
 
 
+class CompareRequest(serializers.Serializer):
+    """Two configs: `revision:` and a number, or `builtin:` and a name, or the base of a setup."""
+
+    first = serializers.CharField(max_length=300)
+    second = serializers.CharField(max_length=300)
+
+
+class DifferenceSerializer(serializers.Serializer):
+    """`largest` and `mean` are null where they are infinite: only one of the two can be computed."""
+
+    kind = serializers.ChoiceField(choices=["added", "removed", "renamed", "changed"])
+    what = serializers.CharField()
+    name = serializers.CharField()
+    other = serializers.CharField(allow_blank=True)
+    metric = serializers.CharField(allow_blank=True)
+    largest = serializers.FloatField(allow_null=True)
+    mean = serializers.FloatField(allow_null=True)
+    worst = serializers.ListField(child=serializers.FloatField(), allow_null=True)
+
+
+class ConfigComparisonSerializer(serializers.Serializer):
+    verdict = serializers.ChoiceField(choices=["identical", "same meaning", "different"])
+    differences = DifferenceSerializer(many=True)
+
+
 class BuiltinChange(BasedOn):
     name = serializers.CharField(max_length=200)
 

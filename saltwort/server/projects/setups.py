@@ -16,7 +16,7 @@ from saltwort.core.textures.rules import Rule, RuleBook
 from saltwort.core.views import AddedView
 from saltwort.server.projects.models import BaseConfig, ConfigFile, Project, Revision, StoredConfig
 
-BUILTIN, UPLOADED = "builtin:", "sha256:"
+BUILTIN, UPLOADED, REVISION = "builtin:", "sha256:", "revision:"
 
 
 def setup_to_json(setup: Setup) -> dict[str, Any]:
@@ -72,6 +72,20 @@ def base_archive(base: str) -> ConfigArchive:
     if found is None:
         raise BadInput("The config this setup starts from is gone. Bring it again.")
     return archive_of(found)
+
+
+def named_archive(project: Project, name: str) -> ConfigArchive:
+    """A config by name: `revision:` and a number of the project, or what a setup's `base` may be.
+
+    Raises BadInput for a name of no config.
+    """
+    if name.startswith(REVISION):
+        number = name.removeprefix(REVISION)
+        revision = project.revisions.filter(number=number).first() if number.isdecimal() else None
+        if revision is None:
+            raise BadInput(f"The project has no revision {number}.")
+        return archive_of(revision)
+    return base_archive(name)
 
 
 def archive_of(stored: StoredConfig) -> ConfigArchive:

@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from dataclasses import asdict, replace
 from typing import Any
 
+from django.core.files.uploadedfile import UploadedFile
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema
@@ -15,14 +16,17 @@ from rest_framework.response import Response
 
 from saltwort.core.colour_path import Joint, trace
 from saltwort.core.configs import (
+    Comparison,
     Setup,
     Trim,
     builtin_configs,
+    compare,
     describe,
     environment_lines,
     explain_space,
     follow,
     packed,
+    read_archive,
 )
 from saltwort.core.configs.additions import OWN_LOOKS
 from saltwort.core.configs.archives import MAX_UNPACKED_BYTES
@@ -40,6 +44,8 @@ from saltwort.server.projects.models import BaseConfig, Project
 from saltwort.server.projects.serializers import (
     BuiltinChange,
     BuiltinSerializer,
+    CompareRequest,
+    ConfigComparisonSerializer,
     ConfigSerializer,
     DiagramSerializer,
     FamiliesSerializer,
@@ -66,10 +72,11 @@ from saltwort.server.projects.setups import (
     config_of,
     current_setup,
     look_from_json,
+    named_archive,
     rule_from_json,
     space_from_json,
 )
-from saltwort.server.uploads import ConfigUpload
+from saltwort.server.uploads import ConfigFile, ConfigUpload
 
 
 def project_named(slug: str) -> Project:
@@ -135,9 +142,7 @@ def revisions(request: Request, slug: str) -> Response:
 def base(request: Request, slug: str) -> Response:
     asked = parsed(request, ConfigUpload)
     upload = asked["file"]
-    if upload.size > MAX_UNPACKED_BYTES:
-        raise BadInput(f"{upload.name} is larger than {MAX_UNPACKED_BYTES // 1_000_000} MB, too large for a config.")
-    content = upload.read()
+    content = _read_config(upload)
     return Response(_project(operations.bring_config(project_named(slug), asked["based_on"], upload.name, content)))
 
 
@@ -229,6 +234,25 @@ def diagram(request: Request) -> Response:
     return Response(DiagramSerializer(ground).data)
 
 
+@extend_schema(request=CompareRequest, responses=ConfigComparisonSerializer)
+@api_view(["POST"])
+def compare_configs(request: Request, slug: str) -> Response:
+    """Any two configs that the project knows, compared by what they do."""
+    project, asked = project_named(slug), parsed(request, CompareRequest)
+    first, second = (named_archive(project, asked[side]) for side in ("first", "second"))
+    return Response(_comparison(compare(first, second)))
+
+
+@extend_schema(request={"multipart/form-data": ConfigFile}, responses=ConfigComparisonSerializer)
+@api_view(["POST"])
+@parser_classes([MultiPartParser])
+def compare_file(request: Request, slug: str) -> Response:
+    """The project's config and the one that an application uses: is it the same?"""
+    project, upload = project_named(slug), parsed(request, ConfigFile)["file"]
+    brought = read_archive(_read_config(upload), upload.name)
+    return Response(_comparison(compare(archive_of(project.current), brought)))
+
+
 @extend_schema(methods=["GET"], responses=TrimChoicesSerializer)
 @extend_schema(methods=["POST"], request=TrimSerializer, responses=TrimPreviewSerializer)
 @api_view(["GET", "POST"])
@@ -292,6 +316,20 @@ def _project(project: Project) -> dict[str, Any]:
             "tracer": tracer,
         }
     ).data
+
+
+def _read_config(upload: UploadedFile) -> bytes:
+    if upload.size > MAX_UNPACKED_BYTES:
+        raise BadInput(f"{upload.name} is larger than {MAX_UNPACKED_BYTES // 1_000_000} MB, too large for a config.")
+    return upload.read()
+
+
+def _comparison(comparison: Comparison) -> dict[str, Any]:
+    rows = [
+        {**asdict(row), **dict(zip(("largest", "mean"), finite((row.largest, row.mean)), strict=True))}
+        for row in comparison.differences
+    ]
+    return ConfigComparisonSerializer({"verdict": comparison.verdict, "differences": rows}).data
 
 
 def _setup(setup: Setup) -> dict[str, Any]:

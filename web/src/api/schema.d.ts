@@ -116,6 +116,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{slug}/compare-configs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Any two configs that the project knows, compared by what they do. */
+        post: operations["projects_compare_configs_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{slug}/compare-file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The project's config and the one that an application uses: is it the same? */
+        post: operations["projects_compare_file_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{slug}/comparison": {
         parameters: {
             query?: never;
@@ -765,6 +799,11 @@ export interface components {
             level: string;
             meaning: string;
         };
+        /** @description Two configs: `revision:` and a number, or `builtin:` and a name, or the base of a setup. */
+        CompareRequest: {
+            first: string;
+            second: string;
+        };
         Comparison: {
             version: number;
             render: number | null;
@@ -795,6 +834,15 @@ export interface components {
                 [key: string]: string;
             };
         };
+        ConfigComparison: {
+            verdict: components["schemas"]["VerdictEnum"];
+            differences: components["schemas"]["Difference"][];
+        };
+        /** @description A config to look at, not to keep. */
+        ConfigFile: {
+            /** Format: uri */
+            file: string;
+        };
         /** @description Every write says which version it was made from; a stale one is refused. */
         ConfigUpload: {
             based_on: number;
@@ -808,6 +856,21 @@ export interface components {
             locus: components["schemas"]["Point"][];
             pointer: components["schemas"]["Point"][];
         };
+        /** @description `largest` and `mean` are null where they are infinite: only one of the two can be computed. */
+        Difference: {
+            kind: components["schemas"]["DifferenceKindEnum"];
+            what: string;
+            name: string;
+            other: string;
+            metric: string;
+            /** Format: double */
+            largest: number | null;
+            /** Format: double */
+            mean: number | null;
+            worst: number[] | null;
+        };
+        /** @enum {string} */
+        DifferenceKindEnum: "added" | "removed" | "renamed" | "changed";
         Display: {
             name: string;
             views: string[];
@@ -1229,6 +1292,8 @@ export interface components {
         };
         /** @enum {string} */
         UnitEnum: "unit" | "8-bit" | "hex";
+        /** @enum {string} */
+        VerdictEnum: "identical" | "same meaning" | "different";
         ViewChoice: {
             display: string;
             view: string;
@@ -1421,6 +1486,56 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Project"];
+                };
+            };
+        };
+    };
+    projects_compare_configs_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CompareRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConfigComparison"];
+                };
+            };
+        };
+    };
+    projects_compare_file_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["ConfigFile"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConfigComparison"];
                 };
             };
         };

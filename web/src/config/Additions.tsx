@@ -59,7 +59,9 @@ export function Additions() {
           />
         ) : (
           <div>
-            <Button onClick={() => setAdding('space')}>Add a space</Button>
+            <Button disabled={change.isPending} onClick={() => setAdding('space')}>
+              Add a space
+            </Button>
           </div>
         )}
       </div>
@@ -88,7 +90,9 @@ export function Additions() {
           />
         ) : (
           <div>
-            <Button onClick={() => setAdding('look')}>Add a look</Button>
+            <Button disabled={change.isPending} onClick={() => setAdding('look')}>
+              Add a look
+            </Button>
           </div>
         )}
       </div>

@@ -5,6 +5,7 @@ import { useConfig, useProject } from '../api/hooks';
 import { Loaded } from '../shared/states';
 import { Additions } from './Additions';
 import { BaseConfig } from './BaseConfig';
+import { CompareTwo } from './CompareTwo';
 import { DisplayTable } from './DisplayTable';
 import { Export } from './Export';
 import { Follow } from './Follow';
@@ -15,7 +16,7 @@ import { SpaceTable } from './SpaceTable';
 import { Trim } from './Trim';
 import { WorkingSpace } from './WorkingSpace';
 
-const LISTS = ['Spaces', 'Roles', 'Displays and views', 'Added', 'Follow a colour', 'Trim'] as const;
+const LISTS = ['Spaces', 'Roles', 'Views', 'Added', 'Follow', 'Trim', 'Compare two'] as const;
 
 /** The project's config: what it starts from, what was decided, what it holds, and its export. */
 export function Config() {
@@ -44,10 +45,11 @@ export function Config() {
               />
               {list === 'Spaces' && <SpaceTable config={data} selected={space?.name} onSelect={setSelected} />}
               {list === 'Roles' && <RoleTable config={data} />}
-              {list === 'Displays and views' && <DisplayTable config={data} />}
+              {list === 'Views' && <DisplayTable config={data} />}
               {list === 'Added' && <Additions />}
-              {list === 'Follow a colour' && <Follow />}
+              {list === 'Follow' && <Follow />}
               {list === 'Trim' && <Trim />}
+              {list === 'Compare two' && <CompareTwo />}
             </section>
             <section className="column" aria-label="Selected space and export">
               <Export config={data} />
