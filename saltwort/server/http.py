@@ -3,6 +3,7 @@
 from collections.abc import Iterable
 from math import isfinite
 from typing import Any
+from urllib.parse import unquote
 
 from django.core.exceptions import ObjectDoesNotExist
 from django.http import Http404, HttpResponse
@@ -30,6 +31,11 @@ def parsed(request: Request, serializer: type[serializers.Serializer], *, query:
     checked = serializer(data=request.query_params if query else request.data)
     checked.is_valid(raise_exception=True)
     return checked.validated_data
+
+
+def author_of(request: Request) -> str:
+    """Who the browser's user said they are, or nothing. It is taken on trust, and shown beside revisions."""
+    return unquote(request.headers.get("X-Saltwort-Author", "")).strip()[:80]
 
 
 def finite(values: Iterable[float]) -> list[float | None]:

@@ -9,8 +9,8 @@ class ConfigUpload(BasedOn):
     file = serializers.FileField()
 
 
-class ConfigFile(serializers.Serializer):
-    """A config to look at, not to keep."""
+class PlainFile(serializers.Serializer):
+    """A file to look at."""
 
     file = serializers.FileField()
 

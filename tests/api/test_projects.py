@@ -236,7 +236,7 @@ class Additions(ServerTestCase):
 
     def test_refusals(self) -> None:
         space = {"name": "Quay", "chromaticities": [0.3] * 7, "curve": "linear"}
-        self.refused("post", "/setup", "at least 8", based_on=1, message="s", added_spaces=[space])
+        self.refused("post", "/setup", "eight finite numbers", based_on=1, message="s", added_spaces=[space])
         self.assertEqual(self.revision(), 1)
 
 

@@ -1,41 +1,50 @@
 """Spaces and looks that a project adds to its config."""
 
-from collections.abc import Callable
+import re
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 import PyOpenColorIO as ocio
 
+from saltwort.core.engine import builtin_text, load_config
 from saltwort.core.engine.measured import reference_to_ap0
 from saltwort.core.engine.processors import known_space
+from saltwort.core.engine.transforms import matrix_transform
 from saltwort.core.errors import BadInput
-from saltwort.core.spaces.gamuts import AP0, KNOWN_GAMUTS, Gamut, rgb_to_rgb, solve
+from saltwort.core.spaces.gamuts import AP0, Gamut, rgb_to_rgb, solve
+from saltwort.core.views.families import LUT_FOLDER, add_lut_folder
 
 Triple = tuple[float, float, float]
 
-GAMUTS = {gamut.name: gamut for gamut in KNOWN_GAMUTS}
+FIRST_WITH_INTEROP_IDS = (2, 5)
+"""OCIO version."""
 
 
 @dataclass(frozen=True)
 class AddedSpace:
-    """A scene-referred space from primaries with their white, and a transfer function.
+    """A scene-referred space from primaries with their white, and a transfer function; or from an interop ID.
 
     `chromaticities` are eight numbers, CIE 1931 xy of red, green, blue and white. `curve` is a key of CURVES; `power`
-    counts for `power` alone. White is adapted to the config's by Bradford's method.
+    counts for `power` alone. White is adapted to the config's by Bradford's method. An `interop_id`, one of
+    `known_interop_ids`, brings the engine's own definition instead of these.
     """
 
     name: str
-    chromaticities: tuple[float, ...]
+    chromaticities: tuple[float, ...] = ()
     curve: str = "linear"
     power: float = 2.2
     aliases: tuple[str, ...] = ()
     family: str = ""
     description: str = ""
+    interop_id: str = ""
 
 
 @dataclass(frozen=True)
 class AddedLook:
-    """A look from ASC CDL values, applied in the config's grading space."""
+    """A look from ASC CDL values, or from a LUT file: `lut` is its name, `lut_sha256` the hash of its content, and
+    the CDL values do not count. `process_space` is where it is applied; empty is the config's grading space."""
 
     name: str
     slope: Triple = (1.0, 1.0, 1.0)
@@ -43,6 +52,9 @@ class AddedLook:
     power: Triple = (1.0, 1.0, 1.0)
     saturation: float = 1.0
     description: str = ""
+    lut: str = ""
+    lut_sha256: str = ""
+    process_space: str = ""
 
 
 OWN_LOOKS = (
@@ -69,17 +81,9 @@ OWN_LOOKS = (
     ),
 )
 
-_GAMMA_SRGB, _OFFSET_SRGB = 2.4, 0.055
-
 
 def _no_curve(space: AddedSpace) -> list[ocio.Transform]:
     return []
-
-
-def _srgb_curve(space: AddedSpace) -> list[ocio.Transform]:
-    gamma = [_GAMMA_SRGB] * 3 + [1.0]
-    offset = [_OFFSET_SRGB] * 3 + [0.0]
-    return [ocio.ExponentWithLinearTransform(gamma, offset, ocio.NEGATIVE_LINEAR)]
 
 
 def _power_curve(space: AddedSpace) -> list[ocio.Transform]:
@@ -88,12 +92,59 @@ def _power_curve(space: AddedSpace) -> list[ocio.Transform]:
     return [ocio.ExponentTransform([space.power] * 3 + [1.0], ocio.NEGATIVE_PASS_THRU)]
 
 
-# From code values to light. Source of the sRGB curve: IEC 61966-2-1.
-CURVES: dict[str, Callable[[AddedSpace], list[ocio.Transform]]] = {
-    "linear": _no_curve,
-    "srgb": _srgb_curve,
-    "power": _power_curve,
+def _offset_power(gamma: float, offset: float) -> Callable[[AddedSpace], list[ocio.Transform]]:
+    def curve(space: AddedSpace) -> list[ocio.Transform]:
+        exponents, offsets = [gamma] * 3 + [1.0], [offset] * 3 + [0.0]
+        return [ocio.ExponentWithLinearTransform(exponents, offsets, ocio.NEGATIVE_LINEAR)]
+
+    return curve
+
+
+def _engines_own(style: str) -> Callable[[AddedSpace], list[ocio.Transform]]:
+    return lambda space: [ocio.BuiltinTransform(style=style)]
+
+
+@dataclass(frozen=True)
+class Curve:
+    """A transfer function: from code values to light, and the OCIO encoding of a space that has it."""
+
+    label: str
+    encoding: str
+    to_light: Callable[[AddedSpace], list[ocio.Transform]]
+
+
+CURVES = {
+    "linear": Curve("linear", "scene-linear", _no_curve),
+    "srgb": Curve("sRGB (IEC 61966-2-1)", "sdr-video", _offset_power(2.4, 0.055)),
+    "power": Curve("power", "sdr-video", _power_curve),
+    "rec709": Curve("camera curve (BT.709)", "sdr-video", _offset_power(1 / 0.45, 0.099)),
+    "acescct": Curve("ACEScct (S-2016-001)", "log", _engines_own("CURVE - ACEScct-LOG_to_LINEAR")),
+    "pq": Curve("PQ (SMPTE ST 2084), 1 is 100 nits", "hdr-video", _engines_own("CURVE - ST-2084_to_LINEAR")),
 }
+
+
+@lru_cache(maxsize=1)
+def _newest_studio() -> ocio.Config:
+    return load_config(builtin_text(ocio.ResolveConfigPath("ocio://studio-config-latest").removeprefix("ocio://")))
+
+
+@lru_cache(maxsize=1)
+def known_interop_ids() -> dict[str, str]:
+    """Interop IDs of scene-referred spaces and data that the engine can define, with what they are called."""
+    spaces = _newest_studio().getColorSpaces(ocio.SEARCH_REFERENCE_SPACE_SCENE, ocio.COLORSPACE_ALL)
+    return {space.getInteropID(): space.getName() for space in spaces if space.getInteropID()}
+
+
+def check_space_name(name: str) -> None:
+    """Raise BadInput for what cannot be the name or alias of a colour space."""
+    if not name.strip() or any(mark in name for mark in ",:/"):
+        raise BadInput("A colour space needs a name, without commas, colons and slashes; so does each alias.")
+
+
+def check_free(config: ocio.Config, name: str) -> None:
+    """Raise BadInput when a space, role or named transform goes by this name already."""
+    if config.getColorSpace(name) or config.hasRole(name) or config.getNamedTransform(name):
+        raise BadInput(f"The config has something named “{name}” already. Choose another name.")
 
 
 def add_spaces(config: ocio.Config, spaces: tuple[AddedSpace, ...]) -> None:
@@ -101,24 +152,50 @@ def add_spaces(config: ocio.Config, spaces: tuple[AddedSpace, ...]) -> None:
     or primaries that span no gamut."""
     for space in spaces:
         for name in (space.name, *space.aliases):
-            if not name.strip() or any(mark in name for mark in ",:/"):
-                raise BadInput("A colour space needs a name, without commas, colons and slashes; so does each alias.")
-            if config.getColorSpace(name) or config.hasRole(name) or config.getNamedTransform(name):
-                raise BadInput(f"The config has something named “{name}” already. Choose another name.")
-        curve = CURVES.get(space.curve)
-        if curve is None:
-            raise BadInput(f"Space “{space.name}”: there is no curve “{space.curve}”.")
-        to_reference = solve(reference_to_ap0(config), rgb_to_rgb(_gamut(space), AP0))
-        padded = np.eye(4)
-        padded[:3, :3] = to_reference
-        transform = ocio.GroupTransform([*curve(space), ocio.MatrixTransform(padded.ravel().tolist())])
-        made = ocio.ColorSpace(ocio.REFERENCE_SPACE_SCENE, space.name, toReference=transform)
-        made.setEncoding("scene-linear" if space.curve == "linear" else "sdr-video")
+            check_space_name(name)
+            check_free(config, name)
+        made = _by_interop_id(config, space) if space.interop_id else _by_primaries(config, space)
         made.setFamily(space.family)
         made.setDescription(space.description)
         for alias in space.aliases:
             made.addAlias(alias)
         config.addColorSpace(made)
+
+
+def _by_primaries(config: ocio.Config, space: AddedSpace) -> ocio.ColorSpace:
+    curve = CURVES.get(space.curve)
+    if curve is None:
+        raise BadInput(f"Space “{space.name}”: there is no curve “{space.curve}”.")
+    to_reference = matrix_transform(solve(reference_to_ap0(config), rgb_to_rgb(_gamut(space), AP0)))
+    transform = ocio.GroupTransform([*curve.to_light(space), to_reference])
+    made = ocio.ColorSpace(ocio.REFERENCE_SPACE_SCENE, space.name, toReference=transform)
+    made.setEncoding(curve.encoding)
+    return made
+
+
+def _by_interop_id(config: ocio.Config, space: AddedSpace) -> ocio.ColorSpace:
+    """The engine's own definition of an interop ID, through AP0 to the reference of this config."""
+    called = known_interop_ids().get(space.interop_id)
+    if called is None:
+        raise BadInput(f"Space “{space.name}”: the engine does not know the interop ID “{space.interop_id}”.")
+    defined = _newest_studio().getColorSpace(called)
+    made = ocio.ColorSpace(ocio.REFERENCE_SPACE_SCENE, space.name, isData=defined.isData())
+    made.setEncoding(defined.getEncoding())
+    if (config.getMajorVersion(), config.getMinorVersion()) >= FIRST_WITH_INTEROP_IDS:
+        made.setInteropID(space.interop_id)
+        if config.getColorSpace(space.interop_id) is None:
+            made.addAlias(space.interop_id)  # the engine wants an ID to be a name of some space
+    if not defined.isData():
+        to_ap0 = reference_to_ap0(config)
+        forth = defined.getTransform(ocio.COLORSPACE_DIR_TO_REFERENCE)
+        back = defined.getTransform(ocio.COLORSPACE_DIR_FROM_REFERENCE)
+        if forth is None and back is not None:
+            steps = ocio.GroupTransform([matrix_transform(to_ap0), back])
+            made.setTransform(steps, ocio.COLORSPACE_DIR_FROM_REFERENCE)
+        else:
+            steps = ocio.GroupTransform([*filter(None, [forth]), matrix_transform(solve(to_ap0, np.eye(3)))])
+            made.setTransform(steps, ocio.COLORSPACE_DIR_TO_REFERENCE)
+    return made
 
 
 def _gamut(space: AddedSpace) -> Gamut:
@@ -133,23 +210,44 @@ def _gamut(space: AddedSpace) -> Gamut:
     return Gamut(space.name, red, green, blue, white)
 
 
-def add_looks(config: ocio.Config, looks: tuple[AddedLook, ...]) -> None:
-    """Write looks into a config that is to be changed. They act in the space of the role color_timing, a logarithm in
-    most configs, else in the working space. Raises BadInput, naming the look, for values a CDL cannot have."""
+def add_looks(config: ocio.Config, looks: tuple[AddedLook, ...], luts: Mapping[str, bytes]) -> dict[str, bytes]:
+    """Write looks into a config that is to be changed, and give back the LUT files they need, by path; `luts` holds
+    their contents by hash. They act in their process space; without one, in that of the role color_timing, a logarithm
+    in most configs, else in the working space. Raises BadInput, naming the look, for values a CDL cannot have."""
     role = ocio.ROLE_COLOR_TIMING if config.hasRole(ocio.ROLE_COLOR_TIMING) else ocio.ROLE_SCENE_LINEAR
-    process = known_space(config, role)
+    files = {}
     for look in looks:
         if not look.name.strip() or any(mark in look.name for mark in ",:|+-"):
             raise BadInput("A look needs a name, without commas, colons, bars, plus and minus signs.")
         if config.getLook(look.name):
             raise BadInput(f"The config has a look “{look.name}” already. Choose another name.")
-        numbers = (*look.slope, *look.offset, *look.power, look.saturation)
-        if not all(np.isfinite(numbers)) or min(look.slope) < 0 or min(look.power) <= 0 or look.saturation < 0:
-            raise BadInput(
-                f"Look “{look.name}”: slope and saturation are 0 or more, power is above 0, and all are finite numbers."
-            )
-        cdl = ocio.CDLTransform(
-            slope=list(look.slope), offset=list(look.offset), power=list(look.power), sat=look.saturation
+        if look.lut:
+            transform: ocio.Transform = ocio.FileTransform(lut_file(look), interpolation=ocio.INTERP_BEST)
+            files[f"{LUT_FOLDER}/{lut_file(look)}"] = luts[look.lut_sha256]
+        else:
+            transform = _cdl(look)
+        process = known_space(config, look.process_space or role)
+        added = ocio.Look(name=look.name, processSpace=process, transform=transform, description=look.description)
+        config.addLook(added)
+    if files:
+        add_lut_folder(config)
+    return files
+
+
+def lut_file(look: AddedLook) -> str:
+    """Name of a look's LUT in the config's folder; of its content, so that two never meet under one name."""
+    stem, _, suffix = look.lut.rpartition(".")
+    return f"{re.sub(r'[^A-Za-z0-9_-]+', '_', stem)[:60]}_{look.lut_sha256[:8]}.{suffix.lower()}"
+
+
+def _cdl(look: AddedLook) -> ocio.CDLTransform:
+    numbers = (*look.slope, *look.offset, *look.power, look.saturation)
+    if not all(np.isfinite(numbers)) or min(look.slope) < 0 or min(look.power) <= 0 or look.saturation < 0:
+        raise BadInput(
+            f"Look “{look.name}”: slope and saturation are 0 or more, power is above 0, and all are finite numbers."
         )
-        cdl.setStyle(ocio.CDL_NO_CLAMP)
-        config.addLook(ocio.Look(name=look.name, processSpace=process, transform=cdl, description=look.description))
+    cdl = ocio.CDLTransform(
+        slope=list(look.slope), offset=list(look.offset), power=list(look.power), sat=look.saturation
+    )
+    cdl.setStyle(ocio.CDL_NO_CLAMP)
+    return cdl

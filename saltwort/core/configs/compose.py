@@ -1,13 +1,16 @@
 """Turn a setup into the OCIO config that every application is given."""
 
 import re
-from dataclasses import replace
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, replace
 
 import PyOpenColorIO as ocio
 
 from saltwort.core.configs.additions import add_looks, add_spaces
 from saltwort.core.configs.describe import working_spaces
+from saltwort.core.configs.edits import edit_spaces
 from saltwort.core.configs.setup import Setup
+from saltwort.core.configs.target import Lowered, Replacement, lowered
 from saltwort.core.configs.trim import trim
 from saltwort.core.engine import ConfigArchive, ViewChoice, load_config
 from saltwort.core.engine.processors import check_view, known_space
@@ -16,35 +19,79 @@ from saltwort.core.textures.rules import file_rules
 from saltwort.core.views import add_views
 
 
-def compose(base: ConfigArchive, setup: Setup, name: str) -> ConfigArchive:
-    """The project's config: the base config with the setup's working space, rules and views.
+@dataclass(frozen=True)
+class Composed:
+    """What a setup makes of its base config: the whole, the part that its trim leaves, and that part as written for
+    the target version, with what was replaced for it."""
+
+    whole: ConfigArchive
+    part: ConfigArchive
+    written: ConfigArchive
+    replacements: tuple[Replacement, ...]
+
+
+def compose(base: ConfigArchive, setup: Setup, name: str, luts: Mapping[str, bytes] | None = None) -> ConfigArchive:
+    """The project's config: the base config with all that the setup decides. `luts` are the LUTs of its looks by hash.
 
     The chosen display and view are put first, so that every application opens with them. Raises BadInput, naming
     what is missing, when the setup asks for something the base config lacks.
     """
-    config = load_config(base)
+    return compose_in_steps(base, setup, name, luts).written
+
+
+def compose_in_steps(base: ConfigArchive, setup: Setup, name: str, luts: Mapping[str, bytes] | None = None) -> Composed:
+    """The same, with what it was before trimming and before writing it for an older version."""
+    whole = _whole(base, setup, name, luts or {})
+    part = _trimmed(whole, setup) if setup.trim else whole
+    written = lowered(part, setup.target_version) if setup.target_version else Lowered(part, ())
+    return Composed(whole, part, written.archive, written.replacements)
+
+
+def _whole(base: ConfigArchive, setup: Setup, name: str, luts: Mapping[str, bytes]) -> ConfigArchive:
+    config = load_config(base, to_mend=True)
     if config.getMajorVersion() < 2:
         config.setVersion(2, 0)  # file rules came with OCIO 2
     config.setName(name)
+    edit_spaces(config, setup.space_edits)
     add_spaces(config, setup.added_spaces)
     _check_spaces(config, setup)
     _set_roles(config, setup)
-    add_looks(config, setup.added_looks)
+    files = {**base.files, **add_looks(config, setup.added_looks, luts)}
     if config.hasRole(ocio.ROLE_DEFAULT):
         config.setRole(ocio.ROLE_DEFAULT, setup.default_space)  # the default rule's name in OCIO 1; both must agree
     config.setFileRules(file_rules(setup.rules, setup.default_space, setup.kind_words))
-    files = {**base.files, **add_views(config, setup.added_views)}
+    files |= add_views(config, setup.added_views)
+    _order_displays_and_views(config, setup)
+    try:
+        config.validate()
+    except ocio.Exception as error:
+        raise BadInput(f"The config would not be valid: {' '.join(str(error).split())}") from error
+    return ConfigArchive(config.serialize(), files)
+
+
+def _order_displays_and_views(config: ocio.Config, setup: Setup) -> None:
+    """Put active displays and views in the setup's order, the chosen ones first."""
+    if setup.displays:
+        for name in setup.displays:
+            if name not in config.getDisplaysAll():
+                raise BadInput(f"The config has no display “{name}”. Choose those to be active again.")
+        config.setActiveDisplays(_list_of([*setup.displays]))
+    if setup.views:
+        known = {view for display in config.getDisplaysAll() for view in _views_of(config, display)}
+        if unknown := next((name for name in setup.views if name not in known), None):
+            raise BadInput(f"The config has no view “{unknown}”. Choose those to be active again.")
+        config.setActiveViews(_list_of([*setup.views]))
     check_view(config, setup.view)
     displays = [setup.view.display, *(name for name in config.getDisplays() if name != setup.view.display)]
     config.setActiveDisplays(_list_of(displays))
     if config.getDefaultView(setup.view.display) != setup.view.view:
         config.setActiveViews(_list_of(_views_in_order(config, setup.view)))
-    try:
-        config.validate()
-    except ocio.Exception as error:
-        raise BadInput(f"The config would not be valid: {' '.join(str(error).split())}") from error
-    archive = ConfigArchive(config.serialize(), files)
-    return trimmed(archive, setup) if setup.trim else archive
+
+
+def _views_of(config: ocio.Config, display: str) -> Iterator[str]:
+    """A display's views, whether active or not."""
+    yield from config.getViews(ocio.VIEW_DISPLAY_DEFINED, display)
+    yield from config.getViews(ocio.VIEW_SHARED, display)
 
 
 def _set_roles(config: ocio.Config, setup: Setup) -> None:
@@ -57,7 +104,7 @@ def _set_roles(config: ocio.Config, setup: Setup) -> None:
     config.setRole(ocio.ROLE_SCENE_LINEAR, setup.working_space)
 
 
-def trimmed(archive: ConfigArchive, setup: Setup) -> ConfigArchive:
+def _trimmed(archive: ConfigArchive, setup: Setup) -> ConfigArchive:
     """An untrimmed config cut down to what the setup picks; its own view always stays."""
     assert setup.trim is not None
     looks = (*setup.trim.looks, setup.view.look) if setup.view.look else setup.trim.looks

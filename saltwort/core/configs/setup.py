@@ -1,11 +1,12 @@
 """A project's setup: all that its artist has decided, as one value."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import PyOpenColorIO as ocio
 
 from saltwort.core.configs.additions import AddedLook, AddedSpace
 from saltwort.core.configs.describe import working_spaces
+from saltwort.core.configs.edits import SpaceEdit
 from saltwort.core.engine import ViewChoice
 from saltwort.core.errors import BadInput
 from saltwort.core.textures.kinds import DATA, DEFAULT_KIND_WORDS, MAP_KINDS, KindWords
@@ -38,8 +39,41 @@ class Setup:
     added_looks: tuple[AddedLook, ...] = ()
     roles: tuple[tuple[str, str], ...] = ()
     """Roles set otherwise than in the base config, with their space; scene_linear is the working space."""
+    space_edits: tuple[SpaceEdit, ...] = ()
+    displays: tuple[str, ...] = ()
+    """Active displays in order; none leaves the base config's. The chosen view's display is first in any case."""
+    views: tuple[str, ...] = ()
+    """Active views in order, for all displays together, as OCIO has it; none leaves the base config's."""
     trim: Trim | None = None
+    target_version: str = ""
+    """The newest OCIO version that the config may need, such as `2.3`; empty leaves the base config's."""
     kind_words: KindWords = field(default=DEFAULT_KIND_WORDS)
+
+
+def renamed(setup: Setup, before: str, after: str) -> Setup:
+    """The setup with a space called otherwise wherever it is named."""
+
+    def now(name: str) -> str:
+        return after if name == before else name
+
+    trim = setup.trim and replace(setup.trim, spaces=tuple(map(now, setup.trim.spaces)))
+    return replace(
+        setup,
+        working_space=now(setup.working_space),
+        default_space=now(setup.default_space),
+        rules=tuple(replace(rule, space=now(rule.space)) for rule in setup.rules),
+        roles=tuple((role, now(space)) for role, space in setup.roles),
+        added_looks=tuple(replace(look, process_space=now(look.process_space)) for look in setup.added_looks),
+        trim=trim,
+    )
+
+
+def with_space_edits(setup: Setup, edits: tuple[SpaceEdit, ...]) -> Setup:
+    """The setup with other edits of spaces; what they rename is named so all over the setup."""
+    before, after = ({edit.space: edit.name or edit.space for edit in group} for group in (setup.space_edits, edits))
+    for space in before.keys() | after.keys():
+        setup = renamed(setup, before.get(space, space), after.get(space, space))
+    return replace(setup, space_edits=edits)
 
 
 def first_setup(base: str, config: ocio.Config) -> Setup:

@@ -9,6 +9,7 @@ import PyOpenColorIO as ocio
 from saltwort.core.configs.setup import Trim
 from saltwort.core.engine import ConfigArchive, ViewChoice, load_config
 from saltwort.core.engine.measured import DISPLAY_INTERCHANGE, SCENE_INTERCHANGE
+from saltwort.core.engine.transforms import transforms_within
 from saltwort.core.errors import BadInput
 
 # Roles that stay whatever is picked: without them other applications cannot render, or compare configs, and the
@@ -148,15 +149,6 @@ class _Needs:
             elif isinstance(part, ocio.DisplayViewTransform):
                 self.space(part.getSrc())
                 self.view(ViewChoice(part.getDisplay(), part.getView()))
-
-
-def transforms_within(transform: ocio.Transform | None) -> Iterator[ocio.Transform]:
-    """A transform's parts, however its groups are nested; nothing for None."""
-    if isinstance(transform, ocio.GroupTransform):
-        for part in transform:
-            yield from transforms_within(part)
-    elif transform is not None:
-        yield transform
 
 
 def _look_names(looks: str) -> list[str]:

@@ -68,11 +68,12 @@ class _ArchiveFiles(ocio.PyConfigIOProxy):  # type: ignore[misc]
         return "" if content is None else sha256(content).hexdigest()
 
 
-def load_config(source: str | ConfigArchive) -> ocio.Config:
+def load_config(source: str | ConfigArchive, *, to_mend: bool = False) -> ocio.Config:
     """Parse and validate a config, from its text or as an archive.
 
     LUTs come from the archive alone. One that is missing is no reason to refuse: only what needs it will not work.
-    Raises BadInput with a sentence when the config itself does not load.
+    A config `to_mend` need not be valid yet, but must be in the end. Raises BadInput with a sentence when the config
+    itself does not load.
     """
     archive = ConfigArchive(source) if isinstance(source, str) else source
     _check_text(archive.text)
@@ -80,7 +81,8 @@ def load_config(source: str | ConfigArchive) -> ocio.Config:
     try:
         config = ocio.Config.CreateFromConfigIOProxy(proxy)
         config.setWorkingDir(proxy.folder)
-        config.validate()
+        if not to_mend:
+            config.validate()
     except ocio.Exception as error:
         raise BadInput(f"This config does not load: {first_sentence(error)}") from error
     if len(config.getColorSpaceNames(ocio.SEARCH_REFERENCE_SPACE_ALL, ocio.COLORSPACE_ALL)) > MAX_SPACES:

@@ -12,7 +12,9 @@ from importlib import import_module
 
 import PyOpenColorIO as ocio
 
+from saltwort.core.changes import Change
 from saltwort.core.configs.setup import Setup
+from saltwort.core.configs.target import Replacement
 from saltwort.core.handoffs import Station
 from saltwort.core.images import Facts
 from saltwort.core.spaces.typed import TypedColour
@@ -21,15 +23,6 @@ from saltwort.core.textures.rules import Assignment
 
 BLOCKER, CAUTION, NOTE = "blocker", "caution", "note"
 LEVELS = (BLOCKER, CAUTION, NOTE)
-
-
-@dataclass(frozen=True)
-class Change:
-    """One thing that a fix changes, as shown before it is applied."""
-
-    what: str
-    before: str
-    after: str
 
 
 @dataclass(frozen=True)
@@ -77,10 +70,13 @@ class CheckedSwatch:
 
 @dataclass(frozen=True)
 class Subjects:
-    """All that checks look at: the composed config with its setup, and the project's own things."""
+    """All that checks look at: the composed config with its setup, what was replaced in it for its target version, and
+    the project's own things. `base_text` is the text of the config that it starts from."""
 
     config: ocio.Config
     setup: Setup
+    base_text: str = ""
+    replacements: Sequence[Replacement] = ()
     textures: Sequence[CheckedTexture] = ()
     swatches: Sequence[CheckedSwatch] = ()
     renders: Sequence[CheckedRender] = ()

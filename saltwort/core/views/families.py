@@ -4,7 +4,6 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from hashlib import sha256
 
-import numpy as np
 import PyOpenColorIO as ocio
 
 from saltwort.core.engine.measured import (
@@ -14,10 +13,11 @@ from saltwort.core.engine.measured import (
     linear_to_ap0,
     reference_to_ap0,
 )
+from saltwort.core.engine.transforms import clamp_transform, log2_transform, matrix_transform, power_transform
 from saltwort.core.errors import BadInput
 from saltwort.core.spaces.gamuts import AP0, REC2020, Matrix, rgb_to_rgb, solve
 from saltwort.core.views import agx, filmic
-from saltwort.core.views.log_range import DARKEST, MIDDLE_GREY, STOPS, Array
+from saltwort.core.views.log_range import BRIGHTEST, DARKEST, MIDDLE_GREY, Array
 
 LUT_FOLDER = "luts"
 ACES_PREFIX = "ACES-OUTPUT - ACES2065-1_to_CIE-XYZ-D65 - "
@@ -103,10 +103,16 @@ def _add(config: ocio.Config, view: AddedView) -> Files:
     if config.getViewTransform(name) is None:
         group = ocio.GroupTransform(transforms)
         config.addViewTransform(ocio.ViewTransform(ocio.REFERENCE_SPACE_SCENE, name, fromReference=group))
-    if files and LUT_FOLDER not in list(config.getSearchPaths()):
-        config.addSearchPath(LUT_FOLDER)
+    if files:
+        add_lut_folder(config)
     config.addDisplayView(view.display, view.name, name, space, "", "", "")
     return files
+
+
+def add_lut_folder(config: ocio.Config) -> None:
+    """Have the config look for its LUTs in LUT_FOLDER, besides where it looks already."""
+    if LUT_FOLDER not in list(config.getSearchPaths()):
+        config.addSearchPath(LUT_FOLDER)
 
 
 def display_space(config: ocio.Config, display: str) -> str:
@@ -129,15 +135,15 @@ def _write_agx(config: ocio.Config, view: AddedView, space: str) -> Written:
     curve, files = _curve("agx", agx.sampled_curve())
     return (
         [
-            _matrix(agx.INSET @ to_rec2020),
+            matrix_transform(agx.INSET @ to_rec2020),
             *_log_range(),
             curve,
-            _matrix(agx.OUTSET),
+            matrix_transform(agx.OUTSET),
             _floor(),
-            _power(agx.DISPLAY_POWER),
-            _matrix(to_display),
-            _clamp(),
-            _matrix(to_xyz),
+            power_transform(agx.DISPLAY_POWER),
+            matrix_transform(to_display),
+            clamp_transform(),
+            matrix_transform(to_xyz),
         ],
         files,
         "AgX",
@@ -153,15 +159,15 @@ def _write_filmic(config: ocio.Config, view: AddedView, space: str) -> Written:
     curve, files = _curve("filmic", filmic.sampled_curve())
     return (
         [
-            _matrix(filmic.INSET @ to_working),
+            matrix_transform(filmic.INSET @ to_working),
             *_log_range(),
             curve,
-            _power(filmic.DISPLAY_POWER),
-            _matrix(filmic.OUTSET),
+            power_transform(filmic.DISPLAY_POWER),
+            matrix_transform(filmic.OUTSET),
             _floor(),
-            _matrix(to_display),
-            _clamp(),
-            _matrix(to_xyz),
+            matrix_transform(to_display),
+            clamp_transform(),
+            matrix_transform(to_xyz),
         ],
         files,
         "Filmic",
@@ -172,11 +178,11 @@ def _write_aces(config: ocio.Config, view: AddedView, space: str) -> Written:
     if view.rendering not in aces_renderings():
         raise BadInput(f"View “{view.name}”: the engine has no ACES rendering “{view.rendering}”.")
     rendering = ocio.BuiltinTransform(style=ACES_PREFIX + view.rendering)
-    return [_matrix(reference_to_ap0(config)), rendering], {}, f"ACES {view.rendering}"
+    return [matrix_transform(reference_to_ap0(config)), rendering], {}, f"ACES {view.rendering}"
 
 
 def _write_untoned(config: ocio.Config, view: AddedView, space: str) -> Written:
-    return [_matrix(AP0_TO_XYZ_D65 @ reference_to_ap0(config))], {}, "Un-tone-mapped by matrix"
+    return [matrix_transform(AP0_TO_XYZ_D65 @ reference_to_ap0(config))], {}, "Un-tone-mapped by matrix"
 
 
 _WRITERS: dict[str, Callable[[ocio.Config, AddedView, str], Written]] = {
@@ -197,34 +203,13 @@ def _display_matrices(config: ocio.Config, space: str, light_to_xyz: Matrix) -> 
     return to_display / to_display.sum(axis=1, keepdims=True), to_xyz
 
 
-def _matrix(matrix: Matrix) -> ocio.MatrixTransform:
-    padded = np.eye(4)
-    padded[:3, :3] = matrix
-    return ocio.MatrixTransform(padded.ravel().tolist())
-
-
 def _log_range() -> list[ocio.Transform]:
     """The logarithmic range of `log_range.to_log_range`, clamped."""
-    log = ocio.LogAffineTransform(
-        logSideSlope=[1 / STOPS] * 3,
-        logSideOffset=[-DARKEST / STOPS] * 3,
-        linSideSlope=[1 / MIDDLE_GREY] * 3,
-        linSideOffset=[0.0] * 3,
-    )
-    log.setBase(2.0)
-    return [log, _clamp()]
-
-
-def _clamp() -> ocio.RangeTransform:
-    return ocio.RangeTransform(minInValue=0.0, maxInValue=1.0, minOutValue=0.0, maxOutValue=1.0)
+    return [log2_transform(DARKEST, BRIGHTEST, MIDDLE_GREY), clamp_transform()]
 
 
 def _floor() -> ocio.RangeTransform:
     return ocio.RangeTransform(minInValue=0.0, minOutValue=0.0)
-
-
-def _power(power: float) -> ocio.ExponentTransform:
-    return ocio.ExponentTransform([power, power, power, 1.0])
 
 
 def _curve(name: str, values: Array) -> tuple[ocio.FileTransform, Files]:

@@ -1,11 +1,17 @@
 """Run the checks on a project, and apply their fixes."""
 
+from collections.abc import Callable
+from dataclasses import replace
+
 from django.db import transaction
 
+from saltwort.core.configs import Replacement, Setup
+from saltwort.core.configs.edits import SpaceEdit
 from saltwort.core.errors import BadInput
 from saltwort.core.findings import CheckedRender, CheckedSwatch, CheckedTexture, Finding, Subjects, run_checks
 from saltwort.server.projects.models import Project
-from saltwort.server.projects.setups import config_of, current_setup
+from saltwort.server.projects.operations import change_setup
+from saltwort.server.projects.setups import base_archive, config_of, current_setup
 from saltwort.server.scene.operations import space_of
 from saltwort.server.textures.operations import assigned_textures, pin_texture
 
@@ -21,13 +27,15 @@ def subjects_of(project: Project) -> Subjects:
     return Subjects(
         config=config_of(project.current),
         setup=current_setup(project),
+        base_text=base_archive(current_setup(project).base).text,
+        replacements=[Replacement(**stored) for stored in project.current.replacements],
         textures=[
             CheckedTexture(row.texture.path, row.kind, row.assignment, row.texture.image.measured()) for row in textures
         ],
         swatches=[CheckedSwatch(swatch.name, swatch.typed) for swatch in project.swatches.all()],
         renders=[
             CheckedRender(render.name, space_of(render).space, render.image.measured())
-            for render in project.renders.select_related("image", "project__current")
+            for render in project.renders.select_related("image")
         ],
         stations=[station.described() for station in project.stations.all()],
     )
@@ -47,4 +55,45 @@ def _pin_texture(project: Project, arguments: dict[str, str]) -> None:
     pin_texture(texture, texture.version, arguments["space"], "fix of a finding")
 
 
-_FIXES = {"pin-texture": _pin_texture}
+def _setup_fix(message: str, change: Callable[[Setup, dict[str, str]], Setup]) -> Callable[..., None]:
+    """A fix that makes the next revision; `message` may name its arguments."""
+
+    def fix(project: Project, arguments: dict[str, str]) -> None:
+        change_setup(
+            project, project.current.number, message.format(**arguments), lambda setup: change(setup, arguments)
+        )
+
+    return fix
+
+
+def _move_rule(setup: Setup, arguments: dict[str, str]) -> Setup:
+    rules = [rule for rule in setup.rules if rule.name != arguments["rule"]]
+    moved = next(rule for rule in setup.rules if rule.name == arguments["rule"])
+    before = next(index for index, rule in enumerate(rules) if rule.name == arguments["before"])
+    return replace(setup, rules=(*rules[:before], moved, *rules[before:]))
+
+
+def _set_role(setup: Setup, arguments: dict[str, str]) -> Setup:
+    kept = tuple((role, space) for role, space in setup.roles if role != arguments["role"])
+    return replace(setup, roles=(*kept, (arguments["role"], arguments["space"])))
+
+
+def _mark_as_data(setup: Setup, arguments: dict[str, str]) -> Setup:
+    name = arguments["space"]
+    edits = {edit.name or edit.space: edit for edit in setup.space_edits}
+    edits[name] = replace(edits.get(name, SpaceEdit(name)), is_data=True)
+    return replace(setup, space_edits=tuple(edits.values()))
+
+
+_FIXES = {
+    "pin-texture": _pin_texture,
+    "move-rule": _setup_fix("Rule {rule} moved before {before}", _move_rule),
+    "set-role": _setup_fix("Role {role} given to {space}", _set_role),
+    "mark-as-data": _setup_fix("{space} marked as data", _mark_as_data),
+    "set-working-space": _setup_fix(
+        "Work in {space}", lambda setup, arguments: replace(setup, working_space=arguments["space"])
+    ),
+    "set-target-version": _setup_fix(
+        "Config for OCIO {version}", lambda setup, arguments: replace(setup, target_version=arguments["version"])
+    ),
+}

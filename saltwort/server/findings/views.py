@@ -9,29 +9,8 @@ from rest_framework.response import Response
 from saltwort.core.findings import codes
 from saltwort.server.findings.operations import apply_fix, findings_of
 from saltwort.server.http import parsed
+from saltwort.server.projects.serializers import FindingSerializer
 from saltwort.server.projects.views import project_named
-
-
-class ChangeSerializer(serializers.Serializer):
-    what = serializers.CharField()
-    before = serializers.CharField()
-    after = serializers.CharField()
-
-
-class FixSerializer(serializers.Serializer):
-    operation = serializers.CharField()
-    label = serializers.CharField()
-    arguments = serializers.DictField(child=serializers.CharField())
-    changes = ChangeSerializer(many=True)
-
-
-class FindingSerializer(serializers.Serializer):
-    code = serializers.CharField()
-    level = serializers.ChoiceField(choices=["blocker", "caution", "note"])
-    subject = serializers.CharField()
-    title = serializers.CharField()
-    why = serializers.CharField()
-    fix = FixSerializer(allow_null=True)
 
 
 class CodeSerializer(serializers.Serializer):

@@ -50,7 +50,8 @@ class Project(Versioned):
 
 class Revision(StoredConfig):
     """A saved setup with the config composed from it. Never changed once saved. `proof` holds, for a trimmed config,
-    that its colours are those of the whole."""
+    that its colours are those of the whole; `replacements` what the target version could not hold; `parts` names the
+    parts of the setup that differ from the parent's."""
 
     project = models.ForeignKey(Project, models.CASCADE, related_name="revisions")
     number = models.PositiveIntegerField()
@@ -58,6 +59,9 @@ class Revision(StoredConfig):
     setup = models.JSONField()
     config_hash = models.CharField(max_length=64)
     proof = models.JSONField(null=True)
+    replacements = models.JSONField(default=list)
+    parts = models.JSONField(default=list)
+    author = models.CharField(max_length=80, blank=True)
     message = models.CharField(max_length=200)
     created = models.DateTimeField(auto_now_add=True)
 

@@ -1,5 +1,6 @@
 """Everything that changes a project's setup. Each is one transaction and makes, or goes back to, one revision."""
 
+import json
 from collections.abc import Callable
 from dataclasses import asdict, replace
 from math import isfinite
@@ -9,19 +10,22 @@ import PyOpenColorIO as ocio
 from django.db import transaction
 from django.utils.text import slugify
 
-from saltwort.core.configs import Proof, Setup, compose, first_setup, prove_equal, read_archive
-from saltwort.core.configs.compose import trimmed
+from saltwort.core.configs import Proof, Setup, compose_in_steps, first_setup, prove_equal, read_archive
+from saltwort.core.configs.additions import AddedLook
+from saltwort.core.configs.look_files import looks_from_file
+from saltwort.core.configs.setup import with_space_edits
 from saltwort.core.engine import ConfigArchive, ViewChoice, load_config, newest_cg_config
 from saltwort.core.errors import BadInput
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.server.handoffs.operations import add_first_stations
-from saltwort.server.projects.models import BaseConfig, Project, Revision
+from saltwort.server.projects.models import BaseConfig, ConfigFile, Project, Revision
 from saltwort.server.projects.setups import (
     BUILTIN,
     UPLOADED,
     base_archive,
     config_of,
     current_setup,
+    luts_of,
     setup_to_json,
     store_files,
 )
@@ -51,13 +55,15 @@ def create_project(name: str) -> Project:
 
 
 @transaction.atomic
-def change_setup(project: Project, based_on: int, message: str, change: Callable[[Setup], Setup]) -> Project:
+def change_setup(
+    project: Project, based_on: int, message: str, change: Callable[[Setup], Setup], author: str = ""
+) -> Project:
     """Make the next revision from the current setup. A change that changes nothing makes none."""
     project = _standing_at(project, based_on)
     setup = current_setup(project)
     changed = change(setup)
     if changed != setup:
-        _next_revision(project, changed, message)
+        _next_revision(project, changed, message, author)
     return project
 
 
@@ -88,45 +94,69 @@ def return_to(project: Project, based_on: int, number: int) -> Project:
 
 
 @transaction.atomic
-def bring_config(project: Project, based_on: int, name: str, content: bytes) -> Project:
+def bring_config(project: Project, based_on: int, name: str, content: bytes, author: str = "") -> Project:
     """Start from a config that the user brings: its text, or a zip with its LUTs.
 
     Raises BadInput, and keeps nothing, when it does not load or lacks a space that a rule names.
     """
     archive = read_archive(content, name)
-    load_config(archive)
+    load_config(archive, to_mend=True)
     BaseConfig.objects.get_or_create(
         sha256=archive.hash, defaults={"name": name[:200], "text": archive.text, "files": store_files(archive)}
     )
-    return start_from(project, based_on, UPLOADED + archive.hash, name)
+    return start_from(project, based_on, UPLOADED + archive.hash, name, author)
 
 
 @transaction.atomic
-def start_from(project: Project, based_on: int, base: str, name: str) -> Project:
+def start_from(project: Project, based_on: int, base: str, name: str, author: str = "") -> Project:
     """Start from another config. Working space, view and default are kept where it has them, rules in any case.
 
     Raises BadInput when there is no such config, or it lacks a space that a rule names.
     """
-    config = load_config(base_archive(base))
+    config = load_config(base_archive(base), to_mend=True)
     fresh = first_setup(base, config)
+    return change_setup(project, based_on, f"Start from {name}", lambda setup: _moved(setup, config, fresh), author)
 
-    def changed(setup: Setup) -> Setup:
-        views = config.getViews(setup.view.display) if setup.view.display in config.getDisplays() else ()
-        added = tuple(view for view in setup.added_views if view.display in config.getDisplaysAll())
-        kept_view = setup.view.view in views or any(
-            (view.display, view.name) == (setup.view.display, setup.view.view) for view in added
-        )
-        return replace(
-            setup,
-            base=base,
-            working_space=setup.working_space if config.getColorSpace(setup.working_space) else fresh.working_space,
-            view=setup.view if kept_view else fresh.view,
-            default_space=setup.default_space if config.getColorSpace(setup.default_space) else fresh.default_space,
-            added_views=added,
-            trim=None,
-        )
 
-    return change_setup(project, based_on, f"Start from {name}", changed)
+def _moved(setup: Setup, config: ocio.Config, fresh: Setup) -> Setup:
+    """A setup on another base config: what that config can hold is kept, the rest is as it would be for a new one."""
+    views = config.getViews(setup.view.display) if setup.view.display in config.getDisplays() else ()
+    added = tuple(view for view in setup.added_views if view.display in config.getDisplaysAll())
+    kept_view = setup.view.view in views or any(
+        (view.display, view.name) == (setup.view.display, setup.view.view) for view in added
+    )
+    edits = tuple(edit for edit in setup.space_edits if _named_so(config, edit.space))
+    setup = with_space_edits(setup, edits)
+    known = {space.name for space in setup.added_spaces} | {edit.name for edit in edits}
+
+    def has(name: str) -> bool:
+        return name in known or config.getColorSpace(name) is not None
+
+    return replace(
+        setup,
+        base=fresh.base,
+        working_space=setup.working_space if has(setup.working_space) else fresh.working_space,
+        view=setup.view if kept_view else fresh.view,
+        default_space=setup.default_space if has(setup.default_space) else fresh.default_space,
+        added_views=added,
+        displays=(),
+        views=(),
+        trim=None,
+    )
+
+
+def _named_so(config: ocio.Config, name: str) -> bool:
+    space = config.getColorSpace(name)
+    return space is not None and space.getName() == name
+
+
+def keep_looks(name: str, content: bytes) -> tuple[AddedLook, ...]:
+    """The looks of a file, to be added to a setup; a LUT's content is kept. Raises BadInput for what is no look."""
+    looks = looks_from_file(name, content)
+    for look in looks:
+        if look.lut:
+            ConfigFile.objects.get_or_create(sha256=look.lut_sha256, defaults={"content": content})
+    return looks
 
 
 def set_tracer(project: Project, based_on: int, tracer: TypedColour) -> Project:
@@ -145,21 +175,37 @@ def _standing_at(project: Project, based_on: int) -> Project:
     return fresh
 
 
-def _next_revision(project: Project, setup: Setup, message: str) -> None:
-    whole = compose(base_archive(setup.base), replace(setup, trim=None), project.slug)
-    archive = trimmed(whole, setup) if setup.trim else whole
+def draft_revision(project: Project, setup: Setup, message: str = "") -> tuple[Revision, ConfigArchive]:
+    """The revision that a setup would be, not saved, and its config. Raises BadInput when there can be none."""
+    made = compose_in_steps(base_archive(setup.base), setup, project.slug, luts_of(setup))
+    stored = setup_to_json(setup)
+    before = project.current.setup if project.current else {}
     newest = project.revisions.first()
-    revision = Revision.objects.create(
+    revision = Revision(
         project=project,
         number=newest.number + 1 if newest else 1,
         parent=project.current,
-        setup=setup_to_json(setup),
-        text=archive.text,
-        files=store_files(archive),
-        config_hash=archive.hash,
-        proof=_proof_json(proof_of(whole, archive)) if setup.trim else None,
+        setup=stored,
+        text=made.written.text,
+        config_hash=made.written.hash,
+        proof=_proof_json(proof_of(made.whole, made.part)) if setup.trim else None,
+        replacements=[asdict(replacement) for replacement in made.replacements],
+        parts=[name for name in stored if _as_json(stored[name]) != _as_json(before.get(name))],
         message=message[:200],
     )
+    return revision, made.written
+
+
+def _as_json(value: Any) -> str:
+    """A value in a form that tells a tuple no different from the list that storing makes of it."""
+    return json.dumps(value, sort_keys=True)
+
+
+def _next_revision(project: Project, setup: Setup, message: str, author: str = "") -> None:
+    revision, archive = draft_revision(project, setup, message)
+    revision.files = store_files(archive)
+    revision.author = author[:80]
+    revision.save()
     _stand_at(project, revision)
 
 

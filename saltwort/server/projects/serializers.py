@@ -2,7 +2,9 @@
 
 from rest_framework import serializers
 
+from saltwort.core.configs import VERSIONS
 from saltwort.core.configs.additions import CURVES
+from saltwort.core.configs.edits import ENCODINGS
 from saltwort.core.spaces.typed import UNITS
 from saltwort.core.textures.kinds import MAP_KINDS
 from saltwort.core.views import FAMILIES
@@ -45,16 +47,17 @@ class AddedSpaceSerializer(serializers.Serializer):
     """`chromaticities`: red, green, blue and white, x and y each."""
 
     name = serializers.CharField(max_length=100)
-    chromaticities = serializers.ListField(child=serializers.FloatField(), min_length=8, max_length=8)
-    curve = serializers.ChoiceField(choices=list(CURVES))
+    chromaticities = serializers.ListField(child=serializers.FloatField(), max_length=8, default=list)
+    curve = serializers.ChoiceField(choices=list(CURVES), default="linear")
     power = serializers.FloatField(default=2.2)
     aliases = serializers.ListField(child=serializers.CharField(max_length=100), default=list)
     family = serializers.CharField(max_length=100, allow_blank=True, default="")
     description = serializers.CharField(max_length=1000, allow_blank=True, default="")
+    interop_id = serializers.CharField(max_length=100, allow_blank=True, default="")
 
 
 class AddedLookSerializer(serializers.Serializer):
-    """ASC CDL values."""
+    """ASC CDL values, or a LUT by name and hash."""
 
     name = serializers.CharField(max_length=100)
     slope = triple_of_numbers()
@@ -62,6 +65,21 @@ class AddedLookSerializer(serializers.Serializer):
     power = triple_of_numbers()
     saturation = serializers.FloatField()
     description = serializers.CharField(max_length=1000, allow_blank=True, default="")
+    lut = serializers.CharField(max_length=200, allow_blank=True, default="")
+    lut_sha256 = serializers.RegexField("^([0-9a-f]{64})?$", allow_blank=True, default="")
+    process_space = serializers.CharField(max_length=200, allow_blank=True, default="")
+
+
+class SpaceEditSerializer(serializers.Serializer):
+    """A space of the base config, called and described otherwise; null leaves what it was."""
+
+    space = serializers.CharField(max_length=200)
+    name = serializers.CharField(max_length=100, allow_blank=True, default="")
+    aliases = serializers.ListField(child=serializers.CharField(max_length=100), default=list)
+    family = serializers.CharField(max_length=100, allow_blank=True, allow_null=True, default=None)
+    encoding = serializers.ChoiceField(choices=["", *ENCODINGS], allow_null=True, default=None)
+    description = serializers.CharField(max_length=1000, allow_blank=True, allow_null=True, default=None)
+    is_data = serializers.BooleanField(default=False)
 
 
 class RoleChoiceSerializer(serializers.Serializer):
@@ -131,11 +149,19 @@ class SetupSerializer(serializers.Serializer):
     added_spaces = AddedSpaceSerializer(many=True)
     added_looks = AddedLookSerializer(many=True)
     roles = RoleChoiceSerializer(many=True)
+    space_edits = SpaceEditSerializer(many=True)
+    displays = serializers.ListField(child=serializers.CharField())
+    views = serializers.ListField(child=serializers.CharField())
+    target_version = serializers.CharField(allow_blank=True)
 
 
 class RevisionSerializer(serializers.Serializer):
+    """`parts` names the parts of the setup that differ from the revision it was made from."""
+
     number = serializers.IntegerField()
     message = serializers.CharField()
+    author = serializers.CharField(allow_blank=True)
+    parts = serializers.ListField(child=serializers.CharField())
     created = serializers.DateTimeField()
 
 
@@ -168,7 +194,7 @@ class ProjectNameSerializer(serializers.Serializer):
     name = serializers.CharField(max_length=80)
 
 
-class SetupChange(BasedOn):
+class SetupParts(serializers.Serializer):
     """Any parts of the setup; the rest stays."""
 
     working_space = serializers.CharField(required=False, max_length=200)
@@ -180,7 +206,57 @@ class SetupChange(BasedOn):
     added_spaces = AddedSpaceSerializer(many=True, required=False)
     added_looks = AddedLookSerializer(many=True, required=False)
     roles = RoleChoiceSerializer(many=True, required=False)
+    space_edits = SpaceEditSerializer(many=True, required=False)
+    displays = serializers.ListField(child=serializers.CharField(max_length=200), required=False)
+    views = serializers.ListField(child=serializers.CharField(max_length=200), required=False)
+    target_version = serializers.ChoiceField(choices=["", *VERSIONS], required=False)
+
+
+class SetupChange(SetupParts, BasedOn):
     message = serializers.CharField(max_length=200)
+
+
+class ChangeSerializer(serializers.Serializer):
+    what = serializers.CharField()
+    before = serializers.CharField(allow_blank=True)
+    after = serializers.CharField(allow_blank=True)
+
+
+class FixSerializer(serializers.Serializer):
+    operation = serializers.CharField()
+    label = serializers.CharField()
+    arguments = serializers.DictField(child=serializers.CharField())
+    changes = ChangeSerializer(many=True)
+
+
+class FindingSerializer(serializers.Serializer):
+    code = serializers.CharField()
+    level = serializers.ChoiceField(choices=["blocker", "caution", "note"])
+    subject = serializers.CharField()
+    title = serializers.CharField()
+    why = serializers.CharField()
+    fix = FixSerializer(allow_null=True)
+
+
+class ReplacementSerializer(serializers.Serializer):
+    """What an older OCIO version cannot hold, and what became of it."""
+
+    what = serializers.CharField()
+    name = serializers.CharField()
+    fate = serializers.ChoiceField(choices=["exact", "baked", "left out"])
+    why = serializers.CharField()
+
+
+class ChangePreviewSerializer(serializers.Serializer):
+    changes = ChangeSerializer(many=True)
+    textures = ChangeSerializer(many=True)
+    new_findings = FindingSerializer(many=True)
+    gone_findings = FindingSerializer(many=True)
+    replacements = ReplacementSerializer(many=True)
+
+
+class TargetVersionQuery(serializers.Serializer):
+    version = serializers.ChoiceField(choices=list(VERSIONS))
 
 
 class ReturnTo(BasedOn):

@@ -10,6 +10,7 @@ import PyOpenColorIO as ocio
 
 from saltwort.core.configs import Setup, Trim
 from saltwort.core.configs.additions import AddedLook, AddedSpace
+from saltwort.core.configs.edits import SpaceEdit
 from saltwort.core.engine import ConfigArchive, ViewChoice, builtin_text, load_config
 from saltwort.core.errors import BadInput
 from saltwort.core.textures.rules import Rule, RuleBook
@@ -33,6 +34,9 @@ def setup_from_json(stored: dict[str, Any]) -> Setup:
             "added_spaces": tuple(map(space_from_json, stored.get("added_spaces", ()))),
             "added_looks": tuple(map(look_from_json, stored.get("added_looks", ()))),
             "roles": tuple((role, space) for role, space in stored.get("roles", ())),
+            "space_edits": tuple(map(edit_from_json, stored.get("space_edits", ()))),
+            "displays": tuple(stored.get("displays", ())),
+            "views": tuple(stored.get("views", ())),
             "trim": _trim_from_json(stored.get("trim")),
             "kind_words": tuple((word, kind) for word, kind in stored["kind_words"]),
         }
@@ -47,13 +51,17 @@ def _trim_from_json(stored: dict[str, Any] | None) -> Trim | None:
 
 
 def space_from_json(stored: dict[str, Any]) -> AddedSpace:
-    lists = {name: tuple(stored[name]) for name in ("chromaticities", "aliases")}
+    lists = {name: tuple(stored.get(name, ())) for name in ("chromaticities", "aliases")}
     return AddedSpace(**{**stored, **lists})
 
 
 def look_from_json(stored: dict[str, Any]) -> AddedLook:
     triples = {name: tuple(stored[name]) for name in ("slope", "offset", "power")}
     return AddedLook(**{**stored, **triples})
+
+
+def edit_from_json(stored: dict[str, Any]) -> SpaceEdit:
+    return SpaceEdit(**{**stored, "aliases": tuple(stored.get("aliases", ()))})
 
 
 def rule_from_json(stored: dict[str, Any]) -> Rule:
@@ -103,6 +111,16 @@ def store_files(archive: ConfigArchive) -> dict[str, str]:
     return stored
 
 
+def luts_of(setup: Setup) -> dict[str, bytes]:
+    """The LUTs of a setup's looks, by hash. Raises BadInput when one was never brought."""
+    wanted = {look.lut_sha256: look.lut for look in setup.added_looks if look.lut}
+    found = ConfigFile.objects.in_bulk(list(wanted))
+    for sha256_of_lut, name in wanted.items():
+        if sha256_of_lut not in found:
+            raise BadInput(f"The LUT “{name}” of a look is not here. Bring its file again.")
+    return {sha256_of_lut: bytes(file.content) for sha256_of_lut, file in found.items()}
+
+
 _configs: OrderedDict[str, ocio.Config] = OrderedDict()
 _configs_lock = Lock()
 CONFIGS_KEPT = 32
@@ -112,11 +130,21 @@ def config_of(revision: Revision) -> ocio.Config:
     """The engine's config of a revision; loaded once per process, and never to be changed."""
     with _configs_lock:
         config = _configs.get(revision.config_hash)
-        if config is None:
-            config = _configs[revision.config_hash] = load_config(archive_of(revision))
-        _configs.move_to_end(revision.config_hash)
-        if len(_configs) > CONFIGS_KEPT:
-            _configs.popitem(last=False)
+        return _kept(revision.config_hash, config or load_config(archive_of(revision)))
+
+
+def keep_config(archive: ConfigArchive) -> None:
+    """Have the config of a revision that is not saved, or not yet, at hand for `config_of`."""
+    with _configs_lock:
+        if archive.hash not in _configs:
+            _kept(archive.hash, load_config(archive))
+
+
+def _kept(config_hash: str, config: ocio.Config) -> ocio.Config:
+    _configs[config_hash] = config
+    _configs.move_to_end(config_hash)
+    if len(_configs) > CONFIGS_KEPT:
+        _configs.popitem(last=False)
     return config
 
 

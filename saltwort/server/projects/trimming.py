@@ -4,13 +4,12 @@ from dataclasses import asdict, dataclass, replace
 
 import PyOpenColorIO as ocio
 
-from saltwort.core.configs import Extent, Proof, Setup, Trim, compose, extent
-from saltwort.core.configs.compose import trimmed
+from saltwort.core.configs import Extent, Proof, Trim, compose, compose_in_steps, extent
 from saltwort.core.engine import ConfigArchive, ViewChoice, load_config
 from saltwort.server.compare.operations import comparison_of, panes_of
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.operations import proof_of
-from saltwort.server.projects.setups import base_archive, config_of, current_setup
+from saltwort.server.projects.setups import base_archive, config_of, current_setup, luts_of
 from saltwort.server.scene.operations import space_of
 from saltwort.server.textures.operations import assigned_textures
 
@@ -28,7 +27,7 @@ class Preview:
 def whole_config(project: Project) -> ConfigArchive:
     """The project's config as it would be untrimmed."""
     setup = current_setup(project)
-    return compose(base_archive(setup.base), replace(setup, trim=None), project.slug)
+    return compose(base_archive(setup.base), replace(setup, trim=None, target_version=""), project.slug, luts_of(setup))
 
 
 def used_by(project: Project) -> Trim:
@@ -53,12 +52,11 @@ def used_by(project: Project) -> Trim:
 
 def preview(project: Project, picked: Trim) -> Preview:
     """Trim for a look, without saving. Raises BadInput for a pick that leaves nothing to look through."""
-    setup: Setup = replace(current_setup(project), trim=picked)
-    whole = whole_config(project)
-    part = trimmed(whole, setup)
-    spaces = load_config(part).getColorSpaceNames(ocio.SEARCH_REFERENCE_SPACE_ALL, ocio.COLORSPACE_ALL)
+    setup = replace(current_setup(project), trim=picked, target_version="")
+    made = compose_in_steps(base_archive(setup.base), setup, project.slug, luts_of(setup))
+    spaces = load_config(made.part).getColorSpaceNames(ocio.SEARCH_REFERENCE_SPACE_ALL, ocio.COLORSPACE_ALL)
     besides = tuple(name for name in spaces if name not in picked.spaces)
-    return Preview(extent(whole), extent(part), besides, proof_of(whole, part))
+    return Preview(extent(made.whole), extent(made.part), besides, proof_of(made.whole, made.part))
 
 
 def choices(project: Project) -> dict[str, object]:

@@ -31,6 +31,7 @@ from saltwort.core.configs import (
 from saltwort.core.configs.additions import OWN_LOOKS
 from saltwort.core.configs.archives import MAX_UNPACKED_BYTES
 from saltwort.core.configs.explain import SpaceReport
+from saltwort.core.configs.setup import with_space_edits
 from saltwort.core.engine import ViewChoice, load_config
 from saltwort.core.errors import BadInput
 from saltwort.core.spaces.diagram import POINTER_GAMUT, SPECTRAL_LOCUS, xy_to_uv
@@ -38,12 +39,14 @@ from saltwort.core.spaces.gamuts import KNOWN_GAMUTS
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.core.textures.kinds import MAP_KINDS
 from saltwort.core.views import FAMILIES, AddedView, aces_renderings
-from saltwort.server.http import BINARY, BasedOn, download, finite, parsed
-from saltwort.server.projects import operations, trimming
+from saltwort.server.http import BINARY, BasedOn, author_of, download, finite, parsed
+from saltwort.server.projects import operations, previews, trimming
 from saltwort.server.projects.models import BaseConfig, Project
 from saltwort.server.projects.serializers import (
+    AddedLookSerializer,
     BuiltinChange,
     BuiltinSerializer,
+    ChangePreviewSerializer,
     CompareRequest,
     ConfigComparisonSerializer,
     ConfigSerializer,
@@ -57,8 +60,10 @@ from saltwort.server.projects.serializers import (
     ReturnTo,
     RevisionSerializer,
     SetupChange,
+    SetupParts,
     SpaceQuery,
     SpaceReportSerializer,
+    TargetVersionQuery,
     TracerChange,
     TrimChoicesSerializer,
     TrimPreviewSerializer,
@@ -71,12 +76,13 @@ from saltwort.server.projects.setups import (
     base_archive,
     config_of,
     current_setup,
+    edit_from_json,
     look_from_json,
     named_archive,
     rule_from_json,
     space_from_json,
 )
-from saltwort.server.uploads import ConfigFile, ConfigUpload
+from saltwort.server.uploads import ConfigUpload, PlainFile
 
 
 def project_named(slug: str) -> Project:
@@ -107,10 +113,42 @@ def setup(request: Request, slug: str) -> Response:
     return Response(
         _project(
             operations.change_setup(
-                project_named(slug), asked["based_on"], asked["message"], lambda setup: _changed(setup, asked)
+                project_named(slug),
+                asked["based_on"],
+                asked["message"],
+                lambda setup: _changed(setup, asked),
+                author_of(request),
             )
         )
     )
+
+
+@extend_schema(request=SetupParts, responses=ChangePreviewSerializer)
+@api_view(["POST"])
+def setup_preview(request: Request, slug: str) -> Response:
+    """What a change would do. Nothing is saved."""
+    asked = parsed(request, SetupParts)
+    found = previews.preview_change(project_named(slug), lambda setup: _changed(setup, asked))
+    return Response(ChangePreviewSerializer(found).data)
+
+
+@extend_schema(parameters=[TargetVersionQuery], responses=ConfigComparisonSerializer)
+@api_view(["GET"])
+def target_differences(request: Request, slug: str) -> Response:
+    """How far the colours of a config written for an OCIO version are from what they are now."""
+    version = parsed(request, TargetVersionQuery, query=True)["version"]
+    return Response(_comparison(previews.target_differences(project_named(slug), version)))
+
+
+@extend_schema(request={"multipart/form-data": PlainFile}, responses={201: AddedLookSerializer(many=True)})
+@api_view(["POST"])
+@parser_classes([MultiPartParser])
+def look_file(request: Request, slug: str) -> Response:
+    """The looks of a file, to be named and added to the setup."""
+    project_named(slug)
+    upload = parsed(request, PlainFile)["file"]
+    looks = operations.keep_looks(upload.name, _read_config(upload))
+    return Response(AddedLookSerializer(looks, many=True).data, status=status.HTTP_201_CREATED)
 
 
 @extend_schema(request=BasedOn, responses=ProjectSerializer)
@@ -143,7 +181,11 @@ def base(request: Request, slug: str) -> Response:
     asked = parsed(request, ConfigUpload)
     upload = asked["file"]
     content = _read_config(upload)
-    return Response(_project(operations.bring_config(project_named(slug), asked["based_on"], upload.name, content)))
+    return Response(
+        _project(
+            operations.bring_config(project_named(slug), asked["based_on"], upload.name, content, author_of(request))
+        )
+    )
 
 
 @extend_schema(request=BuiltinChange, responses=ProjectSerializer)
@@ -151,7 +193,9 @@ def base(request: Request, slug: str) -> Response:
 def builtin_base(request: Request, slug: str) -> Response:
     asked = parsed(request, BuiltinChange)
     base = BUILTIN + asked["name"]
-    return Response(_project(operations.start_from(project_named(slug), asked["based_on"], base, asked["name"])))
+    return Response(
+        _project(operations.start_from(project_named(slug), asked["based_on"], base, asked["name"], author_of(request)))
+    )
 
 
 @extend_schema(responses=BuiltinSerializer(many=True))
@@ -243,12 +287,12 @@ def compare_configs(request: Request, slug: str) -> Response:
     return Response(_comparison(compare(first, second)))
 
 
-@extend_schema(request={"multipart/form-data": ConfigFile}, responses=ConfigComparisonSerializer)
+@extend_schema(request={"multipart/form-data": PlainFile}, responses=ConfigComparisonSerializer)
 @api_view(["POST"])
 @parser_classes([MultiPartParser])
 def compare_file(request: Request, slug: str) -> Response:
     """The project's config and the one that an application uses: is it the same?"""
-    project, upload = project_named(slug), parsed(request, ConfigFile)["file"]
+    project, upload = project_named(slug), parsed(request, PlainFile)["file"]
     brought = read_archive(_read_config(upload), upload.name)
     return Response(_comparison(compare(archive_of(project.current), brought)))
 
@@ -287,6 +331,14 @@ def _changed(setup: Setup, asked: dict[str, Any]) -> Setup:
         changes["added_looks"] = tuple(map(look_from_json, asked["added_looks"]))
     if "roles" in asked:
         changes["roles"] = tuple((choice["role"], choice["space"]) for choice in asked["roles"])
+    if "displays" in asked:
+        changes["displays"] = tuple(asked["displays"])
+    if "views" in asked:
+        changes["views"] = tuple(asked["views"])
+    if "target_version" in asked:
+        changes["target_version"] = asked["target_version"]
+    if "space_edits" in asked:
+        setup = with_space_edits(setup, tuple(map(edit_from_json, asked["space_edits"])))
     if "trim" in asked:
         changes["trim"] = asked["trim"] and _trim(asked["trim"])
     return replace(setup, **changes)

@@ -8,7 +8,9 @@ from weakref import WeakKeyDictionary
 import numpy as np
 import PyOpenColorIO as ocio
 
-from saltwort.core.configs.trim import transforms_within
+from saltwort.core.changes import Change
+from saltwort.core.configs.describe import working_spaces
+from saltwort.core.configs.target import BAKED, LEFT_OUT
 from saltwort.core.engine import ViewChoice, apply, space_processor, view_processor
 from saltwort.core.engine.measured import (
     AP0_TO_XYZ_D65,
@@ -17,9 +19,10 @@ from saltwort.core.engine.measured import (
     display_to_xyz,
     linear_to_ap0,
 )
+from saltwort.core.engine.transforms import transforms_within
 from saltwort.core.errors import BadInput
-from saltwort.core.findings.registry import BLOCKER, CAUTION, NOTE, Problem, Subjects, check
-from saltwort.core.spaces.gamuts import solve
+from saltwort.core.findings.registry import BLOCKER, CAUTION, NOTE, Fix, Problem, Subjects, check
+from saltwort.core.spaces.gamuts import Matrix, solve
 from saltwort.core.views.families import display_space
 
 OUTSIDE = -2e-3
@@ -42,7 +45,23 @@ def no_interchange_role(subjects: Subjects) -> Iterator[Problem]:
                 "Interchange role missing",
                 f"Without the role {role}, nobody can tell what the numbers of {kind}-referred spaces mean: configs "
                 "cannot be compared, views cannot be added, and headers cannot be written.",
+                _interchange_fix(subjects.config, role),
             )
+
+
+_INTERCHANGE_NAMES = {
+    SCENE_INTERCHANGE: ("lin_ap0_scene", "aces2065_1", "ACES2065-1", "ACES - ACES2065-1", "lin_ap0"),
+    DISPLAY_INTERCHANGE: ("cie_xyz_d65", "CIE-XYZ-D65", "CIE XYZ-D65 - Display-referred"),
+}
+
+
+def _interchange_fix(config: ocio.Config, role: str) -> Fix | None:
+    """Give the role to the space that goes by a name which nothing else has."""
+    space = next(filter(None, map(config.getColorSpace, _INTERCHANGE_NAMES[role])), None)
+    if space is None:
+        return None
+    name = space.getName()
+    return Fix("set-role", f"Give it to {name}", {"role": role, "space": name}, (Change(f"role {role}", "", name),))
 
 
 @check("config.data-not-marked", CAUTION)
@@ -57,6 +76,12 @@ def data_not_marked(subjects: Subjects) -> Iterator[Problem]:
                 space.getName(),
                 "Data space not marked as data",
                 "Its encoding or role says data, but isdata is not set: applications convert it like a colour.",
+                Fix(
+                    "mark-as-data",
+                    "Mark it as data",
+                    {"space": space.getName()},
+                    (Change(space.getName(), "a colour", "data"),),
+                ),
             )
 
 
@@ -79,7 +104,18 @@ def gamut_narrower_than_display(subjects: Subjects) -> Iterator[Problem]:
             "Display wider than the working space",
             f"The {' and '.join(outside)} of {display} lies outside {subjects.setup.working_space}: renders never "
             "reach the colours that this display could show. Choose a wider working space.",
+            _wider_space(config, to_xyz, subjects.setup.working_space),
         )
+
+
+def _wider_space(config: ocio.Config, display_to_xyz_d65: Matrix, now: str) -> Fix | None:
+    """The first usual working space that holds the display's primaries."""
+    for name in working_spaces(config):
+        to_ap0 = linear_to_ap0(config, name)
+        if to_ap0 is not None and solve(AP0_TO_XYZ_D65 @ to_ap0, display_to_xyz_d65).min() >= OUTSIDE:
+            change = Change("working space", now, name)
+            return Fix("set-working-space", f"Work in {name}", {"space": name}, (change,))
+    return None
 
 
 @check("config.same-space-twice", NOTE)
@@ -141,6 +177,33 @@ def absolute_path(subjects: Subjects) -> Iterator[Problem]:
                 "Path of one machine",
                 "An absolute path is right on one machine only, and keeps the config from being packed. Put the file "
                 "into a folder of the config and name it without the path.",
+            )
+
+
+@check("config.not-archivable", NOTE)
+def not_archivable(subjects: Subjects) -> Iterator[Problem]:
+    """The config cannot be packed as one file by every tool: a path in it depends on the machine or on a variable."""
+    paths = [*subjects.config.getSearchPaths(), *_lut_paths(subjects.config)]
+    for path in dict.fromkeys(paths):
+        if re.match(r"[$%]", path) or ".." in re.split(r"[/\\]", path):
+            yield Problem(
+                path,
+                "Cannot be packed",
+                "The OCIO library packs no config with such a path, since it may lead out of its folder. Put the files "
+                "into a folder of the config and name them from there.",
+            )
+
+
+@check("config.replaced-for-target", CAUTION)
+def replaced_for_target(subjects: Subjects) -> Iterator[Problem]:
+    """The target version cannot hold a part of the config, which is baked into a LUT or left out."""
+    for part in subjects.replacements:
+        if part.fate in (BAKED, LEFT_OUT):
+            became = "It is baked into a LUT, and only about the same." if part.fate == BAKED else "It is left out."
+            yield Problem(
+                f"{part.what} {part.name}",
+                f"OCIO {subjects.setup.target_version} cannot hold this",
+                f"Lacking: {part.why} {became} Choose a newer target version once every application reads it.",
             )
 
 

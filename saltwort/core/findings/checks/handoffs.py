@@ -2,7 +2,9 @@
 
 from collections.abc import Iterator
 
-from saltwort.core.findings.registry import BLOCKER, Problem, Subjects, check
+from saltwort.core.changes import Change
+from saltwort.core.configs.target import VERSIONS
+from saltwort.core.findings.registry import BLOCKER, Fix, Problem, Subjects, check
 from saltwort.core.handoffs import config_is_too_new
 
 
@@ -16,5 +18,13 @@ def config_too_new(subjects: Subjects) -> Iterator[Problem]:
                 station.name,
                 "Config too new for this station",
                 f"The config needs OCIO {version}; this station stops at {station.ocio_version} and would refuse it. "
-                "Update the station, or start the project from an older built-in config.",
+                "Update the station, or have the config written for its version.",
+                _write_for(station.ocio_version, version),
             )
+
+
+def _write_for(target: str, now: str) -> Fix | None:
+    if target not in VERSIONS:
+        return None
+    change = Change("target OCIO version", now, target)
+    return Fix("set-target-version", f"Write the config for OCIO {target}", {"version": target}, (change,))

@@ -2,7 +2,8 @@
 
 from collections.abc import Iterator
 
-from saltwort.core.findings.registry import CAUTION, NOTE, Problem, Subjects, check
+from saltwort.core.changes import Change
+from saltwort.core.findings.registry import CAUTION, NOTE, Fix, Problem, Subjects, check
 from saltwort.core.textures.rules import Rule
 
 
@@ -18,11 +19,19 @@ def never_matches(subjects: Subjects) -> Iterator[Problem]:
                 "Rule can never match",
                 f"Rule {index + 1} comes after rule {blocking}, “{rules[blocking - 1].name}”, which takes every file "
                 "it could take. Move it up, or delete it.",
+                Fix(
+                    "move-rule",
+                    f"Move it before “{rules[blocking - 1].name}”",
+                    {"rule": rule.name, "before": rules[blocking - 1].name},
+                    (Change(f"rule {rule.name}", f"place {index + 1}", f"place {blocking}"),),
+                ),
             )
 
 
 def _takes_all_of(earlier: Rule, rule: Rule) -> bool:
     """Whether `earlier` surely takes every file that `rule` could: never guessed, so some cases stay unfound."""
+    if earlier.kind == "glob" and (earlier.pattern, earlier.extension) == ("*", "*"):
+        return True
     if earlier.kind != rule.kind:
         return False
     if rule.kind == "glob":

@@ -4,7 +4,8 @@ from collections.abc import Iterator
 
 import PyOpenColorIO as ocio
 
-from saltwort.core.findings.registry import BLOCKER, CAUTION, Change, CheckedTexture, Fix, Problem, Subjects, check
+from saltwort.core.changes import Change
+from saltwort.core.findings.registry import BLOCKER, CAUTION, CheckedTexture, Fix, Problem, Subjects, check
 from saltwort.core.textures.kinds import DATA
 from saltwort.core.textures.suggest import suggested_space
 
