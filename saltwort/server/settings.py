@@ -67,6 +67,11 @@ WHITENOISE_ROOT = WEB_DIR
 WHITENOISE_IMMUTABLE_FILE_TEST = r"^/assets/.+-[\w-]{8}\.\w+$"
 
 MEDIA_ROOT = VAR_DIR / "media"
+
+# Folders below which configs are read from where they lie, when somebody pastes their path.
+READABLE_FOLDERS = [
+    Path(path) for path in os.environ.get("SALTWORT_FOLDERS", str(Path.home())).split(os.pathsep) if path
+]
 FILE_UPLOAD_MAX_MEMORY_SIZE = 8 << 20
 DATA_UPLOAD_MAX_MEMORY_SIZE = 8 << 20
 MAX_UPLOAD_BYTES = 4 << 30

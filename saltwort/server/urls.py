@@ -53,6 +53,7 @@ urlpatterns = [
     path(f"{PROJECT}/space", projects.space),
     path(f"{PROJECT}/compare-configs", projects.compare_configs),
     path(f"{PROJECT}/compare-file", projects.compare_file),
+    path(f"{PROJECT}/compare-path", projects.compare_path),
     path(f"{PROJECT}/trim", projects.trim),
     path(f"{PROJECT}/follow", projects.followed),
     path(f"{PROJECT}/export.ocioz", projects.export, {"kind": "ocioz"}),

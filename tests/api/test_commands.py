@@ -92,8 +92,23 @@ class ExportConfig(CommandTestCase):
         folder = self.call("export_config", "--project", "quay", "--output", self.folder / "folder")
         for written in (archive, folder):
             config = ocio.Config.CreateFromFile(written["path"])
-            self.assertEqual((config.getName(), config.getDefaultView(SRGB_DISPLAY)), ("quay", ACES_SDR.view))
+            self.assertEqual((config.getName(), config.getDefaultView(SRGB_DISPLAY)), ("quay-r1", ACES_SDR.view))
         self.assertTrue(zipfile.is_zipfile(archive["path"]))
+
+    def test_for_an_older_version_and_trimmed(self) -> None:
+        target = self.folder / "old.ocioz"
+        written = self.call("export_config", "--project", "quay", "--output", target, "--ocio-version", "2.2", "--trim")
+        config = ocio.Config.CreateFromFile(str(target))
+        self.assertEqual((config.getMajorVersion(), config.getMinorVersion()), (2, 2))
+        self.assertLess(len(config.getColorSpaceNames()), 12)
+        self.assertIn({"baked"}, [{part["fate"]} for part in written["replaced"]])
+        baked = [part["name"] for part in written["replaced"] if part["fate"] == "baked"]
+        self.assertEqual(baked, [ACES_SDR.view])
+
+    def test_a_version_there_is_not(self) -> None:
+        self.refused_command(
+            "2.9", "export_config", "--project", "quay", "--output", self.folder / "x.zip", "--ocio-version", "2.9"
+        )
 
     def test_a_path_that_cannot_be_written(self) -> None:
         (self.folder / "taken").touch()

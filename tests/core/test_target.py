@@ -1,11 +1,13 @@
 """A config written for an older OCIO version: what stays exact, what is baked, what is left out, and how far off."""
 
+import tempfile
 from dataclasses import replace
+from pathlib import Path
 from unittest import TestCase
 
 import PyOpenColorIO as ocio
 
-from saltwort.core.configs import compare, compose_in_steps
+from saltwort.core.configs import compare, compose, compose_in_steps, prove_equal, write_config
 from saltwort.core.configs.target import BAKED, EXACT, LEFT_OUT, VERSIONS, Lowered, lowered
 from saltwort.core.engine import ConfigArchive, ViewChoice, load_config
 from saltwort.core.errors import BadInput
@@ -108,3 +110,32 @@ class TargetVersions(TestCase):
         self.assertEqual((version_of(made.whole), version_of(made.written)), ("2.6", "2.2"))
         agx = [row for row in compare(made.whole, made.written).differences if row.name.startswith("AgX")]
         self.assertEqual(agx, [])  # it is made of plain operations and a 1D LUT
+
+
+class Exported(TestCase):
+    """What is written loads from disk in silence, and gives every colour that it gives here."""
+
+    def test_every_space_and_view_from_disk(self) -> None:
+        views = (AddedView(SRGB_DISPLAY, "AgX", "agx"), AddedView(PQ, "Filmic", "filmic"))
+        for version in ("", "2.2"):
+            setup = replace(sample_setup(), added_views=views, target_version=version)
+            archive = compose(base_archive(), setup, "sample")
+            inside = load_config(archive)
+            for name in ("sample.ocioz", "sample"):
+                with self.subTest(version=version, name=name), tempfile.TemporaryDirectory() as folder:
+                    said: list[str] = []
+                    ocio.SetLoggingLevel(ocio.LOGGING_LEVEL_INFO)
+                    ocio.SetLoggingFunction(said.append)
+                    self.addCleanup(ocio.ResetToDefaultLoggingFunction)
+                    outside = ocio.Config.CreateFromFile(str(write_config(archive, Path(folder) / name)))
+                    outside.validate()
+                    self.assertEqual(said, [])
+                    spaces = outside.getColorSpaceNames(ocio.SEARCH_REFERENCE_SPACE_ALL, ocio.COLORSPACE_ALL)
+                    shown = [
+                        ViewChoice(display, view)
+                        for display in outside.getDisplays()
+                        for view in outside.getViews(display)
+                    ]
+                    proof = prove_equal(inside, outside, spaces, shown)
+                    self.assertEqual((proof.largest, proof.unproved), (0.0, ()))
+                    self.assertGreater(proof.compared, 40)

@@ -1,13 +1,13 @@
 """Turn a setup into the OCIO config that every application is given."""
 
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 import PyOpenColorIO as ocio
 
 from saltwort.core.configs.additions import add_looks, add_spaces
-from saltwort.core.configs.describe import working_spaces
+from saltwort.core.configs.describe import all_views_of, working_spaces
 from saltwort.core.configs.edits import edit_spaces
 from saltwort.core.configs.setup import Setup
 from saltwort.core.configs.target import Lowered, Replacement, lowered
@@ -51,6 +51,7 @@ def _whole(base: ConfigArchive, setup: Setup, name: str, luts: Mapping[str, byte
     config = load_config(base, to_mend=True)
     if config.getMajorVersion() < 2:
         config.setVersion(2, 0)  # file rules came with OCIO 2
+    config.setDescription(f"{name}, from {config.getName() or 'a config without a name'}.\n\n{config.getDescription()}")
     config.setName(name)
     edit_spaces(config, setup.space_edits)
     add_spaces(config, setup.added_spaces)
@@ -77,7 +78,7 @@ def _order_displays_and_views(config: ocio.Config, setup: Setup) -> None:
                 raise BadInput(f"The config has no display “{name}”. Choose those to be active again.")
         config.setActiveDisplays(_list_of([*setup.displays]))
     if setup.views:
-        known = {view for display in config.getDisplaysAll() for view in _views_of(config, display)}
+        known = {view for display in config.getDisplaysAll() for view in all_views_of(config, display)}
         if unknown := next((name for name in setup.views if name not in known), None):
             raise BadInput(f"The config has no view “{unknown}”. Choose those to be active again.")
         config.setActiveViews(_list_of([*setup.views]))
@@ -86,12 +87,6 @@ def _order_displays_and_views(config: ocio.Config, setup: Setup) -> None:
     config.setActiveDisplays(_list_of(displays))
     if config.getDefaultView(setup.view.display) != setup.view.view:
         config.setActiveViews(_list_of(_views_in_order(config, setup.view)))
-
-
-def _views_of(config: ocio.Config, display: str) -> Iterator[str]:
-    """A display's views, whether active or not."""
-    yield from config.getViews(ocio.VIEW_DISPLAY_DEFINED, display)
-    yield from config.getViews(ocio.VIEW_SHARED, display)
 
 
 def _set_roles(config: ocio.Config, setup: Setup) -> None:

@@ -1,5 +1,6 @@
 """What a config holds, in plain values."""
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import PyOpenColorIO as ocio
@@ -29,6 +30,7 @@ class SpaceInfo:
     aliases: tuple[str, ...]
     family: str
     encoding: str
+    categories: tuple[str, ...]
     interop_id: str
     description: str
     is_data: bool
@@ -50,15 +52,80 @@ class DisplayInfo:
 
 
 @dataclass(frozen=True)
-class ConfigDescription:
-    """A config as its lists. Spaces are the active ones, scene-referred first."""
+class ViewInfo:
+    """A view on a display: by which view transform, to which space, with which looks, offered by which viewing rule."""
+
+    display: str
+    view: str
+    transform: str
+    space: str
+    looks: str
+    rule: str
+    description: str
+
+
+@dataclass(frozen=True)
+class LookInfo:
+    name: str
+    process_space: str
+    description: str
+
+
+@dataclass(frozen=True)
+class NamedTransformInfo:
+    name: str
+    aliases: tuple[str, ...]
+    family: str
+    encoding: str
+    description: str
+
+
+@dataclass(frozen=True)
+class FileRuleInfo:
+    """A file rule: what it matches, in the config's own notation, and the space it gives."""
 
     name: str
+    matches: str
+    space: str
+
+
+@dataclass(frozen=True)
+class ViewingRuleInfo:
+    """Which pictures a view with this rule is for: those in some spaces, or of some encodings."""
+
+    name: str
+    spaces: tuple[str, ...]
+    encodings: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class VariableInfo:
+    """A context variable with its default."""
+
+    name: str
+    default: str
+
+
+@dataclass(frozen=True)
+class ConfigDescription:
+    """A config as its lists. Spaces are the active ones, scene-referred first; displays and views those on offer, and
+    under `all_…` every one that could be."""
+
+    name: str
+    description: str
     version: str
     spaces: tuple[SpaceInfo, ...]
     roles: tuple[RoleInfo, ...]
     displays: tuple[DisplayInfo, ...]
-    looks: tuple[str, ...]
+    views: tuple[ViewInfo, ...]
+    all_displays: tuple[str, ...]
+    all_views: tuple[str, ...]
+    looks: tuple[LookInfo, ...]
+    named_transforms: tuple[NamedTransformInfo, ...]
+    file_rules: tuple[FileRuleInfo, ...]
+    viewing_rules: tuple[ViewingRuleInfo, ...]
+    variables: tuple[VariableInfo, ...]
+    search_path: tuple[str, ...]
     working_spaces: tuple[str, ...]
 
 
@@ -68,6 +135,7 @@ def describe(config: ocio.Config) -> ConfigDescription:
     described = [_space_info(space) for space in spaces]
     return ConfigDescription(
         name=config.getName(),
+        description=config.getDescription(),
         version=f"{config.getMajorVersion()}.{config.getMinorVersion()}",
         spaces=tuple(sorted(described, key=lambda info: info.reference == "display")),
         roles=tuple(
@@ -75,9 +143,66 @@ def describe(config: ocio.Config) -> ConfigDescription:
             for name, _ in config.getRoles()
         ),
         displays=tuple(DisplayInfo(name, tuple(config.getViews(name))) for name in config.getDisplays()),
-        looks=tuple(look.getName() for look in config.getLooks()),
+        views=tuple(
+            _view_info(config, display, view) for display in config.getDisplays() for view in config.getViews(display)
+        ),
+        all_displays=tuple(config.getDisplaysAll()),
+        all_views=tuple(
+            dict.fromkeys(view for display in config.getDisplaysAll() for view in all_views_of(config, display))
+        ),
+        looks=tuple(
+            LookInfo(look.getName(), look.getProcessSpace(), look.getDescription()) for look in config.getLooks()
+        ),
+        named_transforms=tuple(
+            NamedTransformInfo(
+                named.getName(),
+                tuple(named.getAliases()),
+                named.getFamily(),
+                named.getEncoding(),
+                named.getDescription(),
+            )
+            for named in config.getNamedTransforms()
+        ),
+        file_rules=tuple(_file_rules(config.getFileRules())),
+        viewing_rules=tuple(_viewing_rules(config.getViewingRules())),
+        variables=tuple(
+            VariableInfo(name, config.getEnvironmentVarDefault(name)) for name in config.getEnvironmentVarNames()
+        ),
+        search_path=tuple(config.getSearchPaths()),
         working_spaces=tuple(working_spaces(config)),
     )
+
+
+def all_views_of(config: ocio.Config, display: str) -> Iterator[str]:
+    """A display's views, whether active or not."""
+    yield from config.getViews(ocio.VIEW_DISPLAY_DEFINED, display)
+    yield from config.getViews(ocio.VIEW_SHARED, display)
+
+
+def _view_info(config: ocio.Config, display: str, view: str) -> ViewInfo:
+    return ViewInfo(
+        display=display,
+        view=view,
+        transform=config.getDisplayViewTransformName(display, view),
+        space=config.getResolvedDisplayViewColorSpaceName(display, view),
+        looks=config.getDisplayViewLooks(display, view),
+        rule=config.getDisplayViewRule(display, view),
+        description=config.getDisplayViewDescription(display, view),
+    )
+
+
+def _file_rules(rules: ocio.FileRules) -> Iterator[FileRuleInfo]:
+    for index in range(rules.getNumEntries()):
+        regex, pattern, extension = rules.getRegex(index), rules.getPattern(index), rules.getExtension(index)
+        glob = f"{pattern}.{extension}" if pattern or extension else ""
+        yield FileRuleInfo(rules.getName(index), regex or glob, rules.getColorSpace(index) or "")
+
+
+def _viewing_rules(rules: ocio.ViewingRules) -> Iterator[ViewingRuleInfo]:
+    for index in range(rules.getNumEntries()):
+        yield ViewingRuleInfo(
+            rules.getName(index), tuple(rules.getColorSpaces(index)), tuple(rules.getEncodings(index))
+        )
 
 
 def _space_info(space: ocio.ColorSpace) -> SpaceInfo:
@@ -86,6 +211,7 @@ def _space_info(space: ocio.ColorSpace) -> SpaceInfo:
         aliases=tuple(space.getAliases()),
         family=space.getFamily(),
         encoding=space.getEncoding(),
+        categories=tuple(space.getCategories()),
         interop_id=space.getInteropID(),
         description=space.getDescription(),
         is_data=space.isData(),

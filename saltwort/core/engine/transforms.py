@@ -44,3 +44,24 @@ def transforms_within(transform: ocio.Transform | None) -> Iterator[ocio.Transfo
             yield from transforms_within(part)
     elif transform is not None:
         yield transform
+
+
+def lut_names(config: ocio.Config) -> list[str]:
+    """Files that the config's spaces, view transforms, looks and named transforms refer to, as they are written."""
+    chains = [
+        *(space.getTransform(way) for space in _spaces(config) for way in _SPACE_WAYS),
+        *(view.getTransform(way) for view in config.getViewTransforms() for way in _VIEW_WAYS),
+        *(transform for look in config.getLooks() for transform in (look.getTransform(), look.getInverseTransform())),
+        *(named.getTransform(way) for named in config.getNamedTransforms() for way in _WAYS),
+    ]
+    parts = (part for chain in chains for part in transforms_within(chain))
+    return list(dict.fromkeys(part.getSrc() for part in parts if isinstance(part, ocio.FileTransform)))
+
+
+_SPACE_WAYS = (ocio.COLORSPACE_DIR_TO_REFERENCE, ocio.COLORSPACE_DIR_FROM_REFERENCE)
+_VIEW_WAYS = (ocio.VIEWTRANSFORM_DIR_TO_REFERENCE, ocio.VIEWTRANSFORM_DIR_FROM_REFERENCE)
+_WAYS = (ocio.TRANSFORM_DIR_FORWARD, ocio.TRANSFORM_DIR_INVERSE)
+
+
+def _spaces(config: ocio.Config) -> Iterator[ocio.ColorSpace]:
+    yield from config.getColorSpaces(ocio.SEARCH_REFERENCE_SPACE_ALL, ocio.COLORSPACE_ALL)

@@ -177,13 +177,14 @@ def _standing_at(project: Project, based_on: int) -> Project:
 
 def draft_revision(project: Project, setup: Setup, message: str = "") -> tuple[Revision, ConfigArchive]:
     """The revision that a setup would be, not saved, and its config. Raises BadInput when there can be none."""
-    made = compose_in_steps(base_archive(setup.base), setup, project.slug, luts_of(setup))
+    newest = project.revisions.first()
+    number = newest.number + 1 if newest else 1
+    made = compose_in_steps(base_archive(setup.base), setup, revision_name(project, number), luts_of(setup))
     stored = setup_to_json(setup)
     before = project.current.setup if project.current else {}
-    newest = project.revisions.first()
     revision = Revision(
         project=project,
-        number=newest.number + 1 if newest else 1,
+        number=number,
         parent=project.current,
         setup=stored,
         text=made.written.text,
@@ -194,6 +195,11 @@ def draft_revision(project: Project, setup: Setup, message: str = "") -> tuple[R
         message=message[:200],
     )
     return revision, made.written
+
+
+def revision_name(project: Project, number: int) -> str:
+    """What the config of a revision is called, in applications and as a file."""
+    return f"{project.slug}-r{number}"
 
 
 def _as_json(value: Any) -> str:

@@ -280,6 +280,7 @@ class SpaceSerializer(serializers.Serializer):
     aliases = serializers.ListField(child=serializers.CharField())
     family = serializers.CharField()
     encoding = serializers.CharField()
+    categories = serializers.ListField(child=serializers.CharField())
     interop_id = serializers.CharField()
     description = serializers.CharField()
     is_data = serializers.BooleanField()
@@ -363,6 +364,12 @@ class CompareRequest(serializers.Serializer):
     second = serializers.CharField(max_length=300)
 
 
+class PathRequest(serializers.Serializer):
+    """A path as an application or the OCIO variable has it."""
+
+    path = serializers.CharField(max_length=4000)
+
+
 class DifferenceSerializer(serializers.Serializer):
     """`largest` and `mean` are null where they are infinite: only one of the two can be computed."""
 
@@ -410,23 +417,84 @@ class NamedGamutSerializer(serializers.Serializer):
     chromaticities = serializers.ListField(child=serializers.FloatField())
 
 
-class FamiliesSerializer(serializers.Serializer):
-    """What can be added: view families, for ACES the engine's renderings, known gamuts, and looks of our own."""
+class KeyedSerializer(serializers.Serializer):
+    key = serializers.CharField()
+    label = serializers.CharField()
 
+
+class FamiliesSerializer(serializers.Serializer):
+    """What can be added or chosen: view families, for ACES the engine's renderings, known gamuts and curves, interop
+    IDs, encodings, OCIO versions, and looks of our own."""
+
+    curves = KeyedSerializer(many=True)
+    interop_ids = KeyedSerializer(many=True)
+    encodings = serializers.ListField(child=serializers.CharField())
+    versions = serializers.ListField(child=serializers.CharField())
     gamuts = NamedGamutSerializer(many=True)
     looks = AddedLookSerializer(many=True)
     families = ViewFamilySerializer(many=True)
     aces_renderings = RenderingSerializer(many=True)
 
 
+class ViewInfoSerializer(serializers.Serializer):
+    display = serializers.CharField()
+    view = serializers.CharField()
+    transform = serializers.CharField(allow_blank=True)
+    space = serializers.CharField(allow_blank=True)
+    looks = serializers.CharField(allow_blank=True)
+    rule = serializers.CharField(allow_blank=True)
+    description = serializers.CharField(allow_blank=True)
+
+
+class LookSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    process_space = serializers.CharField()
+    description = serializers.CharField(allow_blank=True)
+
+
+class NamedTransformSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    aliases = serializers.ListField(child=serializers.CharField())
+    family = serializers.CharField(allow_blank=True)
+    encoding = serializers.CharField(allow_blank=True)
+    description = serializers.CharField(allow_blank=True)
+
+
+class FileRuleSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    matches = serializers.CharField(allow_blank=True)
+    space = serializers.CharField(allow_blank=True)
+
+
+class ViewingRuleSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    spaces = serializers.ListField(child=serializers.CharField())
+    encodings = serializers.ListField(child=serializers.CharField())
+
+
+class VariableSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    default = serializers.CharField(allow_blank=True)
+
+
 class ConfigSerializer(serializers.Serializer):
     name = serializers.CharField()
+    description = serializers.CharField(allow_blank=True)
     version = serializers.CharField()
     base = serializers.CharField()
     spaces = SpaceSerializer(many=True)
+    used_spaces = serializers.ListField(child=serializers.CharField())
     roles = RoleSerializer(many=True)
     displays = DisplaySerializer(many=True)
-    looks = serializers.ListField(child=serializers.CharField())
+    views = ViewInfoSerializer(many=True)
+    all_displays = serializers.ListField(child=serializers.CharField())
+    all_views = serializers.ListField(child=serializers.CharField())
+    looks = LookSerializer(many=True)
+    named_transforms = NamedTransformSerializer(many=True)
+    file_rules = FileRuleSerializer(many=True)
+    viewing_rules = ViewingRuleSerializer(many=True)
+    variables = VariableSerializer(many=True)
+    search_path = serializers.ListField(child=serializers.CharField())
     working_spaces = serializers.ListField(child=serializers.CharField())
     map_kinds = MapKindSerializer(many=True)
     export_name = serializers.CharField()

@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from dataclasses import asdict, replace
 from typing import Any
 
+from django.conf import settings
 from django.core.files.uploadedfile import UploadedFile
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
@@ -16,6 +17,7 @@ from rest_framework.response import Response
 
 from saltwort.core.colour_path import Joint, trace
 from saltwort.core.configs import (
+    VERSIONS,
     Comparison,
     Setup,
     Trim,
@@ -28,9 +30,11 @@ from saltwort.core.configs import (
     packed,
     read_archive,
 )
-from saltwort.core.configs.additions import OWN_LOOKS
+from saltwort.core.configs.additions import CURVES, OWN_LOOKS, known_interop_ids
 from saltwort.core.configs.archives import MAX_UNPACKED_BYTES
+from saltwort.core.configs.edits import ENCODINGS
 from saltwort.core.configs.explain import SpaceReport
+from saltwort.core.configs.folders import read_config_at
 from saltwort.core.configs.setup import with_space_edits
 from saltwort.core.engine import ViewChoice, load_config
 from saltwort.core.errors import BadInput
@@ -42,6 +46,7 @@ from saltwort.core.views import FAMILIES, AddedView, aces_renderings
 from saltwort.server.http import BINARY, BasedOn, author_of, download, finite, parsed
 from saltwort.server.projects import operations, previews, trimming
 from saltwort.server.projects.models import BaseConfig, Project
+from saltwort.server.projects.operations import revision_name
 from saltwort.server.projects.serializers import (
     AddedLookSerializer,
     BuiltinChange,
@@ -55,6 +60,7 @@ from saltwort.server.projects.serializers import (
     FollowedSerializer,
     FollowQuery,
     JointSerializer,
+    PathRequest,
     ProjectNameSerializer,
     ProjectSerializer,
     ReturnTo,
@@ -82,6 +88,7 @@ from saltwort.server.projects.setups import (
     rule_from_json,
     space_from_json,
 )
+from saltwort.server.projects.trimming import used_by
 from saltwort.server.uploads import ConfigUpload, PlainFile
 
 
@@ -213,6 +220,10 @@ def view_families(request: Request) -> Response:
         "aces_renderings": renderings,
         "gamuts": KNOWN_GAMUTS,
         "looks": OWN_LOOKS,
+        "curves": [{"key": key, "label": curve.label} for key, curve in CURVES.items()],
+        "interop_ids": [{"key": key, "label": called} for key, called in known_interop_ids().items()],
+        "encodings": ENCODINGS,
+        "versions": VERSIONS,
     }
     return Response(FamiliesSerializer(offered).data)
 
@@ -239,10 +250,11 @@ def path(request: Request, slug: str) -> Response:
 @api_view(["GET"])
 def config(request: Request, slug: str) -> Response:
     project = project_named(slug)
-    name = _export_name(project)
+    name = revision_name(project, project.current.number)
     described = {
         **asdict(describe(config_of(project.current))),
         "base": _base_name(current_setup(project).base),
+        "used_spaces": used_by(project).spaces,
         "map_kinds": MAP_KINDS.values(),
         "export_name": name,
         "environment": environment_lines(f"/path/to/{name}.ocioz"),
@@ -297,6 +309,15 @@ def compare_file(request: Request, slug: str) -> Response:
     return Response(_comparison(compare(archive_of(project.current), brought)))
 
 
+@extend_schema(request=PathRequest, responses=ConfigComparisonSerializer)
+@api_view(["POST"])
+def compare_path(request: Request, slug: str) -> Response:
+    """The project's config and the one at a path of this machine."""
+    project, path = project_named(slug), parsed(request, PathRequest)["path"]
+    brought = read_config_at(path, settings.READABLE_FOLDERS)
+    return Response(_comparison(compare(archive_of(project.current), brought)))
+
+
 @extend_schema(methods=["GET"], responses=TrimChoicesSerializer)
 @extend_schema(methods=["POST"], request=TrimSerializer, responses=TrimPreviewSerializer)
 @api_view(["GET", "POST"])
@@ -314,7 +335,11 @@ def trim(request: Request, slug: str) -> Response:
 @api_view(["GET"])
 def export(request: Request, slug: str, kind: str) -> HttpResponse:
     project = project_named(slug)
-    return download(packed(archive_of(project.current)), f"{_export_name(project)}.{kind}", "application/zip")
+    return download(
+        packed(archive_of(project.current)),
+        f"{revision_name(project, project.current.number)}.{kind}",
+        "application/zip",
+    )
 
 
 def _changed(setup: Setup, asked: dict[str, Any]) -> Setup:
@@ -408,10 +433,6 @@ def _report(report: SpaceReport) -> dict[str, Any]:
 
 def _point(xy: Sequence[float]) -> dict[str, Any]:
     return {"xy": xy, "uv": xy_to_uv((xy[0], xy[1]))}
-
-
-def _export_name(project: Project) -> str:
-    return f"{project.slug}-r{project.current.number}"
 
 
 def _base_name(base: str) -> str:

@@ -150,6 +150,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{slug}/compare-path": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The project's config and the one at a path of this machine. */
+        post: operations["projects_compare_path_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{slug}/comparison": {
         parameters: {
             query?: never;
@@ -288,6 +305,23 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["projects_jobs_cancel_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{slug}/look-file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The looks of a file, to be named and added to the setup. */
+        post: operations["projects_look_file_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -470,6 +504,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{slug}/setup-preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What a change would do. Nothing is saved. */
+        post: operations["projects_setup_preview_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{slug}/space": {
         parameters: {
             query?: never;
@@ -577,6 +628,23 @@ export interface paths {
         put: operations["projects_swatches_update"];
         post?: never;
         delete: operations["projects_swatches_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{slug}/target-differences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description How far the colours of a config written for an OCIO version are from what they are now. */
+        get: operations["projects_target_differences_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -732,7 +800,7 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
-        /** @description ASC CDL values. */
+        /** @description ASC CDL values, or a LUT by name and hash. */
         AddedLook: {
             name: string;
             slope: number[];
@@ -742,11 +810,17 @@ export interface components {
             saturation: number;
             /** @default  */
             description: string;
+            /** @default  */
+            lut: string;
+            lut_sha256?: string;
+            /** @default  */
+            process_space: string;
         };
         /** @description `chromaticities`: red, green, blue and white, x and y each. */
         AddedSpace: {
             name: string;
-            chromaticities: number[];
+            chromaticities?: number[];
+            /** @default linear */
             curve: components["schemas"]["CurveEnum"];
             /**
              * Format: double
@@ -758,6 +832,8 @@ export interface components {
             family: string;
             /** @default  */
             description: string;
+            /** @default  */
+            interop_id: string;
         };
         AddedView: {
             display: string;
@@ -776,6 +852,8 @@ export interface components {
         };
         /** @enum {integer} */
         BitsEnum: 8 | 16;
+        /** @enum {unknown} */
+        BlankEnum: "";
         Builtin: {
             name: string;
             kind: string;
@@ -793,6 +871,13 @@ export interface components {
             what: string;
             before: string;
             after: string;
+        };
+        ChangePreview: {
+            changes: components["schemas"]["Change"][];
+            textures: components["schemas"]["Change"][];
+            new_findings: components["schemas"]["Finding"][];
+            gone_findings: components["schemas"]["Finding"][];
+            replacements: components["schemas"]["Replacement"][];
         };
         Code: {
             code: string;
@@ -821,12 +906,22 @@ export interface components {
         };
         Config: {
             name: string;
+            description: string;
             version: string;
             base: string;
             spaces: components["schemas"]["Space"][];
+            used_spaces: string[];
             roles: components["schemas"]["Role"][];
             displays: components["schemas"]["Display"][];
-            looks: string[];
+            views: components["schemas"]["ViewInfo"][];
+            all_displays: string[];
+            all_views: string[];
+            looks: components["schemas"]["Look"][];
+            named_transforms: components["schemas"]["NamedTransform"][];
+            file_rules: components["schemas"]["FileRule"][];
+            viewing_rules: components["schemas"]["ViewingRule"][];
+            variables: components["schemas"]["Variable"][];
+            search_path: string[];
             working_spaces: string[];
             map_kinds: components["schemas"]["MapKind"][];
             export_name: string;
@@ -838,11 +933,6 @@ export interface components {
             verdict: components["schemas"]["VerdictEnum"];
             differences: components["schemas"]["Difference"][];
         };
-        /** @description A config to look at, not to keep. */
-        ConfigFile: {
-            /** Format: uri */
-            file: string;
-        };
         /** @description Every write says which version it was made from; a stale one is refused. */
         ConfigUpload: {
             based_on: number;
@@ -850,7 +940,7 @@ export interface components {
             file: string;
         };
         /** @enum {string} */
-        CurveEnum: "linear" | "srgb" | "power";
+        CurveEnum: "linear" | "srgb" | "power" | "rec709" | "acescct" | "pq";
         /** @description The ground of chromaticity diagrams. */
         Diagram: {
             locus: components["schemas"]["Point"][];
@@ -875,6 +965,8 @@ export interface components {
             name: string;
             views: string[];
         };
+        /** @enum {string} */
+        EncodingEnum: "scene-linear" | "display-linear" | "log" | "sdr-video" | "hdr-video" | "data";
         Extent: {
             spaces: number;
             views: number;
@@ -885,8 +977,15 @@ export interface components {
             name: string;
             value: string;
         };
-        /** @description What can be added: view families, for ACES the engine's renderings, known gamuts, and looks of our own. */
+        /**
+         * @description What can be added or chosen: view families, for ACES the engine's renderings, known gamuts and curves, interop
+         *     IDs, encodings, OCIO versions, and looks of our own.
+         */
         Families: {
+            curves: components["schemas"]["Keyed"][];
+            interop_ids: components["schemas"]["Keyed"][];
+            encodings: string[];
+            versions: string[];
             gamuts: components["schemas"]["NamedGamut"][];
             looks: components["schemas"]["AddedLook"][];
             families: components["schemas"]["ViewFamily"][];
@@ -894,6 +993,13 @@ export interface components {
         };
         /** @enum {string} */
         FamilyEnum: "agx" | "filmic" | "aces" | "un-tone-mapped" | "raw";
+        /** @enum {string} */
+        FateEnum: "exact" | "baked" | "left out";
+        FileRule: {
+            name: string;
+            matches: string;
+            space: string;
+        };
         Finding: {
             code: string;
             level: components["schemas"]["LevelEnum"];
@@ -940,12 +1046,21 @@ export interface components {
             values: (number | null)[];
             remarks: string[];
         };
+        Keyed: {
+            key: string;
+            label: string;
+        };
         /** @enum {string} */
         LevelEnum: "blocker" | "caution" | "note";
         Line: {
             setting: string;
             value: string;
             why: string;
+        };
+        Look: {
+            name: string;
+            process_space: string;
+            description: string;
         };
         MapKind: {
             key: string;
@@ -957,6 +1072,13 @@ export interface components {
         NamedGamut: {
             name: string;
             chromaticities: number[];
+        };
+        NamedTransform: {
+            name: string;
+            aliases: string[];
+            family: string;
+            encoding: string;
+            description: string;
         };
         /** @description A still takes a view (the project's own where none is named), exposure and bits; a hand-off takes neither. */
         NewOutput: {
@@ -979,6 +1101,8 @@ export interface components {
             text: string;
             name: string;
         };
+        /** @enum {unknown} */
+        NullEnum: null;
         Output: {
             id: number;
             kind: string;
@@ -991,6 +1115,10 @@ export interface components {
             done: boolean;
             facts: components["schemas"]["Fact"][];
         };
+        /** @description A path as an application or the OCIO variable has it. */
+        PathRequest: {
+            path: string;
+        };
         Pick: {
             name: string;
             used: boolean;
@@ -1002,6 +1130,11 @@ export interface components {
             space: string;
             /** @default  */
             note: string;
+        };
+        /** @description A file to look at. */
+        PlainFile: {
+            /** Format: uri */
+            file: string;
         };
         /** @description A chromaticity, as CIE 1931 xy and CIE 1976 u′v′. */
         Point: {
@@ -1087,14 +1220,24 @@ export interface components {
             name: string;
             description: string;
         };
+        /** @description What an older OCIO version cannot hold, and what became of it. */
+        Replacement: {
+            what: string;
+            name: string;
+            fate: components["schemas"]["FateEnum"];
+            why: string;
+        };
         /** @description Every write says which version it was made from; a stale one is refused. */
         ReturnTo: {
             based_on: number;
             number: number;
         };
+        /** @description `parts` names the parts of the setup that differ from the revision it was made from. */
         Revision: {
             number: number;
             message: string;
+            author: string;
+            parts: string[];
             /** Format: date-time */
             created: string;
         };
@@ -1145,10 +1288,13 @@ export interface components {
             added_spaces: components["schemas"]["AddedSpace"][];
             added_looks: components["schemas"]["AddedLook"][];
             roles: components["schemas"]["RoleChoice"][];
+            space_edits: components["schemas"]["SpaceEdit"][];
+            displays: string[];
+            views: string[];
+            target_version: string;
         };
         /** @description Any parts of the setup; the rest stays. */
         SetupChange: {
-            based_on: number;
             working_space?: string;
             view?: components["schemas"]["ViewChoice"];
             default_space?: string;
@@ -1158,17 +1304,51 @@ export interface components {
             added_spaces?: components["schemas"]["AddedSpace"][];
             added_looks?: components["schemas"]["AddedLook"][];
             roles?: components["schemas"]["RoleChoice"][];
+            space_edits?: components["schemas"]["SpaceEdit"][];
+            displays?: string[];
+            views?: string[];
+            target_version?: components["schemas"]["TargetVersionEnum"] | components["schemas"]["BlankEnum"];
+            based_on: number;
             message: string;
+        };
+        /** @description Any parts of the setup; the rest stays. */
+        SetupParts: {
+            working_space?: string;
+            view?: components["schemas"]["ViewChoice"];
+            default_space?: string;
+            rules?: components["schemas"]["Rule"][];
+            added_views?: components["schemas"]["AddedView"][];
+            trim?: components["schemas"]["Trim"] | null;
+            added_spaces?: components["schemas"]["AddedSpace"][];
+            added_looks?: components["schemas"]["AddedLook"][];
+            roles?: components["schemas"]["RoleChoice"][];
+            space_edits?: components["schemas"]["SpaceEdit"][];
+            displays?: string[];
+            views?: string[];
+            target_version?: components["schemas"]["TargetVersionEnum"] | components["schemas"]["BlankEnum"];
         };
         Space: {
             name: string;
             aliases: string[];
             family: string;
             encoding: string;
+            categories: string[];
             interop_id: string;
             description: string;
             is_data: boolean;
             reference: string;
+        };
+        /** @description A space of the base config, called and described otherwise; null leaves what it was. */
+        SpaceEdit: {
+            space: string;
+            /** @default  */
+            name: string;
+            aliases?: string[];
+            family?: string | null;
+            encoding?: (components["schemas"]["EncodingEnum"] | components["schemas"]["BlankEnum"] | components["schemas"]["NullEnum"]) | null;
+            description?: string | null;
+            /** @default false */
+            is_data: boolean;
         };
         SpaceReport: {
             steps: components["schemas"]["Step"][];
@@ -1223,6 +1403,8 @@ export interface components {
             text: string;
             name: string;
         };
+        /** @enum {string} */
+        TargetVersionEnum: "2.0" | "2.1" | "2.2" | "2.3" | "2.4" | "2.5" | "2.6";
         Texture: {
             id: number;
             path: string;
@@ -1292,6 +1474,10 @@ export interface components {
         };
         /** @enum {string} */
         UnitEnum: "unit" | "8-bit" | "hex";
+        Variable: {
+            name: string;
+            default: string;
+        };
         /** @enum {string} */
         VerdictEnum: "identical" | "same meaning" | "different";
         ViewChoice: {
@@ -1305,11 +1491,25 @@ export interface components {
             label: string;
             use: string;
         };
+        ViewInfo: {
+            display: string;
+            view: string;
+            transform: string;
+            space: string;
+            looks: string;
+            rule: string;
+            description: string;
+        };
         ViewPick: {
             display: string;
             view: string;
             used: boolean;
             picked: boolean;
+        };
+        ViewingRule: {
+            name: string;
+            spaces: string[];
+            encodings: string[];
         };
     };
     responses: never;
@@ -1526,7 +1726,32 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "multipart/form-data": components["schemas"]["ConfigFile"];
+                "multipart/form-data": components["schemas"]["PlainFile"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConfigComparison"];
+                };
+            };
+        };
+    };
+    projects_compare_path_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PathRequest"];
             };
         };
         responses: {
@@ -1762,6 +1987,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Job"];
+                };
+            };
+        };
+    };
+    projects_look_file_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["PlainFile"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AddedLook"][];
                 };
             };
         };
@@ -2120,6 +2370,31 @@ export interface operations {
             };
         };
     };
+    projects_setup_preview_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["SetupParts"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangePreview"];
+                };
+            };
+        };
+    };
     projects_space_retrieve: {
         parameters: {
             query: {
@@ -2324,6 +2599,29 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    projects_target_differences_retrieve: {
+        parameters: {
+            query: {
+                version: "2.0" | "2.1" | "2.2" | "2.3" | "2.4" | "2.5" | "2.6";
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConfigComparison"];
+                };
             };
         };
     };

@@ -19,7 +19,7 @@ from saltwort.core.engine.measured import (
     display_to_xyz,
     linear_to_ap0,
 )
-from saltwort.core.engine.transforms import transforms_within
+from saltwort.core.engine.transforms import lut_names
 from saltwort.core.errors import BadInput
 from saltwort.core.findings.registry import BLOCKER, CAUTION, NOTE, Fix, Problem, Subjects, check
 from saltwort.core.spaces.gamuts import Matrix, solve
@@ -169,7 +169,7 @@ def cannot_be_computed(subjects: Subjects) -> Iterator[Problem]:
 @check("config.absolute-path", CAUTION)
 def absolute_path(subjects: Subjects) -> Iterator[Problem]:
     """A path of one machine stands in the config, which works nowhere else."""
-    paths = [*subjects.config.getSearchPaths(), *_lut_paths(subjects.config)]
+    paths = [*subjects.config.getSearchPaths(), *lut_names(subjects.config)]
     for path in dict.fromkeys(paths):
         if re.match(r"/|\\|[A-Za-z]:", path):
             yield Problem(
@@ -183,7 +183,7 @@ def absolute_path(subjects: Subjects) -> Iterator[Problem]:
 @check("config.not-archivable", NOTE)
 def not_archivable(subjects: Subjects) -> Iterator[Problem]:
     """The config cannot be packed as one file by every tool: a path in it depends on the machine or on a variable."""
-    paths = [*subjects.config.getSearchPaths(), *_lut_paths(subjects.config)]
+    paths = [*subjects.config.getSearchPaths(), *lut_names(subjects.config)]
     for path in dict.fromkeys(paths):
         if re.match(r"[$%]", path) or ".." in re.split(r"[/\\]", path):
             yield Problem(
@@ -205,19 +205,6 @@ def replaced_for_target(subjects: Subjects) -> Iterator[Problem]:
                 f"OCIO {subjects.setup.target_version} cannot hold this",
                 f"Lacking: {part.why} {became} Choose a newer target version once every application reads it.",
             )
-
-
-def _lut_paths(config: ocio.Config) -> Iterator[str]:
-    transforms: list[ocio.Transform | None] = []
-    for space in config.getColorSpaces():
-        transforms += [space.getTransform(ocio.COLORSPACE_DIR_TO_REFERENCE)]
-        transforms += [space.getTransform(ocio.COLORSPACE_DIR_FROM_REFERENCE)]
-    for look in config.getLooks():
-        transforms += [look.getTransform(), look.getInverseTransform()]
-    for transform in transforms:
-        for part in transforms_within(transform):
-            if isinstance(part, ocio.FileTransform):
-                yield part.getSrc()
 
 
 Signatures = dict[str, bytes | str]

@@ -1,5 +1,6 @@
 """`export_config --project SLUG --output PATH`: the project's config for other applications."""
 
+from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
@@ -7,7 +8,7 @@ from django.core.management.base import CommandParser
 
 from saltwort.core.configs import write_config
 from saltwort.server.commands import HeadlessCommand, project_for
-from saltwort.server.projects.setups import archive_of
+from saltwort.server.projects.exports import exported
 
 
 class Command(HeadlessCommand):
@@ -16,8 +17,18 @@ class Command(HeadlessCommand):
     def add_arguments(self, parser: CommandParser) -> None:
         parser.add_argument("--project", required=True, metavar="SLUG")
         parser.add_argument("--output", required=True, type=Path, metavar="PATH")
+        parser.add_argument("--ocio-version", default="", metavar="VERSION", help="the oldest that must read it: 2.3")
+        parser.add_argument("--trim", action="store_true", help="only what the project uses, with proof")
 
-    def handle(self, *args: Any, project: str, output: Path, **options: Any) -> None:
-        revision = project_for(project).current
-        file = write_config(archive_of(revision), output)
-        self.print_json({"path": str(file), "revision": revision.number, "sha256": revision.config_hash})
+    def handle(self, *args: Any, project: str, output: Path, ocio_version: str, trim: bool, **options: Any) -> None:
+        found = project_for(project)
+        made = exported(found, ocio_version, trim)
+        file = write_config(made.written, output)
+        self.print_json(
+            {
+                "path": str(file),
+                "revision": found.current.number,
+                "sha256": made.written.hash,
+                "replaced": [asdict(replacement) for replacement in made.replacements],
+            }
+        )

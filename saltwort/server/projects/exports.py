@@ -1,0 +1,28 @@
+"""A project's config as other applications are given it."""
+
+from dataclasses import replace
+
+from saltwort.core.configs import Composed, compose_in_steps
+from saltwort.core.errors import BadInput
+from saltwort.server.projects.models import Project
+from saltwort.server.projects.operations import proof_of, revision_name
+from saltwort.server.projects.setups import base_archive, current_setup, luts_of
+from saltwort.server.projects.trimming import used_by
+
+
+def exported(project: Project, ocio_version: str = "", trim: bool = False) -> Composed:
+    """The current revision's config; for another OCIO version than its own, or cut down to what the project uses, when
+    asked. Nothing is saved.
+
+    Raises BadInput when the version cannot hold it, or when trimming would change a colour.
+    """
+    setup = current_setup(project)
+    if ocio_version:
+        setup = replace(setup, target_version=ocio_version)
+    if trim:
+        setup = replace(setup, trim=used_by(project))
+    name = revision_name(project, project.current.number)
+    made = compose_in_steps(base_archive(setup.base), setup, name, luts_of(setup))
+    if trim and (proof := proof_of(made.whole, made.part)).largest:
+        raise BadInput(f"Trimmed, “{proof.where}” would give other colours, so nothing is written.")
+    return made
