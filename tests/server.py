@@ -50,6 +50,12 @@ class ServerTestCase(TestCase):
         answer = self.client.post(self.url(path), {"file": upload, **fields})
         return self._content(answer, status)
 
+    def start_from(self, file: Path, status: int = 200) -> Any:
+        """Bring a config and have the setup start from it."""
+        brought = self.send("/base", file)
+        message = f"Start from {brought['name']}"
+        return self.tell("post", "/setup", status, based_on=self.revision(), message=message, base=brought["base"])
+
     def _content(self, answer: Any, status: int) -> Any:
         is_json = answer.headers.get("Content-Type") == "application/json"
         content = answer.json() if is_json else b"".join(answer) if answer.streaming else answer.content

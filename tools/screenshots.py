@@ -40,12 +40,25 @@ def _compare_two(page: Page) -> None:
     page.get_by_role("status", name="Comparison").wait_for(timeout=60_000)
 
 
+def _target(page: Page) -> None:
+    page.get_by_role("combobox", name="OCIO version").click()
+    page.get_by_role("option", name="OCIO 2.3").click()
+    page.get_by_role("group", name="What OCIO 2.3 cannot hold").wait_for(timeout=60_000)
+
+
+def _tab(name: str) -> Callable[[Page], None]:
+    return lambda page: page.get_by_role("radiogroup").get_by_text(name, exact=True).click()
+
+
 VIEWS: dict[str, tuple[str, Callable[[Page], None] | None]] = {
     "config": ("config", None),
-    "displays": ("config", lambda page: page.get_by_text("Views", exact=True).click()),
-    "follow": ("config", lambda page: page.get_by_text("Follow", exact=True).click()),
+    "displays": ("config", _tab("Views")),
+    "follow": ("config", _tab("Follow")),
     "trim": ("config", _trim),
     "compare-two": ("config", _compare_two),
+    "target": ("config", _target),
+    "rest": ("config", _tab("Rest")),
+    "in-use": ("config", _tab("In use?")),
     "textures": ("textures", None),
     "scene": ("scene", None),
     "compare": ("compare", _probe),

@@ -2,12 +2,6 @@
 
 from rest_framework import serializers
 
-from saltwort.server.http import BasedOn
-
-
-class ConfigUpload(BasedOn):
-    file = serializers.FileField()
-
 
 class PlainFile(serializers.Serializer):
     """A file to look at."""

@@ -43,7 +43,6 @@ urlpatterns = [
     path(f"{PROJECT}/redo", projects.redo),
     path(f"{PROJECT}/revisions", projects.revisions),
     path(f"{PROJECT}/base", projects.base),
-    path(f"{PROJECT}/builtin-base", projects.builtin_base),
     path(f"{PROJECT}/tracer", projects.tracer),
     path(f"{PROJECT}/setup-preview", projects.setup_preview),
     path(f"{PROJECT}/target-differences", projects.target_differences),

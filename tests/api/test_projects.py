@@ -130,9 +130,9 @@ class Setups(ServerTestCase):
 
 
 class BroughtConfigs(ServerTestCase):
-    def bring(self, content: bytes, status: int = 200, based_on: int = 1) -> dict:
+    def bring(self, content: bytes, status: int = 200) -> dict:
         (self.folder / "config.ocio").write_bytes(content)
-        return self.send("/base", self.folder / "config.ocio", status, based_on=based_on)
+        return self.start_from(self.folder / "config.ocio", status)
 
     def test_a_config_becomes_the_base_and_keeps_what_it_can(self) -> None:
         renamed = base_text().replace("name: cg-config", "name: studio-of-ours-cg-config")
@@ -145,8 +145,9 @@ class BroughtConfigs(ServerTestCase):
     def test_a_config_that_lacks_a_space_of_the_rules_is_refused_by_name(self) -> None:
         answer = self.bring(OLD_CONFIG.encode(), 400)
         self.assertIn("Rule 3, “EXR files”: the config has no colour space “ACEScg”", answer["detail"])
+        self.assertEqual(Revision.objects.count(), 1)
 
-    def test_what_is_no_config_changes_nothing(self) -> None:
+    def test_what_is_no_config_is_kept_nowhere(self) -> None:
         for content, words in (
             (b"hello", "does not load"),
             (b"\xff\xfe\x00", "no UTF-8 text"),
@@ -154,12 +155,25 @@ class BroughtConfigs(ServerTestCase):
             (b"x" * 9_000_000, "larger than 8 MB"),
         ):
             with self.subTest(words):
-                self.assertIn(words, self.bring(content, 400)["detail"])
+                (self.folder / "config.ocio").write_bytes(content)
+                self.assertIn(words, self.send("/base", self.folder / "config.ocio", 400)["detail"])
         self.assertEqual((BaseConfig.objects.count(), Revision.objects.count()), (0, 1))
 
-    def test_a_stale_one_is_refused_and_kept_nowhere(self) -> None:
-        self.bring(base_text().encode(), 409, based_on=7)
-        self.assertEqual(BaseConfig.objects.count(), 0)
+    def test_one_that_the_project_mends_is_taken_and_told(self) -> None:
+        broken = base_text().replace("{name: Default, colorspace: sRGB - Display}", "{name: Default, colorspace: gone}")
+        self.bring(broken.encode())
+        self.assertIn("source.default-rule-leads-nowhere", [row["code"] for row in self.ask("/findings")])
+        (self.folder / "out.ocioz").write_bytes(self.ask("/export.ocioz"))
+        ocio.Config.CreateFromFile(str(self.folder / "out.ocioz")).validate()
+
+    def test_one_that_nothing_mends_is_refused_in_a_sentence(self) -> None:
+        view = "    - !<View> {name: Raw, colorspace: Raw}"
+        self.assertIn(view, base_text())
+        answer = self.bring(
+            base_text().replace(view, view.replace("colorspace: Raw", "colorspace: Lost"), 1).encode(), 400
+        )
+        self.assertIn("Lost", answer["detail"])
+        self.assertEqual(Revision.objects.count(), 1)
 
     def test_an_archive_with_luts_comes_along_and_leaves_again(self) -> None:
         packed = zipped({"config.ocio": config_with_luts(), "luts/curve.spi1d": LUT})
@@ -174,10 +188,10 @@ class BroughtConfigs(ServerTestCase):
     def test_another_built_in_config(self) -> None:
         listed = self.client.get("/api/builtin-configs").json()
         studio = next(config for config in listed if config["kind"] == "studio")
-        changed = self.tell("post", "/builtin-base", based_on=1, name=studio["name"])
+        changed = self.tell("post", "/setup", based_on=1, message="base", base=f"builtin:{studio['name']}")
         self.assertEqual(changed["strip"]["spaces"], studio["spaces"])
         self.assertEqual(changed["setup"]["working_space"], "ACEScg")
-        self.refused("post", "/builtin-base", "no built-in config", based_on=2, name="nonsense")
+        self.refused("post", "/setup", "no built-in config", based_on=2, message="b", base="builtin:nonsense")
 
 
 class AddedViews(ServerTestCase):
@@ -196,7 +210,7 @@ class AddedViews(ServerTestCase):
         self.assertAlmostEqual(shown[0], 0.5039, places=3)
 
         older = "cg-config-v2.2.0_aces-v1.3_ocio-v2.4"
-        moved = self.tell("post", "/builtin-base", based_on=2, name=older)
+        moved = self.tell("post", "/setup", based_on=2, message="base", base=f"builtin:{older}")
         self.assertEqual(moved["setup"]["view"]["view"], "AgX")
         self.assertEqual(self.ask("/path")[3]["space"], SRGB_DISPLAY)
 
@@ -260,7 +274,9 @@ class Shaping(ServerTestCase):
 
     def test_an_edit_survives_a_change_of_base_where_the_space_is_there(self) -> None:
         self.save(space_edits=[{"space": "ACEScg", "name": "Quay Light"}, {"space": "Linear P3-D65", "name": "Wide"}])
-        moved = self.tell("post", "/builtin-base", based_on=2, name="cg-config-v1.0.0_aces-v1.3_ocio-v2.1")
+        moved = self.tell(
+            "post", "/setup", based_on=2, message="base", base="builtin:cg-config-v1.0.0_aces-v1.3_ocio-v2.1"
+        )
         self.assertEqual(moved["setup"]["working_space"], "Quay Light")
         self.assertEqual([edit["space"] for edit in moved["setup"]["space_edits"]], ["ACEScg", "Linear P3-D65"])
 
@@ -339,7 +355,7 @@ class Shaping(ServerTestCase):
         self.assertEqual(first["author"], "")
 
     def test_what_the_config_holds_besides_spaces(self) -> None:
-        self.tell("post", "/builtin-base", based_on=1, name=STUDIO)
+        self.tell("post", "/setup", based_on=1, message="base", base=f"builtin:{STUDIO}")
         config = self.ask("/config")
         self.assertIn("sRGB - Curve", [named["name"] for named in config["named_transforms"]])
         self.assertEqual(config["file_rules"][-1]["name"], "Default")
@@ -355,7 +371,7 @@ class Shaping(ServerTestCase):
         (show / "luts").mkdir(parents=True)
         (show / "config.ocio").write_text(config_with_luts())
         (show / "luts" / "curve.spi1d").write_bytes(LUT)
-        self.send("/base", self._packed(show), 200, based_on=1)
+        self.start_from(self._packed(show))
         theirs = self.folder / "theirs.ocioz"
         theirs.write_bytes(self.ask("/export.ocioz"))
         with override_settings(READABLE_FOLDERS=[self.folder]):
@@ -443,7 +459,7 @@ class Comparing(ServerTestCase):
 
     def test_what_cannot_be_computed_stays_json(self) -> None:
         (self.folder / "a.zip").write_bytes(zipped({"config.ocio": config_with_luts(), "luts/curve.spi1d": LUT}))
-        self.send("/base", self.folder / "a.zip", 200, based_on=1)
+        self.start_from(self.folder / "a.zip")
         (self.folder / "b.ocio").write_text(Revision.objects.get(number=2).text)
         found = self.send("/compare-file", self.folder / "b.ocio", 200)
         self.assertEqual([row["name"] for row in found["differences"] if row["largest"] is None], ["curved"])

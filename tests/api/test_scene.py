@@ -66,7 +66,7 @@ class Swatches(ServerTestCase):
         self.tell("post", "/swatches", 201, **ENAMEL)
         self.tell("post", "/setup", based_on=1, message="none", rules=[])
         (self.folder / "old.ocio").write_text(OLD_CONFIG)
-        self.send("/base", self.folder / "old.ocio", 200, based_on=2)
+        self.start_from(self.folder / "old.ocio")
         (swatch,) = self.ask("/swatches")
         self.assertEqual(swatch["working"], [None, None, None])
         self.assertIn("swatch.unknown-space", [finding["code"] for finding in self.ask("/findings")])
@@ -152,7 +152,7 @@ class Compare(ServerTestCase):
         self.ask("/comparison")
         self.tell("post", "/setup", based_on=1, message="none", rules=[])
         (self.folder / "old.ocio").write_text(OLD_CONFIG)
-        self.send("/base", self.folder / "old.ocio", 200, based_on=2)
+        self.start_from(self.folder / "old.ocio")
         self.assertEqual([pane["view"] for pane in self.ask("/comparison")["panes"]], ["Plain", "Plain"])
 
 

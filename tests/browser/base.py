@@ -100,6 +100,14 @@ class BrowserTestCase(LiveServerTestCase):
         ).first.click()
         self.page.get_by_role("option", name=option, exact=True).click()
 
+    def proposed(self) -> Locator:
+        """The change of the config that is looked at before it is saved."""
+        return self.page.get_by_role("form", name="Proposed change")
+
+    def save_change(self) -> None:
+        self.proposed().get_by_role("button", name="Save as a revision").click()
+        expect(self.proposed()).to_have_count(0)
+
     def section(self, name: str) -> Locator:
         """One of the columns below the strip."""
         return self.page.get_by_role("region", name=name, exact=True)

@@ -101,6 +101,7 @@ class Undo(BrowserTestCase):
     def test_keys_go_back_and_forth(self) -> None:
         page = self.open("config")
         page.get_by_role("radio", name="Linear Rec.2020").click()
+        self.save_change()
         expect(self.segment("Scene")).to_contain_text("Linear Rec.2020")
         expect(page.get_by_text("revision 2")).to_be_visible()
         page.keyboard.press("Control+z")
@@ -154,10 +155,12 @@ class Trouble(BrowserTestCase):
         other = page.context.new_page()
         other.goto(page.url, wait_until="networkidle")
         other.get_by_role("radio", name="Linear Rec.2020").click()
+        other.get_by_role("button", name="Save as a revision").click()
         expect(other.get_by_text("revision 2")).to_be_visible()
         # The first window must not learn of it by looking again before it writes.
         page.evaluate("window.dispatchEvent(new Event('blur'))")
         page.get_by_role("radio", name="ACES2065-1").click()
+        page.get_by_role("button", name="Save as a revision").click()
         expect(page.get_by_text("This was changed meanwhile")).to_be_visible()
         expect(self.segment("Scene")).to_contain_text("Linear Rec.2020")
         self.assertEqual(self.current().current.number, 2)

@@ -3,10 +3,13 @@
 import gc
 import io
 import stat
+import subprocess
+import sys
 import zipfile
 from unittest import TestCase
 
 import PyOpenColorIO as ocio
+from django.conf import settings
 
 from saltwort.core.configs import read_archive
 from saltwort.core.configs.archives import MAX_ENTRIES
@@ -36,6 +39,24 @@ def zipped(entries: dict[str, bytes | str], compression: int = zipfile.ZIP_DEFLA
     return buffer.getvalue()
 
 
+BUILDING = """
+import sys, threading
+from saltwort.core.engine import ConfigArchive, load_config, space_processor
+from tests.core.test_archives import LUT, config_with_luts
+sys.setswitchinterval(1e-6)
+text = config_with_luts()
+luts = [LUT.replace(b"0.25", b"0.%d" % middle) for middle in range(10, 20)]
+configs = [load_config(ConfigArchive(text, {"luts/curve.spi1d": lut})) for lut in luts]
+def build():
+    for config in configs:
+        for name in ("curved", "ACEScg", "ACEScct"):
+            space_processor(config, "ACES2065-1", name)
+threads = [threading.Thread(target=build) for _ in range(6)]
+for thread in threads: thread.start()
+for thread in threads: thread.join()
+"""
+
+
 class Archives(TestCase):
     def test_luts_come_from_the_archive(self) -> None:
         content = zipped({"config.ocio": config_with_luts(), "luts/curve.spi1d": LUT})
@@ -59,6 +80,11 @@ class Archives(TestCase):
             self.assertEqual(shown, [float(middle)] * 3)
         with self.assertRaisesRegex(BadInput, "could not be located"):
             space_processor(load_config(config_with_luts()), "ACES2065-1", "curved")
+
+    def test_threads_that_build_at_once_do_not_stop_each_other(self) -> None:
+        # In a process of its own, which a deadlock would otherwise keep from ever ending.
+        run = subprocess.run([sys.executable, "-c", BUILDING], cwd=settings.BASE_DIR, timeout=120, check=False)
+        self.assertEqual(run.returncode, 0)
 
     def test_a_folder_around_it_is_taken_off(self) -> None:
         content = zipped({"show/config.ocio": config_with_luts(), "show/luts/curve.spi1d": LUT, "notes.txt": "x"})

@@ -113,6 +113,16 @@ class Textures(TestCase):
         mended = [texture("wall_rough.png", finding.fix.arguments["space"])]
         self.assertEqual(found("texture.data-read-as-colour", textures=mended), [])
 
+    def test_a_pin_on_a_space_that_is_gone(self) -> None:
+        lost = [texture("wall_rough.png", "Nowhere"), texture("wall_col.png", "Nowhere"), texture("x.png", "Nowhere")]
+        findings = run_checks(replace(Subjects(project_config(), sample_setup()), textures=lost))
+        about = [finding for finding in findings if finding.code.startswith("texture.")]
+        self.assertEqual({finding.code for finding in about}, {"texture.unknown-space"})
+        self.assertEqual(
+            {finding.subject: finding.fix and finding.fix.arguments["space"] for finding in about}["wall_rough.png"],
+            "Raw",
+        )
+
     def test_pixels_of_a_normal_map_under_another_name(self) -> None:
         vectors = replace(STATS, unit_vectors=0.99)
         self.assertTrue(found("texture.looks-like-normals", textures=[texture("wall_03.png", SRGB, vectors)]))

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 import PyOpenColorIO as ocio
 
 from saltwort.core.engine import ViewChoice
+from saltwort.core.engine.processors import is_linear
 
 # What each role is read for. Roles of other names are listed without.
 ROLE_USES = {
@@ -224,15 +225,8 @@ def working_spaces(config: ocio.Config) -> list[str]:
     usual = [config.getColorSpace(alias) for alias in ("lin_ap1_scene", "lin_rec709_scene", "lin_rec2020_scene")]
     first = [space.getName() for space in usual if space is not None]
     spaces = config.getColorSpaces(ocio.SEARCH_REFERENCE_SPACE_SCENE, ocio.COLORSPACE_ACTIVE)
-    linear = [space.getName() for space in spaces if not space.isData() and _is_linear(config, space.getName())]
+    linear = [space.getName() for space in spaces if not space.isData() and is_linear(config, space.getName())]
     return [name for name in first if name in linear] + [name for name in linear if name not in first]
-
-
-def _is_linear(config: ocio.Config, space: str) -> bool:
-    try:
-        return bool(config.isColorSpaceLinear(space, ocio.REFERENCE_SPACE_SCENE))
-    except (ocio.Exception, ocio.ExceptionMissingFile):
-        return False  # its LUT is missing, or it refers to itself: nothing can be rendered in it
 
 
 def screen_view(config: ocio.Config, choice: ViewChoice) -> ViewChoice:

@@ -9,7 +9,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from saltwort.core.engine import ViewChoice, apply_to_colour, space_processor, view_processor
 from saltwort.core.engine.measured import AP0_TO_XYZ_D65, DISPLAY_INTERCHANGE, SCENE_INTERCHANGE, UNITS
-from saltwort.core.engine.processors import known_space
+from saltwort.core.engine.processors import build, known_space
 from saltwort.core.errors import BadInput
 from saltwort.core.spaces.gamuts import D65, KNOWN_GAMUTS, Chromaticity, adaptation, rgb_to_xyz
 from saltwort.core.spaces.typed import Triple, TypedColour
@@ -105,7 +105,7 @@ def follow(config: ocio.Config, typed: TypedColour, target: str | ViewChoice) ->
         end = known_space(config, target)
     followed = [Followed(f"typed in {source}", values)]
     for operation in _operations(config, transform, ocio.TRANSFORM_DIR_FORWARD):
-        processor = config.getProcessor(operation).getDefaultCPUProcessor()
+        processor = build(config, operation).getDefaultCPUProcessor()
         values = apply_to_colour(processor, values)
         followed.append(Followed(_step(operation).text, values))
     return [*followed, Followed(end, apply_to_colour(whole, typed.values))]
@@ -115,10 +115,7 @@ def _operations(
     config: ocio.Config, transform: ocio.Transform, direction: ocio.TransformDirection
 ) -> list[ocio.Transform]:
     """The engine's own operations of a transform, one after the other."""
-    try:
-        return list(config.getProcessor(transform, direction).createGroupTransform())
-    except (ocio.Exception, ocio.ExceptionMissingFile) as error:
-        raise BadInput(f"The config cannot make this transform: {' '.join(str(error).split())}") from error
+    return list(build(config, transform, direction).createGroupTransform())
 
 
 ToXyz = Callable[[Triple], NDArray[np.float64]]

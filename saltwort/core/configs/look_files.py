@@ -9,7 +9,7 @@ import PyOpenColorIO as ocio
 from saltwort.core.configs.additions import AddedLook
 from saltwort.core.configs.archives import MAX_FILE_BYTES
 from saltwort.core.engine import ConfigArchive, load_config
-from saltwort.core.engine.loading import first_sentence
+from saltwort.core.engine.processors import build
 from saltwort.core.errors import BadInput
 
 CDL_SUFFIXES, LUT_SUFFIXES = (".cc", ".ccc", ".cdl"), (".cube", ".clf")
@@ -75,6 +75,6 @@ def _check_lut(name: str, content: bytes) -> None:
     file = f"look{PurePosixPath(name).suffix.lower()}"
     config = load_config(ConfigArchive(ocio.Config.CreateRaw().serialize(), {file: content}))
     try:
-        config.getProcessor(ocio.FileTransform(file)).getDefaultCPUProcessor()
-    except (ocio.Exception, ocio.ExceptionMissingFile) as error:
-        raise BadInput(f"{name} does not load as a LUT: {first_sentence(error)}") from error
+        build(config, ocio.FileTransform(file))
+    except BadInput as error:
+        raise BadInput(f"{name} does not load as a LUT. {error}") from error

@@ -13,6 +13,7 @@ from saltwort.core.configs.compare import Difference, compare
 from saltwort.core.engine import ConfigArchive, load_config
 from saltwort.core.engine.applying import apply
 from saltwort.core.engine.measured import reference_to_ap0
+from saltwort.core.engine.processors import build
 from saltwort.core.engine.transforms import (
     clamp_transform,
     log2_transform,
@@ -276,14 +277,14 @@ class _Lowering:
 
     def _expanded(self, transform: ocio.Transform) -> Iterator[ocio.Transform]:
         """The plain operations that a built-in transform is made of."""
-        return transforms_within(self._whole.getProcessor(transform).createGroupTransform())
+        return transforms_within(build(self._whole, transform).createGroupTransform())
 
     def _baked_curve(self, transform: ocio.Transform) -> ocio.FileTransform:
         """A transform of each channel by itself, as a LUT with a value for every half float."""
         lut = ocio.Lut1DTransform(65536, True)
         halves = np.arange(65536, dtype=np.uint16).view(np.float16).astype(np.float32)
         finite = np.where(np.isfinite(halves), halves, 0)
-        processor = self._whole.getProcessor(transform).getDefaultCPUProcessor()
+        processor = build(self._whole, transform).getDefaultCPUProcessor()
         values = apply(processor, np.repeat(finite[None, :, None], 3, axis=2))[0]
         lut.setData(np.nan_to_num(values, posinf=65504.0, neginf=-65504.0).astype(np.float32))
         return self._file("curve", ocio.GroupTransform([lut]), ocio.INTERP_LINEAR)
@@ -295,7 +296,7 @@ class _Lowering:
         whole = ocio.GroupTransform(
             [*_out_of_log(to_ap1), *([shown] if shown else []), power_transform(1 / NODE_POWER)]
         )
-        processor = self._whole.getProcessor(whole).getDefaultCPUProcessor()
+        processor = build(self._whole, whole).getDefaultCPUProcessor()
         steps = np.linspace(0, 1, CUBE_EDGE, dtype=np.float32)
         nodes = np.stack(np.meshgrid(steps, steps, steps, indexing="ij"), axis=-1).reshape(1, -1, 3)
         cube = ocio.Lut3DTransform(CUBE_EDGE)

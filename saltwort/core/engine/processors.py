@@ -1,11 +1,16 @@
 """Processors for the two things done to pixels: from space to space, and through a view."""
 
 from dataclasses import dataclass
+from threading import RLock
 
 import PyOpenColorIO as ocio
 
 from saltwort.core.engine.loading import first_sentence
 from saltwort.core.errors import BadInput
+
+_building = RLock()
+"""Held while the engine builds. It may then ask an archive for a LUT, which is Python, with a lock of its own held: a
+second thread that waited for that lock, and kept Python's, would stop both for ever."""
 
 LARGEST_EXPOSURE = 32.0
 """Stops either way; beyond, float32 light of any picture is black or overflows."""
@@ -42,7 +47,8 @@ def check_view(config: ocio.Config, choice: ViewChoice) -> None:
 
 def space_processor(config: ocio.Config, source: str, target: str) -> ocio.CPUProcessor:
     """CPU processor between two spaces of the config, by name, alias or role. Raises BadInput for unknown names."""
-    return _build(config, ocio.ColorSpaceTransform(known_space(config, source), known_space(config, target)))
+    transform = ocio.ColorSpaceTransform(known_space(config, source), known_space(config, target))
+    return build(config, transform).getDefaultCPUProcessor()
 
 
 def view_processor(config: ocio.Config, source: str, choice: ViewChoice, exposure: float = 0.0) -> ocio.CPUProcessor:
@@ -58,7 +64,7 @@ def view_processor(config: ocio.Config, source: str, choice: ViewChoice, exposur
     view = ocio.DisplayViewTransform(src=source, display=choice.display, view=choice.view)
     is_data = config.getColorSpace(source).isData()  # the engine passes data through a view untouched
     if is_data or not (exposure or choice.look):
-        return _build(config, view)
+        return build(config, view).getDefaultCPUProcessor()
     working = known_space(config, ocio.ROLE_SCENE_LINEAR)
     steps = [ocio.ColorSpaceTransform(source, working)]
     if exposure:
@@ -68,14 +74,28 @@ def view_processor(config: ocio.Config, source: str, choice: ViewChoice, exposur
         steps.append(ocio.LookTransform(working, working, choice.look))
         view.setLooksBypass(True)
     view.setSrc(working)
-    return _build(config, ocio.GroupTransform([*steps, view]))
+    return build(config, ocio.GroupTransform([*steps, view])).getDefaultCPUProcessor()
 
 
-def _build(config: ocio.Config, transform: ocio.Transform) -> ocio.CPUProcessor:
+def build(
+    config: ocio.Config, transform: ocio.Transform, direction: ocio.TransformDirection = ocio.TRANSFORM_DIR_FORWARD
+) -> ocio.Processor:
+    """The engine's processor of any transform. Every one is built here, one at a time. Raises BadInput, with the
+    engine's reason, when the config cannot make it."""
     try:
-        return config.getProcessor(transform).getDefaultCPUProcessor()
+        with _building:
+            return config.getProcessor(transform, direction)
     except (ocio.Exception, ocio.ExceptionMissingFile) as error:
         raise BadInput(f"The config cannot make this transform: {first_sentence(error)}") from error
+
+
+def is_linear(config: ocio.Config, space: str) -> bool:
+    """Whether a scene-referred space is linear; one that cannot be computed is not."""
+    try:
+        with _building:
+            return bool(config.isColorSpaceLinear(space, ocio.REFERENCE_SPACE_SCENE))
+    except (ocio.Exception, ocio.ExceptionMissingFile):
+        return False
 
 
 def _listed(names: object) -> str:

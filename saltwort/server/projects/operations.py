@@ -21,7 +21,6 @@ from saltwort.server.handoffs.operations import add_first_stations
 from saltwort.server.projects.models import BaseConfig, ConfigFile, Project, Revision
 from saltwort.server.projects.setups import (
     BUILTIN,
-    UPLOADED,
     base_archive,
     config_of,
     current_setup,
@@ -93,33 +92,28 @@ def return_to(project: Project, based_on: int, number: int) -> Project:
     return _stand_at(project, project.revisions.get(number=number))
 
 
-@transaction.atomic
-def bring_config(project: Project, based_on: int, name: str, content: bytes, author: str = "") -> Project:
-    """Start from a config that the user brings: its text, or a zip with its LUTs.
+def bring_config(name: str, content: bytes) -> BaseConfig:
+    """Keep a config that the user brings, its text or a zip with its LUTs, for setups to start from.
 
-    Raises BadInput, and keeps nothing, when it does not load or lacks a space that a rule names.
+    Raises BadInput, and keeps nothing, when it does not load.
     """
     archive = read_archive(content, name)
     load_config(archive, to_mend=True)
-    BaseConfig.objects.get_or_create(
-        sha256=archive.hash, defaults={"name": name[:200], "text": archive.text, "files": store_files(archive)}
-    )
-    return start_from(project, based_on, UPLOADED + archive.hash, name, author)
+    with transaction.atomic():
+        kept, _ = BaseConfig.objects.get_or_create(
+            sha256=archive.hash, defaults={"name": name[:200], "text": archive.text, "files": store_files(archive)}
+        )
+    return kept
 
 
-@transaction.atomic
-def start_from(project: Project, based_on: int, base: str, name: str, author: str = "") -> Project:
-    """Start from another config. Working space, view and default are kept where it has them, rules in any case.
-
-    Raises BadInput when there is no such config, or it lacks a space that a rule names.
-    """
+def start_from(setup: Setup, base: str) -> Setup:
+    """The setup on another base config: what that config can hold is kept, rules in any case, and the rest is as it
+    would be for a new project. Raises BadInput when there is no such config."""
     config = load_config(base_archive(base), to_mend=True)
-    fresh = first_setup(base, config)
-    return change_setup(project, based_on, f"Start from {name}", lambda setup: _moved(setup, config, fresh), author)
+    return _moved(setup, config, first_setup(base, config))
 
 
 def _moved(setup: Setup, config: ocio.Config, fresh: Setup) -> Setup:
-    """A setup on another base config: what that config can hold is kept, the rest is as it would be for a new one."""
     views = config.getViews(setup.view.display) if setup.view.display in config.getDisplays() else ()
     added = tuple(view for view in setup.added_views if view.display in config.getDisplaysAll())
     kept_view = setup.view.view in views or any(

@@ -195,8 +195,9 @@ class ProjectNameSerializer(serializers.Serializer):
 
 
 class SetupParts(serializers.Serializer):
-    """Any parts of the setup; the rest stays."""
+    """Any parts of the setup; the rest stays. Another `base` takes the setup along as far as it can hold it."""
 
+    base = serializers.CharField(required=False, max_length=300)
     working_space = serializers.CharField(required=False, max_length=200)
     view = ViewChoiceSerializer(required=False)
     default_space = serializers.CharField(required=False, max_length=200)
@@ -388,8 +389,11 @@ class ConfigComparisonSerializer(serializers.Serializer):
     differences = DifferenceSerializer(many=True)
 
 
-class BuiltinChange(BasedOn):
-    name = serializers.CharField(max_length=200)
+class BaseSerializer(serializers.Serializer):
+    """A config to start from, as a setup names it."""
+
+    base = serializers.CharField()
+    name = serializers.CharField()
 
 
 class BuiltinSerializer(serializers.Serializer):

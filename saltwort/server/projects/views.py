@@ -49,7 +49,7 @@ from saltwort.server.projects.models import BaseConfig, Project
 from saltwort.server.projects.operations import revision_name
 from saltwort.server.projects.serializers import (
     AddedLookSerializer,
-    BuiltinChange,
+    BaseSerializer,
     BuiltinSerializer,
     ChangePreviewSerializer,
     CompareRequest,
@@ -76,7 +76,6 @@ from saltwort.server.projects.serializers import (
     TrimSerializer,
 )
 from saltwort.server.projects.setups import (
-    BUILTIN,
     UPLOADED,
     archive_of,
     base_archive,
@@ -89,7 +88,7 @@ from saltwort.server.projects.setups import (
     space_from_json,
 )
 from saltwort.server.projects.trimming import used_by
-from saltwort.server.uploads import ConfigUpload, PlainFile
+from saltwort.server.uploads import PlainFile
 
 
 def project_named(slug: str) -> Project:
@@ -181,28 +180,16 @@ def revisions(request: Request, slug: str) -> Response:
     return Response(RevisionSerializer(project.revisions.defer("text"), many=True).data)
 
 
-@extend_schema(request={"multipart/form-data": ConfigUpload}, responses=ProjectSerializer)
+@extend_schema(request={"multipart/form-data": PlainFile}, responses={201: BaseSerializer})
 @api_view(["POST"])
 @parser_classes([MultiPartParser])
 def base(request: Request, slug: str) -> Response:
-    asked = parsed(request, ConfigUpload)
-    upload = asked["file"]
-    content = _read_config(upload)
-    return Response(
-        _project(
-            operations.bring_config(project_named(slug), asked["based_on"], upload.name, content, author_of(request))
-        )
-    )
-
-
-@extend_schema(request=BuiltinChange, responses=ProjectSerializer)
-@api_view(["POST"])
-def builtin_base(request: Request, slug: str) -> Response:
-    asked = parsed(request, BuiltinChange)
-    base = BUILTIN + asked["name"]
-    return Response(
-        _project(operations.start_from(project_named(slug), asked["based_on"], base, asked["name"], author_of(request)))
-    )
+    """Bring a config for the setup to start from. The setup itself is not changed yet."""
+    project_named(slug)
+    upload = parsed(request, PlainFile)["file"]
+    kept = operations.bring_config(upload.name, _read_config(upload))
+    found = {"base": UPLOADED + kept.sha256, "name": kept.name}
+    return Response(BaseSerializer(found).data, status=status.HTTP_201_CREATED)
 
 
 @extend_schema(responses=BuiltinSerializer(many=True))
@@ -343,6 +330,8 @@ def export(request: Request, slug: str, kind: str) -> HttpResponse:
 
 
 def _changed(setup: Setup, asked: dict[str, Any]) -> Setup:
+    if "base" in asked and asked["base"] != setup.base:
+        setup = operations.start_from(setup, asked["base"])
     changes: dict[str, Any] = {name: asked[name] for name in ("working_space", "default_space") if name in asked}
     if "view" in asked:
         changes["view"] = ViewChoice(**asked["view"])

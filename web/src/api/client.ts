@@ -6,7 +6,20 @@ import type { components, paths } from './schema';
 
 export type Schemas = components['schemas'];
 
+const AUTHOR = 'saltwort-author';
+
+/** Who works in this browser, as they said; shown beside their revisions. */
+export const author = () => localStorage.getItem(AUTHOR) ?? '';
+export const setAuthor = (name: string) => localStorage.setItem(AUTHOR, name);
+
+const signed = () => ({ 'X-Saltwort-Author': encodeURIComponent(author()) });
+
 export const api = createClient<paths>({ baseUrl: '/' });
+api.use({
+  onRequest({ request }) {
+    Object.entries(signed()).forEach(([name, value]) => request.headers.set(name, value));
+  },
+});
 
 /** What the server refused, in its own sentence. */
 export class Refused extends Error {
@@ -44,7 +57,7 @@ function sentence(error: unknown): string {
 export async function send<T>(path: string, fields: Record<string, string | File>): Promise<T> {
   const form = new FormData();
   for (const [name, value] of Object.entries(fields)) form.append(name, value);
-  const asked = fetch(path, { method: 'POST', body: form }).then(async (response) => {
+  const asked = fetch(path, { method: 'POST', body: form, headers: signed() }).then(async (response) => {
     const content: unknown = await response.json().catch(() => undefined);
     return response.ok ? { data: content as T, response } : { error: content, response };
   });

@@ -88,7 +88,9 @@ export function useChange<Argument, Result>(change: (slug: string, argument: Arg
   });
 }
 
-type SetupChange = Omit<Schemas['SetupChange'], 'based_on'>;
+/** Parts of the setup, to be looked at or saved. */
+export type SetupParts = Schemas['SetupParts'];
+type SetupChange = SetupParts & { message: string };
 
 /** The next revision of the setup. */
 export function useChangeSetup() {

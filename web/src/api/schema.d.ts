@@ -93,23 +93,8 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Bring a config for the setup to start from. The setup itself is not changed yet. */
         post: operations["projects_base_create"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/projects/{slug}/builtin-base": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: operations["projects_builtin_base_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -846,6 +831,11 @@ export interface components {
             space: string;
             reason: components["schemas"]["Reason"];
         };
+        /** @description A config to start from, as a setup names it. */
+        Base: {
+            base: string;
+            name: string;
+        };
         /** @description Every write says which version it was made from; a stale one is refused. */
         BasedOn: {
             based_on: number;
@@ -861,11 +851,6 @@ export interface components {
             ocio_version: string;
             spaces: number;
             use: string;
-        };
-        /** @description Every write says which version it was made from; a stale one is refused. */
-        BuiltinChange: {
-            based_on: number;
-            name: string;
         };
         Change: {
             what: string;
@@ -932,12 +917,6 @@ export interface components {
         ConfigComparison: {
             verdict: components["schemas"]["VerdictEnum"];
             differences: components["schemas"]["Difference"][];
-        };
-        /** @description Every write says which version it was made from; a stale one is refused. */
-        ConfigUpload: {
-            based_on: number;
-            /** Format: uri */
-            file: string;
         };
         /** @enum {string} */
         CurveEnum: "linear" | "srgb" | "power" | "rec709" | "acescct" | "pq";
@@ -1293,8 +1272,9 @@ export interface components {
             views: string[];
             target_version: string;
         };
-        /** @description Any parts of the setup; the rest stays. */
+        /** @description Any parts of the setup; the rest stays. Another `base` takes the setup along as far as it can hold it. */
         SetupChange: {
+            base?: string;
             working_space?: string;
             view?: components["schemas"]["ViewChoice"];
             default_space?: string;
@@ -1311,8 +1291,9 @@ export interface components {
             based_on: number;
             message: string;
         };
-        /** @description Any parts of the setup; the rest stays. */
+        /** @description Any parts of the setup; the rest stays. Another `base` takes the setup along as far as it can hold it. */
         SetupParts: {
+            base?: string;
             working_space?: string;
             view?: components["schemas"]["ViewChoice"];
             default_space?: string;
@@ -1651,41 +1632,16 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "multipart/form-data": components["schemas"]["ConfigUpload"];
+                "multipart/form-data": components["schemas"]["PlainFile"];
             };
         };
         responses: {
-            200: {
+            201: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Project"];
-                };
-            };
-        };
-    };
-    projects_builtin_base_create: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                slug: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["BuiltinChange"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Project"];
+                    "application/json": components["schemas"]["Base"];
                 };
             };
         };

@@ -1,13 +1,14 @@
 import { Button, Select, TextInput } from '@mantine/core';
 import { useState } from 'react';
 
-import { type AddedView, useChangeSetup, useConfig, useProject, useViewFamilies } from '../api/hooks';
+import { type AddedView, useConfig, useProject, useViewFamilies } from '../api/hooks';
 import { displayName } from '../shared/colour';
+import { useProposal } from './proposal';
 
 /** The views that the project adds to its displays. */
 export function AddedViews() {
   const project = useProject();
-  const change = useChangeSetup();
+  const { propose } = useProposal();
   const [adding, setAdding] = useState(false);
   const views = (project.data?.setup.added_views ?? []) as AddedView[];
   return (
@@ -21,12 +22,11 @@ export function AddedViews() {
           </span>
           <Button
             size="compact-xs"
-            disabled={change.isPending}
             onClick={() =>
-              change.mutate({
-                added_views: views.filter((kept) => kept !== view),
-                message: `View ${view.name} taken off ${displayName(view.display)}`,
-              })
+              propose(
+                { added_views: views.filter((kept) => kept !== view) },
+                `View ${view.name} taken off ${displayName(view.display)}`,
+              )
             }
           >
             Take off
@@ -37,12 +37,10 @@ export function AddedViews() {
         <ViewForm
           onCancel={() => setAdding(false)}
           onAdd={(view) =>
-            change.mutate(
-              { added_views: [...views, view], message: `View ${view.name} on ${displayName(view.display)}` },
-              { onSuccess: () => setAdding(false) },
+            propose({ added_views: [...views, view] }, `View ${view.name} on ${displayName(view.display)}`, () =>
+              setAdding(false),
             )
           }
-          busy={change.isPending}
         />
       ) : (
         <div>
@@ -56,11 +54,9 @@ export function AddedViews() {
 function ViewForm({
   onAdd,
   onCancel,
-  busy,
 }: {
   onAdd: (view: AddedView) => void;
   onCancel: () => void;
-  busy: boolean;
 }) {
   const config = useConfig();
   const offered = useViewFamilies();
@@ -114,7 +110,7 @@ function ViewForm({
       )}
       <p className="quiet small">{family?.use}</p>
       <div className="row">
-        <Button type="submit" variant="filled" loading={busy} disabled={view.family === 'aces' && !view.rendering}>
+        <Button type="submit" variant="filled" disabled={view.family === 'aces' && !view.rendering}>
           Add the view
         </Button>
         <Button onClick={onCancel}>Cancel</Button>

@@ -1,23 +1,22 @@
 import { Button, FileButton, Select } from '@mantine/core';
+import { useMutation } from '@tanstack/react-query';
 import { useState } from 'react';
 
-import { api, body, send } from '../api/client';
-import { type Config, type Project, useBuiltins, useChange, useProject } from '../api/hooks';
+import { type Schemas, send } from '../api/client';
+import { type Config, useBuiltins, useSlug } from '../api/hooks';
+import { useProposal } from './proposal';
 
 /** The config that the project starts from, and ways to start from another. */
 export function BaseConfig({ config }: { config: Config }) {
-  const project = useProject();
+  const slug = useSlug();
+  const { propose } = useProposal();
   const builtins = useBuiltins();
   const [choosing, setChoosing] = useState(false);
-  const basedOn = project.data?.revision.number ?? 0;
-  const bring = useChange((slug, file: File) =>
-    send<Project>(`/api/projects/${slug}/base`, { file, based_on: String(basedOn) }),
-  );
-  const choose = useChange((slug, name: string) =>
-    body(
-      api.POST('/api/projects/{slug}/builtin-base', { params: { path: { slug } }, body: { name, based_on: basedOn } }),
-    ),
-  );
+  const startFrom = (base: string, name: string) => propose({ base }, `Start from ${name}`, () => setChoosing(false));
+  const bring = useMutation({
+    mutationFn: (file: File) => send<Schemas['Base']>(`/api/projects/${slug}/base`, { file }),
+    onSuccess: ({ base, name }) => startFrom(base, name),
+  });
   const current = builtins.data?.find(({ name }) => name === config.base);
   return (
     <div className="block">
@@ -34,15 +33,12 @@ export function BaseConfig({ config }: { config: Config }) {
             label: `${kind === 'cg' ? 'CG' : 'Studio'}, ACES ${aces_version}, OCIO ${ocio_version}, ${spaces} spaces`,
           }))}
           value={current?.name ?? null}
-          disabled={choose.isPending}
           defaultDropdownOpened
-          onChange={(name) => name && choose.mutate(name, { onSettled: () => setChoosing(false) })}
+          onChange={(name) => name && startFrom(`builtin:${name}`, name)}
         />
       ) : (
         <div className="row">
-          <Button onClick={() => setChoosing(true)} loading={choose.isPending}>
-            Built-in …
-          </Button>
+          <Button onClick={() => setChoosing(true)}>Built-in …</Button>
           <FileButton onChange={(file) => file && bring.mutate(file)} accept=".ocio,.ocioz,.zip,.yaml,.yml">
             {(props) => (
               <Button {...props} loading={bring.isPending}>

@@ -1,51 +1,93 @@
 import { Button } from '@mantine/core';
 import { useState } from 'react';
 
-import { api, body } from '../api/client';
+import { api, body, type Schemas } from '../api/client';
 import { useChange, useProject, useRevisions } from '../api/hooks';
 import { Loaded } from '../shared/states';
+import { folded } from './folded';
+
+type Revision = Schemas['Revision'];
 
 const SHOWN = 5;
 
-/** The saved states of the setup. Going back to one keeps the others. */
+/** The saved states of the setup, runs of small edits folded. Going back to one keeps the others. */
 export function Revisions() {
-  const project = useProject();
   const revisions = useRevisions();
   const [all, setAll] = useState(false);
+  return (
+    <div className="block">
+      <h2>Revisions</h2>
+      <Loaded of={revisions}>
+        {(listed) => {
+          const runs = folded(listed);
+          return (
+            <>
+              {(all ? runs : runs.slice(0, SHOWN)).map((run) => (
+                <Run key={run[0]?.number} run={run} />
+              ))}
+              {runs.length > SHOWN && (
+                <Button size="compact-xs" variant="subtle" onClick={() => setAll(!all)}>
+                  {all ? 'Show fewer' : `Show all ${listed.length}`}
+                </Button>
+              )}
+            </>
+          );
+        }}
+      </Loaded>
+    </div>
+  );
+}
+
+function Run({ run }: { run: Revision[] }) {
+  const [open, setOpen] = useState(false);
+  const [newest, ...earlier] = run;
+  if (!newest) return null;
+  return (
+    <>
+      <Row revision={newest} />
+      {earlier.length > 0 && (
+        <Button size="compact-xs" variant="subtle" aria-expanded={open} onClick={() => setOpen(!open)}>
+          {open ? 'Fold' : `and ${earlier.length} small edits before it`}
+        </Button>
+      )}
+      {open && earlier.map((revision) => <Row key={revision.number} revision={revision} />)}
+    </>
+  );
+}
+
+function Row({ revision }: { revision: Revision }) {
+  const project = useProject();
   const current = project.data?.revision.number ?? 0;
   const goTo = useChange((slug, number: number) =>
     body(
       api.POST('/api/projects/{slug}/revisions', { params: { path: { slug } }, body: { number, based_on: current } }),
     ),
   );
+  const made = new Date(revision.created);
   return (
-    <div className="block">
-      <h2>Revisions</h2>
-      <Loaded of={revisions}>
-        {(listed) => (
-          <>
-            {(all ? listed : listed.slice(0, SHOWN)).map((revision) => (
-              <div key={revision.number} className="row spread">
-                <span className="ellipsis small" title={revision.message}>
-                  <span className="mono">{revision.number}</span> {revision.message}
-                </span>
-                {revision.number === current ? (
-                  <span className="quiet small">current</span>
-                ) : (
-                  <Button size="compact-xs" onClick={() => goTo.mutate(revision.number)} disabled={goTo.isPending}>
-                    Go to {revision.number}
-                  </Button>
-                )}
-              </div>
-            ))}
-            {listed.length > SHOWN && (
-              <Button size="compact-xs" variant="subtle" onClick={() => setAll(!all)}>
-                {all ? 'Show fewer' : `Show all ${listed.length}`}
-              </Button>
-            )}
-          </>
-        )}
-      </Loaded>
+    <div className="row spread">
+      <span style={{ minWidth: 0 }}>
+        <span className="ellipsis small" style={{ display: 'block' }} title={revision.message}>
+          <span className="mono">{revision.number}</span> {revision.message}
+        </span>
+        <span className="quiet small" title={made.toLocaleString('en-GB')}>
+          {[made.toLocaleString('en-GB', { dateStyle: 'short', timeStyle: 'short' }), revision.author]
+            .filter(Boolean)
+            .join(', ')}
+        </span>
+      </span>
+      {revision.number === current ? (
+        <span className="quiet small">current</span>
+      ) : (
+        <Button
+          size="compact-xs"
+          style={{ flex: 'none' }}
+          onClick={() => goTo.mutate(revision.number)}
+          disabled={goTo.isPending}
+        >
+          Go to {revision.number}
+        </Button>
+      )}
     </div>
   );
 }

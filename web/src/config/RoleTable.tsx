@@ -1,13 +1,15 @@
-import { type Config, useChangeSetup, useProject } from '../api/hooks';
+import { type Config, useProject } from '../api/hooks';
 import { SpaceSelect } from '../shared/SpaceSelect';
+import { useProposal } from './proposal';
 
 const WORKING_SPACE = 'scene_linear';
 
 /** What each role is for, and the space that has it. */
 export function RoleTable({ config }: { config: Config }) {
   const project = useProject();
-  const change = useChangeSetup();
-  const set = project.data?.setup.roles ?? [];
+  const { proposed, propose } = useProposal();
+  const set = proposed?.parts.roles ?? project.data?.setup.roles ?? [];
+  const spaceOf = (role: Config['roles'][number]) => set.find((one) => one.role === role.name)?.space ?? role.space;
   return (
     <table className="list">
       <thead>
@@ -28,15 +30,14 @@ export function RoleTable({ config }: { config: Config }) {
               ) : (
                 <SpaceSelect
                   aria-label={`Space of the role ${role.name}`}
-                  value={role.space}
-                  disabled={change.isPending}
+                  value={spaceOf(role)}
                   onChange={(space) =>
                     space &&
-                    space !== role.space &&
-                    change.mutate({
-                      roles: [...set.filter((kept) => kept.role !== role.name), { role: role.name, space }],
-                      message: `Role ${role.name}: ${space}`,
-                    })
+                    space !== spaceOf(role) &&
+                    propose(
+                      { roles: [...set.filter((kept) => kept.role !== role.name), { role: role.name, space }] },
+                      `Role ${role.name}: ${space}`,
+                    )
                   }
                 />
               )}

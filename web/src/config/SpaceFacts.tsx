@@ -8,6 +8,7 @@ import { Facts } from '../shared/Facts';
 import { CurvePlot, type Diagram, GamutPlot } from '../shared/plots';
 import { Loaded } from '../shared/states';
 import classes from './Config.module.css';
+import { SpaceEditor } from './SpaceEditor';
 
 type Space = Config['spaces'][number];
 type Report = Schemas['SpaceReport'];
@@ -47,10 +48,12 @@ export function SpaceFacts({ space, config }: { space: Space; config: Config }) 
       <Facts
         facts={[
           { name: 'family', value: space.family || 'none' },
+          { name: 'categories', value: space.categories.join(', ') || 'none' },
           { name: 'aliases', value: space.aliases.join(', ') || 'none' },
         ]}
       />
       {space.description && <p className="quiet small">{space.description}</p>}
+      <SpaceEditor key={space.name} space={space} />
     </div>
   );
 }

@@ -1,13 +1,26 @@
-import { SegmentedControl, TextInput } from '@mantine/core';
+import { SegmentedControl, Select, TextInput } from '@mantine/core';
 import { useState } from 'react';
 
 import type { Config } from '../api/hooks';
+import { counted } from '../shared/marks';
+import classes from './Config.module.css';
 
-const KINDS: Record<string, (space: Config['spaces'][number]) => boolean> = {
+type Space = Config['spaces'][number];
+
+const REFERENCES: Record<string, (space: Space) => boolean> = {
   all: () => true,
   scene: (space) => space.reference === 'scene' && !space.is_data,
   display: (space) => space.reference === 'display',
   data: (space) => space.is_data,
+};
+const CURVES: Record<string, string[]> = {
+  linear: ['scene-linear', 'display-linear'],
+  log: ['log'],
+  video: ['sdr-video', 'hdr-video', 'edr-video'],
+};
+const USES: Record<string, (used: boolean) => boolean> = {
+  'in use': (used) => used,
+  'not in use': (used) => !used,
 };
 
 /** The config's colour spaces, found by name, alias or interop ID. */
@@ -21,10 +34,22 @@ export function SpaceTable({
   onSelect: (name: string) => void;
 }) {
   const [sought, setSought] = useState('');
-  const [kind, setKind] = useState('all');
-  const fits = (space: Config['spaces'][number]) =>
+  const [reference, setReference] = useState('all');
+  const [curve, setCurve] = useState<string | null>(null);
+  const [category, setCategory] = useState<string | null>(null);
+  const [use, setUse] = useState<string | null>(null);
+  const used = new Set(config.used_spaces);
+  const categories = [...new Set(config.spaces.flatMap((space) => space.categories))].sort();
+  const named = (space: Space) =>
     [space.name, space.interop_id, ...space.aliases].some((text) => text.toLowerCase().includes(sought.toLowerCase()));
-  const shown = config.spaces.filter((space) => KINDS[kind]?.(space) && fits(space));
+  const shown = config.spaces.filter(
+    (space) =>
+      REFERENCES[reference]?.(space) &&
+      (!curve || CURVES[curve]?.includes(space.encoding)) &&
+      (!category || space.categories.includes(category)) &&
+      (!use || USES[use]?.(used.has(space.name))) &&
+      named(space),
+  );
   return (
     <>
       <div className="row">
@@ -35,9 +60,24 @@ export function SpaceTable({
           onChange={(event) => setSought(event.currentTarget.value)}
           style={{ flex: 1 }}
         />
-        <SegmentedControl aria-label="Kind" value={kind} onChange={setKind} data={Object.keys(KINDS)} />
+        <SegmentedControl
+          aria-label="Referred to"
+          value={reference}
+          onChange={setReference}
+          data={Object.keys(REFERENCES)}
+        />
       </div>
-      {shown.length === 0 && <p className="quiet">No space is called that. Try fewer letters.</p>}
+      <div className={classes.filters}>
+        <Filter label="Curve" none="any curve" data={Object.keys(CURVES)} value={curve} onChange={setCurve} />
+        {categories.length > 0 && (
+          <Filter label="Category" none="any category" data={categories} value={category} onChange={setCategory} />
+        )}
+        <Filter label="Use" none="in use or not" data={Object.keys(USES)} value={use} onChange={setUse} />
+        <span className="quiet small" style={{ alignSelf: 'center' }}>
+          {shown.length} of {counted(config.spaces.length, 'space')}
+        </span>
+      </div>
+      {shown.length === 0 && <p className="quiet">No space fits. Try fewer letters, or take a filter off.</p>}
       {shown.length > 0 && (
         <table className="list picking">
           <thead>
@@ -54,6 +94,7 @@ export function SpaceTable({
                   <button className="bare" onClick={() => onSelect(space.name)}>
                     {space.name}
                   </button>
+                  {used.has(space.name) && <span className="quiet small"> in use</span>}
                 </td>
                 <td className="quiet">{space.encoding}</td>
                 <td className="mono small quiet">{space.interop_id}</td>
@@ -63,5 +104,23 @@ export function SpaceTable({
         </table>
       )}
     </>
+  );
+}
+
+function Filter({
+  label,
+  none,
+  data,
+  value,
+  onChange,
+}: {
+  label: string;
+  none: string;
+  data: string[];
+  value: string | null;
+  onChange: (value: string | null) => void;
+}) {
+  return (
+    <Select aria-label={label} placeholder={none} data={data} value={value} onChange={onChange} clearable w={140} />
   );
 }

@@ -1,11 +1,12 @@
-import { type Config, useChangeSetup, useProject } from '../api/hooks';
+import { type Config, useProject } from '../api/hooks';
 import classes from './Config.module.css';
+import { useProposal } from './proposal';
 
 /** The space that light is computed in, chosen among the config's scene-linear ones. */
 export function WorkingSpace({ config }: { config: Config }) {
   const project = useProject();
-  const change = useChangeSetup();
-  const chosen = project.data?.setup.working_space;
+  const { proposed, propose } = useProposal();
+  const chosen = proposed?.parts.working_space ?? project.data?.setup.working_space;
   return (
     <div className="block">
       <h2 id="working-space">Working space</h2>
@@ -17,10 +18,7 @@ export function WorkingSpace({ config }: { config: Config }) {
             role="radio"
             aria-checked={space === chosen}
             className={`bare ${classes.choice}`}
-            disabled={change.isPending}
-            onClick={() =>
-              space !== chosen && change.mutate({ working_space: space, message: `Working space ${space}` })
-            }
+            onClick={() => space !== chosen && propose({ working_space: space }, `Working space ${space}`)}
           >
             <span className="mono">{space}</span>
           </button>

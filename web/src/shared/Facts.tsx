@@ -5,10 +5,10 @@ export interface Fact {
   value: ReactNode;
 }
 
-/** Names and values of what is selected. */
-export function Facts({ facts }: { facts: Fact[] }) {
+/** Names and values of what is selected; `wide` where values are sentences or lists. */
+export function Facts({ facts, wide = false }: { facts: Fact[]; wide?: boolean }) {
   return (
-    <dl className="facts">
+    <dl className={wide ? 'facts wide' : 'facts'}>
       {facts.map((fact) => (
         <Fragment key={fact.name}>
           <dt>{fact.name}</dt>

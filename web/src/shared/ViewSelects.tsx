@@ -43,7 +43,7 @@ export function ViewSelects({
       />
       <Select
         {...field('Look')}
-        data={[{ value: '', label: OWN_LOOK }, ...(config.data?.looks ?? [])]}
+        data={[{ value: '', label: OWN_LOOK }, ...(config.data?.looks ?? []).map((look) => look.name)]}
         value={choice.look}
         onChange={(look) => onChange({ ...choice, look: look ?? '' })}
       />

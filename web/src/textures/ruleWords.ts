@@ -14,12 +14,17 @@ export const PATH_SEARCH: Rule = {
 
 export const ruleTitle = (rule: Rule) => (rule.kind === 'space_in_path' ? 'Space in the path' : rule.name);
 
+/** What a rule takes, in few words. */
+export function ruleMatches(rule: Rule, kinds: Config['map_kinds']): string {
+  if (rule.kind === 'space_in_path') return 'any space or alias in the path';
+  if (rule.kind === 'glob') return `${rule.pattern}.${rule.extension}`;
+  if (rule.kind === 'regex') return rule.pattern;
+  return kindNames(rule.map_kinds, kinds);
+}
+
 /** What a rule takes and where to, in one line. */
 export function ruleText(rule: Rule, kinds: Config['map_kinds']): string {
-  if (rule.kind === 'space_in_path') return 'any space or alias in the path';
-  if (rule.kind === 'glob') return `${rule.pattern}.${rule.extension} → ${rule.space}`;
-  if (rule.kind === 'regex') return `${rule.pattern} → ${rule.space}`;
-  return `${kindNames(rule.map_kinds, kinds)} → ${rule.space}`;
+  return rule.space ? `${ruleMatches(rule, kinds)} → ${rule.space}` : ruleMatches(rule, kinds);
 }
 
 function kindNames(keys: string[], kinds: Config['map_kinds']): string {

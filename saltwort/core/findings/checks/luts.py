@@ -6,7 +6,9 @@ from dataclasses import dataclass
 import numpy as np
 import PyOpenColorIO as ocio
 
+from saltwort.core.engine.processors import build
 from saltwort.core.engine.transforms import transforms_within
+from saltwort.core.errors import BadInput
 from saltwort.core.findings.registry import CAUTION, Problem, Subjects, check
 
 FEWEST_POINTS, FEWEST_NODES = 1024, 32
@@ -93,8 +95,8 @@ _LOGARITHMS = (ocio.LogTransform, ocio.LogAffineTransform, ocio.LogCameraTransfo
 def _tables(config: ocio.Config, file: ocio.FileTransform) -> list[ocio.Transform]:
     """The tables in a LUT file; none when it is missing, which is another check's."""
     try:
-        group = config.getProcessor(file).createGroupTransform()
-    except (ocio.Exception, ocio.ExceptionMissingFile):
+        group = build(config, file).createGroupTransform()
+    except BadInput:
         return []
     return [part for part in group if isinstance(part, ocio.Lut1DTransform | ocio.Lut3DTransform)]
 
@@ -102,6 +104,6 @@ def _tables(config: ocio.Config, file: ocio.FileTransform) -> list[ocio.Transfor
 def _cuts_above_white(config: ocio.Config, file: ocio.FileTransform) -> bool:
     if not _tables(config, file):
         return False
-    processor = config.getProcessor(file).getDefaultCPUProcessor()
+    processor = build(config, file).getDefaultCPUProcessor()
     shown = np.array([processor.applyRGB([float(light)] * 3) for light in ABOVE_WHITE])
     return bool(np.ptp(shown, axis=0).max() == 0)

@@ -2,8 +2,6 @@
 
 from collections.abc import Iterator
 
-import PyOpenColorIO as ocio
-
 from saltwort.core.changes import Change
 from saltwort.core.findings.registry import BLOCKER, CAUTION, CheckedTexture, Fix, Problem, Subjects, check
 from saltwort.core.textures.kinds import DATA
@@ -18,7 +16,8 @@ def data_read_as_colour(subjects: Subjects) -> Iterator[Problem]:
     """A map of plain numbers, such as roughness, is decoded as if it were a colour."""
     for texture in subjects.textures:
         kind = texture.kind
-        if kind and kind.kind.group == DATA and not _is_data(subjects.config, texture):
+        space = subjects.config.getColorSpace(texture.assignment.space)
+        if kind and kind.kind.group == DATA and space and not space.isData():
             yield Problem(
                 texture.path,
                 "Data read as colour",
@@ -33,7 +32,8 @@ def colour_read_as_data(subjects: Subjects) -> Iterator[Problem]:
     """A colour or light map is taken as plain numbers and never decoded."""
     for texture in subjects.textures:
         kind = texture.kind
-        if kind and kind.kind.group != DATA and _is_data(subjects.config, texture):
+        space = subjects.config.getColorSpace(texture.assignment.space)
+        if kind and kind.kind.group != DATA and space and space.isData():
             yield Problem(
                 texture.path,
                 "Colour read as data",
@@ -43,12 +43,27 @@ def colour_read_as_data(subjects: Subjects) -> Iterator[Problem]:
             )
 
 
+@check("texture.unknown-space", BLOCKER)
+def unknown_space(subjects: Subjects) -> Iterator[Problem]:
+    """A file is pinned to a space that the config does not have, so it cannot be read."""
+    for texture in subjects.textures:
+        if subjects.config.getColorSpace(texture.assignment.space) is None:
+            yield Problem(
+                texture.path,
+                "Space is gone",
+                f"It is pinned to {texture.assignment.space}, which the config does not have. Pin another, or take the "
+                "pin off and let the rules decide.",
+                _pin(subjects, texture),
+            )
+
+
 @check("texture.looks-like-normals", CAUTION)
 def looks_like_normals(subjects: Subjects) -> Iterator[Problem]:
     """A file whose pixels are unit vectors is decoded as a colour, though its name does not say normal."""
     for texture in subjects.textures:
         stats = texture.facts.stats
-        if texture.kind or _is_data(subjects.config, texture) or stats.unit_vectors < NORMAL_MAP_SHARE:
+        space = subjects.config.getColorSpace(texture.assignment.space)
+        if texture.kind or space is None or space.isData() or stats.unit_vectors < NORMAL_MAP_SHARE:
             continue
         if all((high or 0) - (low or 0) < 0.1 for high, low in zip(stats.max, stats.min, strict=True)):
             continue  # one flat colour may lie on the sphere by chance
@@ -59,10 +74,6 @@ def looks_like_normals(subjects: Subjects) -> Iterator[Problem]:
             f"word in the name says so. Read as {texture.assignment.space} the vectors bend.",
             _pin(subjects, texture, data=True),
         )
-
-
-def _is_data(config: ocio.Config, texture: CheckedTexture) -> bool:
-    return bool(config.getColorSpace(texture.assignment.space).isData())
 
 
 def _pin(subjects: Subjects, texture: CheckedTexture, *, data: bool = False) -> Fix | None:

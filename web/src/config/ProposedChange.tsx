@@ -1,0 +1,158 @@
+import { Button, Loader, TextInput } from '@mantine/core';
+import { useHotkeys } from '@mantine/hooks';
+import { useQuery } from '@tanstack/react-query';
+import { useEffect, useRef, useState } from 'react';
+
+import { api, author, body, type Schemas, setAuthor } from '../api/client';
+import { type SetupParts, useChangeSetup, useProject, useSlug } from '../api/hooks';
+import { FindingLine } from '../shared/FindingLine';
+import { counted, Key } from '../shared/marks';
+import { type Proposed, useProposal } from './proposal';
+import { Replacements } from './Replacements';
+
+type Preview = Schemas['ChangePreview'];
+type Change = Preview['changes'][number];
+
+const SHOWN = 6;
+const REDEFINED = 'defined otherwise';
+
+/** The change that is proposed: what it would do, and whether it is saved. */
+export function ProposedChange() {
+  const { proposed } = useProposal();
+  return proposed ? <Panel key={JSON.stringify(proposed.parts)} proposed={proposed} /> : null;
+}
+
+function Panel({ proposed }: { proposed: Proposed }) {
+  const slug = useSlug();
+  const project = useProject();
+  const { drop } = useProposal();
+  const save = useChangeSetup();
+  const panel = useRef<HTMLFormElement>(null);
+  const [message, setMessage] = useState(proposed.message);
+  const [name, setName] = useState(author());
+  const revision = project.data?.revision.number;
+  const preview = useQuery({
+    queryKey: [slug, 'setup-preview', revision, proposed.parts],
+    queryFn: () =>
+      body(api.POST('/api/projects/{slug}/setup-preview', { params: { path: { slug } }, body: proposed.parts })),
+    retry: false,
+  });
+  useEffect(() => panel.current?.scrollIntoView({ block: 'nearest' }), []);
+  useHotkeys([['Escape', drop]], []);
+  const submit = () =>
+    save.mutate(
+      { ...proposed.parts, message: message.trim() || proposed.message },
+      {
+        onSuccess: () => {
+          proposed.onSaved.forEach((then) => then());
+          drop();
+        },
+      },
+    );
+  return (
+    <form
+      ref={panel}
+      className="card chosen block"
+      aria-label="Proposed change"
+      onSubmit={(event) => {
+        event.preventDefault();
+        submit();
+      }}
+    >
+      <div className="row spread">
+        <h3>Proposed: {proposed.message}</h3>
+        <span className="quiet small">
+          <Key>Esc</Key> drops it
+        </span>
+      </div>
+      <div className="row" style={{ alignItems: 'flex-end' }}>
+        <TextInput
+          label="Message"
+          value={message}
+          maxLength={200}
+          onChange={(event) => setMessage(event.currentTarget.value)}
+          style={{ flex: 1 }}
+        />
+        <TextInput
+          label="Your name"
+          placeholder="not said"
+          w={120}
+          value={name}
+          maxLength={80}
+          onChange={(event) => {
+            setName(event.currentTarget.value);
+            setAuthor(event.currentTarget.value);
+          }}
+        />
+        <Button type="submit" variant="filled" loading={save.isPending} disabled={!preview.data}>
+          Save as a revision
+        </Button>
+        <Button onClick={drop} disabled={save.isPending}>
+          Drop
+        </Button>
+      </div>
+      {preview.isPending && (
+        <p role="status" className="row quiet">
+          <Loader size="xs" color="neutral" /> Working out what it would change …
+        </p>
+      )}
+      {preview.error && <p role="alert">{preview.error.message}</p>}
+      {preview.data && <Consequences preview={preview.data} version={proposed.parts.target_version} />}
+    </form>
+  );
+}
+
+function Consequences({ preview, version }: { preview: Preview; version: SetupParts['target_version'] }) {
+  const { changes, textures, gone_findings: gone, replacements } = preview;
+  const isReplaced = version && replacements.length > 0;
+  // What an older version cannot hold is told part by part, once.
+  const told = isReplaced ? changes.filter((change) => change.after !== REDEFINED && !change.what.startsWith('interop ID of ')) : changes;
+  const fresh = preview.new_findings.filter(({ code }) => !isReplaced || code !== 'config.replaced-for-target');
+  const nothing = told.length + textures.length + fresh.length + gone.length === 0;
+  return (
+    <>
+      {nothing && <p className="quiet">Nothing in the config would change.</p>}
+      <ChangeList changes={told} label="Changes of the config" />
+      {textures.length > 0 && (
+        <>
+          <p>{counted(textures.length, 'texture')} would be read in another space:</p>
+          <ChangeList changes={textures} label="Textures read otherwise" />
+        </>
+      )}
+      {fresh.map((finding) => (
+        <FindingLine key={finding.code + finding.subject} finding={finding} word="new" />
+      ))}
+      {gone.map((finding) => (
+        <FindingLine key={finding.code + finding.subject} finding={finding} word="settled" />
+      ))}
+      {isReplaced && <Replacements replacements={replacements} version={version} />}
+    </>
+  );
+}
+
+function ChangeList({ changes, label }: { changes: Change[]; label: string }) {
+  const [all, setAll] = useState(false);
+  if (changes.length === 0) return null;
+  return (
+    <>
+      <table className="list" aria-label={label}>
+        <tbody>
+          {(all ? changes : changes.slice(0, SHOWN)).map((change) => (
+            <tr key={change.what}>
+              <td style={{ width: '38%' }}>{change.what}</td>
+              <td className="mono small quiet">{change.before || 'not there'}</td>
+              <td className="mono small">→ {change.after || 'gone'}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {changes.length > SHOWN && (
+        <div>
+          <Button size="compact-xs" variant="subtle" onClick={() => setAll(!all)}>
+            {all ? 'Show fewer' : `Show all ${changes.length}`}
+          </Button>
+        </div>
+      )}
+    </>
+  );
+}

@@ -1,0 +1,120 @@
+import { Button, Select, Textarea, TextInput } from '@mantine/core';
+import { useState } from 'react';
+
+import type { Schemas } from '../api/client';
+import { type Config, useProject, useViewFamilies } from '../api/hooks';
+import { useProposal } from './proposal';
+
+type Space = Config['spaces'][number];
+type SpaceEdit = Required<Schemas['SpaceEdit']>;
+
+const words = (text: string) => text.split(/\s*,\s*/).filter(Boolean);
+
+/** Name and describe a space of the base config otherwise. Its numbers stay. */
+export function SpaceEditor({ space }: { space: Space }) {
+  const project = useProject();
+  const { propose } = useProposal();
+  const [open, setOpen] = useState(false);
+  const setup = project.data?.setup;
+  const edits = (setup?.space_edits ?? []) as SpaceEdit[];
+  const edit = edits.find((kept) => (kept.name || kept.space) === space.name);
+  const others = edits.filter((kept) => kept !== edit);
+  if (setup?.added_spaces.some((added) => added.name === space.name)) return null; // the project's own: see Added
+  return (
+    <>
+      {!open && (
+        <div className="row">
+          <Button onClick={() => setOpen(true)}>Name and describe it otherwise</Button>
+          {edit && (
+            <Button onClick={() => propose({ space_edits: others }, `${edit.space} as in the base config`)}>
+              As it was: {edit.space}
+            </Button>
+          )}
+        </div>
+      )}
+      {open && (
+        <EditForm
+          space={space}
+          edit={edit}
+          onCancel={() => setOpen(false)}
+          onEdit={(made) =>
+            propose({ space_edits: [...others, made] }, `Space ${made.name || made.space} described`, () =>
+              setOpen(false),
+            )
+          }
+        />
+      )}
+    </>
+  );
+}
+
+function EditForm({
+  space,
+  edit,
+  onEdit,
+  onCancel,
+}: {
+  space: Space;
+  edit: SpaceEdit | undefined;
+  onEdit: (edit: SpaceEdit) => void;
+  onCancel: () => void;
+}) {
+  const offered = useViewFamilies();
+  const [name, setName] = useState(space.name);
+  const [aliases, setAliases] = useState(edit?.aliases.join(', ') ?? '');
+  const [family, setFamily] = useState(space.family);
+  const [encoding, setEncoding] = useState<string>(space.encoding);
+  const [description, setDescription] = useState(space.description);
+  const original = edit?.space ?? space.name;
+  const changed = (value: string, was: string, kept: string | null | undefined) => (value === was ? (kept ?? null) : value);
+  return (
+    <form
+      className="card chosen block"
+      aria-label="Space described"
+      onSubmit={(event) => {
+        event.preventDefault();
+        onEdit({
+          space: original,
+          name: name.trim() === original ? '' : name.trim(),
+          aliases: words(aliases),
+          family: changed(family, space.family, edit?.family),
+          encoding: changed(encoding, space.encoding, edit?.encoding) as SpaceEdit['encoding'],
+          description: changed(description, space.description, edit?.description),
+          is_data: edit?.is_data ?? false,
+        });
+      }}
+    >
+      <TextInput label="Name" value={name} onChange={(event) => setName(event.currentTarget.value)} />
+      <TextInput
+        label="More aliases"
+        placeholder="one, two"
+        value={aliases}
+        onChange={(event) => setAliases(event.currentTarget.value)}
+      />
+      <div className="row">
+        <TextInput label="Family" value={family} onChange={(event) => setFamily(event.currentTarget.value)} />
+        <Select
+          label="Encoding"
+          data={offered.data?.encodings ?? []}
+          value={encoding || null}
+          onChange={(value) => setEncoding(value ?? '')}
+        />
+      </div>
+      <Textarea
+        label="Description"
+        size="xs"
+        autosize
+        maxRows={6}
+        value={description}
+        onChange={(event) => setDescription(event.currentTarget.value)}
+      />
+      <p className="quiet small">Its old name stays as an alias, so whatever says it still finds the space.</p>
+      <div className="row">
+        <Button type="submit" variant="filled" disabled={!name.trim()}>
+          See what this changes
+        </Button>
+        <Button onClick={onCancel}>Cancel</Button>
+      </div>
+    </form>
+  );
+}

@@ -1,0 +1,132 @@
+import { Button, NumberInput, SegmentedControl, Select, TextInput } from '@mantine/core';
+import { useState } from 'react';
+
+import type { Schemas } from '../api/client';
+import { useViewFamilies } from '../api/hooks';
+
+export type AddedSpace = Required<Schemas['AddedSpace']>;
+
+const CORNERS = ['red', 'green', 'blue', 'white'];
+
+/** A colour space from primaries, white and a curve, or from an interop ID. */
+export function SpaceForm({
+  onAdd,
+  onCancel,
+}: {
+  onAdd: (space: AddedSpace) => void;
+  onCancel: () => void;
+}) {
+  const offered = useViewFamilies();
+  const gamuts = offered.data?.gamuts ?? [];
+  const [space, setSpace] = useState<AddedSpace>({
+    name: '',
+    chromaticities: gamuts.find(({ name }) => name === 'Rec.709')?.chromaticities ?? Array<number>(8).fill(0),
+    curve: 'linear',
+    power: 2.2,
+    aliases: [],
+    family: '',
+    description: '',
+    interop_id: '',
+  });
+  const [from, setFrom] = useState<'primaries' | 'id'>('primaries');
+  const set = (part: Partial<AddedSpace>) => setSpace({ ...space, ...part });
+  const known = gamuts.find(({ chromaticities }) => chromaticities.join() === space.chromaticities.join());
+  return (
+    <form
+      className="card chosen block"
+      aria-label="New space"
+      onSubmit={(event) => {
+        event.preventDefault();
+        onAdd(from === 'id' ? space : { ...space, interop_id: '' });
+      }}
+    >
+      <SegmentedControl
+        aria-label="Made from"
+        value={from}
+        onChange={(value) => setFrom(value as typeof from)}
+        data={[
+          { value: 'primaries', label: 'from primaries and a curve' },
+          { value: 'id', label: 'from an interop ID' },
+        ]}
+        style={{ alignSelf: 'flex-start' }}
+      />
+      <div className="row" style={{ alignItems: 'flex-end' }}>
+        <TextInput
+          label="Name"
+          value={space.name}
+          onChange={(event) => set({ name: event.currentTarget.value })}
+          style={{ flex: 1 }}
+        />
+        <TextInput
+          label="Aliases"
+          placeholder="one, two"
+          value={space.aliases.join(', ')}
+          onChange={(event) => set({ aliases: event.currentTarget.value.split(/\s*,\s*/).filter(Boolean) })}
+        />
+      </div>
+      {from === 'id' ? (
+        <Select
+          label="Interop ID"
+          searchable
+          placeholder="Type srgb, rec2020, log …"
+          data={offered.data?.interop_ids.map(({ key, label }) => ({ value: key, label: `${key}: ${label}` })) ?? []}
+          value={space.interop_id || null}
+          onChange={(id) => {
+            const called = offered.data?.interop_ids.find(({ key }) => key === id)?.label ?? '';
+            if (id) set({ interop_id: id, name: space.name || called });
+          }}
+        />
+      ) : (
+        <>
+          <div className="row" style={{ alignItems: 'flex-end' }}>
+            <Select
+              label="Primaries of"
+              placeholder="typed below"
+              data={gamuts.map(({ name }) => name)}
+              value={known?.name ?? null}
+              onChange={(name) => {
+                const chosen = gamuts.find((gamut) => gamut.name === name);
+                if (chosen) set({ chromaticities: chosen.chromaticities });
+              }}
+            />
+            <Select label="Curve" data={offered.data?.curves.map(({ key, label }) => ({ value: key, label })) ?? []} value={space.curve} onChange={(curve) => curve && set({ curve: curve as AddedSpace['curve'] })} />
+            {space.curve === 'power' && (
+              <NumberInput size="xs" label="Power" w={90} step={0.1} value={space.power} onChange={(value) => set({ power: Number(value) })} />
+            )}
+          </div>
+          <div className="row wrap">
+            {CORNERS.map((corner, index) => (
+              <div key={corner} className="row">
+                <span className="quiet small">{corner}</span>
+                {[0, 1].map((axis) => (
+                  <NumberInput
+                    key={axis}
+                    size="xs"
+                    w={78}
+                    hideControls
+                    aria-label={`${corner} ${axis === 0 ? 'x' : 'y'}`}
+                    value={space.chromaticities[index * 2 + axis]}
+                    onChange={(value) =>
+                      set({
+                        chromaticities: space.chromaticities.map((kept, at) =>
+                          at === index * 2 + axis ? Number(value) : kept,
+                        ),
+                      })
+                    }
+                  />
+                ))}
+              </div>
+            ))}
+          </div>
+          <p className="quiet small">CIE 1931 x and y. The white is adapted to the config’s by Bradford’s method.</p>
+        </>
+      )}
+      <div className="row">
+        <Button type="submit" variant="filled" disabled={!space.name.trim() || (from === 'id' && !space.interop_id)}>
+          Add the space
+        </Button>
+        <Button onClick={onCancel}>Cancel</Button>
+      </div>
+    </form>
+  );
+}
