@@ -156,7 +156,7 @@ class Config(BrowserTestCase):
         page = self.open("config")
         page.get_by_role("button", name="Built-in …").click()
         page.get_by_role("option", name=re.compile("Studio, ACES 2.1")).click()
-        expect(self.proposed()).to_contain_text("space ARRI LogC4")
+        expect(self.proposed()).to_contain_text("space ADX10")
         self.save_change()
         expect(self.segment("Config")).to_contain_text("57 spaces")
 

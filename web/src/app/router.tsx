@@ -1,15 +1,17 @@
 import { createBrowserRouter, Navigate } from 'react-router';
 
+import { Broken } from './Broken';
 import { FindingCodes } from './FindingCodes';
 import { ProjectFrame } from './ProjectFrame';
 import { Projects } from './Projects';
 
 export const router = createBrowserRouter([
-  { path: '/', element: <Projects /> },
-  { path: '/findings', element: <FindingCodes /> },
+  { path: '/', element: <Projects />, errorElement: <Broken /> },
+  { path: '/findings', element: <FindingCodes />, errorElement: <Broken /> },
   {
     path: '/p/:slug',
     element: <ProjectFrame />,
+    errorElement: <Broken />,
     children: [
       { index: true, element: <Navigate to="config" replace /> },
       { path: 'config', lazy: async () => ({ Component: (await import('../config/Config')).Config }) },

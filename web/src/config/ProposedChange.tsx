@@ -37,7 +37,9 @@ function Panel({ proposed }: { proposed: Proposed }) {
       body(api.POST('/api/projects/{slug}/setup-preview', { params: { path: { slug } }, body: proposed.parts })),
     retry: false,
   });
-  useEffect(() => panel.current?.scrollIntoView({ block: 'nearest' }), []);
+  useEffect(() => {
+    panel.current?.scrollIntoView({ block: 'nearest' });
+  }, []);
   useHotkeys([['Escape', drop]], []);
   const submit = () =>
     save.mutate(
