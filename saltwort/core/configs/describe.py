@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from weakref import WeakKeyDictionary
 
 import PyOpenColorIO as ocio
 
@@ -130,8 +131,18 @@ class ConfigDescription:
     working_spaces: tuple[str, ...]
 
 
+_described: WeakKeyDictionary[ocio.Config, ConfigDescription] = WeakKeyDictionary()
+
+
 def describe(config: ocio.Config) -> ConfigDescription:
-    """The lists that a screen or a settings sheet shows."""
+    """The lists that a screen or a settings sheet shows. The config must not be changed any more: what was found once
+    is given again."""
+    if config not in _described:
+        _described[config] = _describe(config)
+    return _described[config]
+
+
+def _describe(config: ocio.Config) -> ConfigDescription:
     spaces = config.getColorSpaces(ocio.SEARCH_REFERENCE_SPACE_ALL, ocio.COLORSPACE_ACTIVE)
     described = [_space_info(space) for space in spaces]
     return ConfigDescription(

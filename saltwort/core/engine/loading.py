@@ -4,7 +4,7 @@ import re
 import weakref
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from functools import cached_property
+from functools import cached_property, lru_cache
 from hashlib import sha256
 from posixpath import normpath
 
@@ -96,6 +96,7 @@ def _let_go(proxy: _ArchiveFiles) -> None:
     """Nothing to do: the reference itself was the point."""
 
 
+@lru_cache(maxsize=16)
 def builtin_text(name: str) -> str:
     """The text of one of the engine's built-in configs. Raises BadInput for a name it does not have."""
     if name not in {row[0] for row in ocio.BuiltinConfigRegistry().getBuiltinConfigs()}:

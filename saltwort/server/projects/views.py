@@ -36,7 +36,7 @@ from saltwort.core.configs.edits import ENCODINGS
 from saltwort.core.configs.explain import SpaceReport
 from saltwort.core.configs.folders import read_config_at
 from saltwort.core.configs.setup import with_space_edits
-from saltwort.core.engine import ViewChoice, load_config
+from saltwort.core.engine import ViewChoice
 from saltwort.core.errors import BadInput
 from saltwort.core.spaces.diagram import POINTER_GAMUT, SPECTRAL_LOCUS, xy_to_uv
 from saltwort.core.spaces.gamuts import KNOWN_GAMUTS
@@ -76,9 +76,9 @@ from saltwort.server.projects.serializers import (
     TrimSerializer,
 )
 from saltwort.server.projects.setups import (
+    BUILTIN,
     UPLOADED,
     archive_of,
-    base_archive,
     config_of,
     current_setup,
     edit_from_json,
@@ -427,4 +427,4 @@ def _point(xy: Sequence[float]) -> dict[str, Any]:
 def _base_name(base: str) -> str:
     if base.startswith(UPLOADED):
         return BaseConfig.objects.get(sha256=base.removeprefix(UPLOADED)).name
-    return load_config(base_archive(base)).getName()
+    return base.removeprefix(BUILTIN)
