@@ -144,12 +144,14 @@ class Config(BrowserTestCase):
         left = page.get_by_role("status", name="What is left")
         expect(left).to_contain_text("give the same numbers as in the whole config, to the bit")
         expect(left).to_contain_text("Stays because something needs it")
-        left.get_by_role("button", name="Save as a revision").click()
+        left.get_by_role("button", name="Propose this trim").click()
+        self.save_change()
         expect(page.get_by_role("button", name="The whole config again")).to_be_visible()
         config = load_config(archive_of(self.current().current))
         self.assertIn("ACEScc", config.getColorSpaceNames())
         self.assertNotIn("Gamma 1.8 Encoded Rec.709", config.getColorSpaceNames())
         page.get_by_role("button", name="The whole config again").click()
+        self.save_change()
         expect(self.segment("Config")).to_contain_text("25 spaces")
 
     def test_starting_from_another_built_in_config(self) -> None:

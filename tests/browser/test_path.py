@@ -152,14 +152,18 @@ class Projects(BrowserTestCase):
 class Trouble(BrowserTestCase):
     def test_a_stale_window_is_told_and_shows_the_newer_state(self) -> None:
         page = self.open("config")
+        before = page.request.get(f"{self.live_server_url}/api/projects/quay").json()
         other = page.context.new_page()
         other.goto(page.url, wait_until="networkidle")
         other.get_by_role("radio", name="Linear Rec.2020").click()
         other.get_by_role("button", name="Save as a revision").click()
         expect(other.get_by_text("revision 2")).to_be_visible()
         # The first window must not learn of it by looking again before it writes.
-        page.evaluate("window.dispatchEvent(new Event('blur'))")
+        address = re.compile("/api/projects/quay$")
+        page.route(address, lambda route: route.fulfill(json=before))
         page.get_by_role("radio", name="ACES2065-1").click()
+        expect(self.proposed().get_by_role("button", name="Save as a revision")).to_be_enabled()
+        page.unroute(address)
         page.get_by_role("button", name="Save as a revision").click()
         expect(page.get_by_text("This was changed meanwhile")).to_be_visible()
         expect(self.segment("Scene")).to_contain_text("Linear Rec.2020")
@@ -174,6 +178,15 @@ class Trouble(BrowserTestCase):
         page.route("**/api/**", lambda route: route.abort())
         page.get_by_role("radio", name="ACES2065-1").click()
         expect(page.get_by_text("Saltwort does not answer").first).to_be_visible()
+
+    def test_a_page_that_stops(self) -> None:
+        page = self.open("config")
+        page.route("**/assets/Scene-*.js", lambda route: route.abort())
+        self.segment("Scene").click()
+        expect(page.get_by_role("alert")).to_contain_text("Nothing that was saved is lost")
+        page.unroute("**/assets/Scene-*.js")
+        page.get_by_role("button", name="Load it again").click()
+        expect(page.get_by_role("heading", name="Colours typed once")).to_be_visible()
 
     def test_a_config_that_does_not_parse(self) -> None:
         page = self.open("config")

@@ -6,18 +6,20 @@ import stat
 import subprocess
 import sys
 import zipfile
-from unittest import TestCase
+from unittest import TestCase, mock
 
 import PyOpenColorIO as ocio
 from django.conf import settings
 
-from saltwort.core.configs import read_archive
+from saltwort.core.configs import read_archive, trial
 from saltwort.core.configs.archives import MAX_ENTRIES
+from saltwort.core.configs.trial import try_config
 from saltwort.core.engine import ConfigArchive, load_config, space_processor
 from saltwort.core.engine.loading import MAX_ALIASES, MAX_DEPTH
 from saltwort.core.errors import BadInput
 from tests.samples import base_text, fresh_config
 
+subprocess_run = subprocess.run
 LUT = b"Version 1\nFrom 0 1\nLength 3\nComponents 1\n{\n0\n0.25\n1\n}\n"
 
 
@@ -166,3 +168,47 @@ class HostileArchives(TestCase):
         config.addColorSpace(space)
         with self.assertRaises(BadInput):
             space_processor(load_config(config.serialize()), "sneaky", "ACEScg")
+
+
+class Trial(TestCase):
+    """A config is tried in a process of its own first."""
+
+    def test_what_loads_passes_with_its_luts(self) -> None:
+        try_config(ConfigArchive(config_with_luts(), {"luts/curve.spi1d": LUT}), "show.zip")
+
+    def test_what_does_not_is_refused_with_the_reason(self) -> None:
+        with self.assertRaisesRegex(BadInput, "not YAML"):
+            try_config(ConfigArchive("a: ["), "broken.ocio")
+
+    def test_what_takes_too_long_is_stopped(self) -> None:
+        with self.assertRaisesRegex(BadInput, "slow.ocio takes longer than 0.05 s"):
+            try_config(ConfigArchive(base_text()), "slow.ocio", seconds=0.05)
+
+    def test_what_brings_the_engine_down_brings_nothing_else_down(self) -> None:
+        dying = "import os, signal; os.kill(os.getpid(), signal.SIGSEGV)"
+        with (
+            mock.patch.object(trial.subprocess, "run", lambda _, **more: subprocess_run([sys.executable, "-c", dying])),
+            self.assertRaisesRegex(BadInput, "brings the OCIO library down"),
+        ):
+            try_config(ConfigArchive(base_text()), "deadly.ocio")
+
+    def test_a_config_of_50_mb(self) -> None:
+        text = base_text() + "# " + "x" * 50_000_000
+        with self.assertRaisesRegex(BadInput, "larger than 8 MB"):
+            read_archive(text.encode(), "large.ocio")
+
+    def test_names_that_are_no_utf8(self) -> None:
+        broken = base_text().encode().replace(b"name: ACEScg\n", b"name: ACES\xe9cg\n")
+        with self.assertRaisesRegex(BadInput, "no UTF-8 text"):
+            read_archive(broken, "latin.ocio")
+
+    def test_duplicate_names(self) -> None:
+        twice = base_text().replace("name: Linear P3-D65\n", "name: ACEScg\n")
+        with self.assertRaisesRegex(BadInput, "ACEScg"):
+            load_config(twice)
+
+    def test_a_view_on_a_space_that_is_not_there(self) -> None:
+        view = "    - !<View> {name: Raw, colorspace: Raw}"
+        broken = base_text().replace(view, "    - !<View> {name: Raw, colorspace: Lost}", 1)
+        with self.assertRaisesRegex(BadInput, "Lost"):
+            load_config(broken)

@@ -182,6 +182,9 @@ def _match_kind(rule: Rule, words: KindWords, path: str) -> Answer:
     return (rule.space if match.kind.key in rule.map_kinds else None), f"“{match.word}” says {match.kind.label}"
 
 
+_NO_SPACE = "no space or alias stands in the path"
+
+
 class _PathSearch:
     """The engine's search for a space in a path: the name or alias that ends last, and of these the longest."""
 
@@ -194,9 +197,12 @@ class _PathSearch:
         # the names that hold it, itself among them.
         shortest = [name for name in names if not any(other in name for other in names if other != name)]
         self._names = {short: [item for item in names.items() if short in item[0]] for short in shortest}
+        self._any = re.compile("|".join(map(re.escape, shortest)))
 
     def __call__(self, path: str) -> Answer:
         lowered = _ascii_lower(path)
+        if not self._any.search(lowered):
+            return None, _NO_SPACE
         held = [
             (lowered.rfind(name) + len(name), len(name), name, space)
             for short, named in self._names.items()
@@ -204,8 +210,6 @@ class _PathSearch:
             for name, space in named
             if name in lowered
         ]
-        if not held:
-            return None, "no space or alias stands in the path"
         _, _, name, space = max(held)
         return space, f"“{name}” stands in the path"
 

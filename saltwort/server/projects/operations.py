@@ -14,6 +14,7 @@ from saltwort.core.configs import Proof, Setup, compose_in_steps, first_setup, p
 from saltwort.core.configs.additions import AddedLook
 from saltwort.core.configs.look_files import looks_from_file
 from saltwort.core.configs.setup import with_space_edits
+from saltwort.core.configs.trial import try_config
 from saltwort.core.engine import ConfigArchive, ViewChoice, load_config, newest_cg_config
 from saltwort.core.errors import BadInput
 from saltwort.core.spaces.typed import TypedColour
@@ -98,7 +99,7 @@ def bring_config(name: str, content: bytes) -> BaseConfig:
     Raises BadInput, and keeps nothing, when it does not load.
     """
     archive = read_archive(content, name)
-    load_config(archive, to_mend=True)
+    try_config(archive, name)
     with transaction.atomic():
         kept, _ = BaseConfig.objects.get_or_create(
             sha256=archive.hash, defaults={"name": name[:200], "text": archive.text, "files": store_files(archive)}

@@ -36,6 +36,7 @@ from saltwort.core.configs.edits import ENCODINGS
 from saltwort.core.configs.explain import SpaceReport
 from saltwort.core.configs.folders import read_config_at
 from saltwort.core.configs.setup import with_space_edits
+from saltwort.core.configs.trial import try_config
 from saltwort.core.engine import ViewChoice
 from saltwort.core.errors import BadInput
 from saltwort.core.spaces.diagram import POINTER_GAMUT, SPECTRAL_LOCUS, xy_to_uv
@@ -293,6 +294,7 @@ def compare_file(request: Request, slug: str) -> Response:
     """The project's config and the one that an application uses: is it the same?"""
     project, upload = project_named(slug), parsed(request, PlainFile)["file"]
     brought = read_archive(_read_config(upload), upload.name)
+    try_config(brought, upload.name)
     return Response(_comparison(compare(archive_of(project.current), brought)))
 
 
@@ -302,6 +304,7 @@ def compare_path(request: Request, slug: str) -> Response:
     """The project's config and the one at a path of this machine."""
     project, path = project_named(slug), parsed(request, PathRequest)["path"]
     brought = read_config_at(path, settings.READABLE_FOLDERS)
+    try_config(brought, path)
     return Response(_comparison(compare(archive_of(project.current), brought)))
 
 

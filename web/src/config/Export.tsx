@@ -17,6 +17,9 @@ export function Export({ config }: { config: Config }) {
           zip
         </Button>
       </div>
+      {tooOldForArchives(config.version) && (
+        <p className="quiet small">Applications before OCIO 2.2 read no .ocioz: give them the zip, unpacked.</p>
+      )}
       <details className={classes.lines}>
         <summary>Make applications use it</summary>
       <p className="quiet small">
@@ -42,3 +45,5 @@ export function Export({ config }: { config: Config }) {
     </div>
   );
 }
+
+const tooOldForArchives = (version: string) => version.localeCompare('2.2', 'en', { numeric: true }) < 0;

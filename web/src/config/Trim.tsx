@@ -3,11 +3,12 @@ import { useMutation } from '@tanstack/react-query';
 import { useState } from 'react';
 
 import { api, body, type Schemas } from '../api/client';
-import { useChangeSetup, useSlug, useTrim } from '../api/hooks';
+import { useSlug, useTrim } from '../api/hooks';
 import { displayName } from '../shared/colour';
 import { counted } from '../shared/marks';
 import { Loaded } from '../shared/states';
 import classes from './Config.module.css';
+import { useProposal } from './proposal';
 
 type Choices = Schemas['TrimChoices'];
 type Preview = Schemas['TrimPreview'];
@@ -23,7 +24,7 @@ export function Trim() {
 
 function TrimForm({ choices }: { choices: Choices }) {
   const slug = useSlug();
-  const change = useChangeSetup();
+  const { propose } = useProposal();
   const names = (listed: { name: string; picked: boolean }[]) =>
     new Set(listed.filter(({ picked }) => picked).map(({ name }) => name));
   const [spaces, setSpaces] = useState(names(choices.spaces));
@@ -63,21 +64,13 @@ function TrimForm({ choices }: { choices: Choices }) {
           Show what is left
         </Button>
         {choices.trimmed && (
-          <Button
-            loading={change.isPending}
-            onClick={() => change.mutate({ trim: null, message: 'The whole config again' })}
-          >
-            The whole config again
-          </Button>
+          <Button onClick={() => propose({ trim: null }, 'The whole config again')}>The whole config again</Button>
         )}
       </div>
       {preview.data && (
         <TrimResult
           preview={preview.data}
-          busy={change.isPending}
-          onSave={() =>
-            change.mutate({ trim: picked, message: `Trimmed to ${counted(preview.data.after.spaces, 'space')}` })
-          }
+          onPropose={() => propose({ trim: picked }, `Trimmed to ${counted(preview.data.after.spaces, 'space')}`)}
         />
       )}
       {choices.proof && !preview.data && <ProofLine proof={choices.proof} />}
@@ -153,7 +146,7 @@ function Pick({
   );
 }
 
-function TrimResult({ preview, onSave, busy }: { preview: Preview; onSave: () => void; busy: boolean }) {
+function TrimResult({ preview, onPropose }: { preview: Preview; onPropose: () => void }) {
   const { before, after, proof } = preview;
   const rows = [
     ['spaces', before.spaces, after.spaces],
@@ -188,8 +181,8 @@ function TrimResult({ preview, onSave, busy }: { preview: Preview; onSave: () =>
       )}
       <ProofLine proof={proof} />
       <div>
-        <Button variant="filled" loading={busy} disabled={proof.largest !== 0} onClick={onSave}>
-          Save as a revision
+        <Button variant="filled" disabled={proof.largest !== 0} onClick={onPropose}>
+          Propose this trim
         </Button>
       </div>
     </div>
