@@ -12,6 +12,7 @@ from saltwort.server.findings.operations import findings_of
 from saltwort.server.images.models import StoredImage
 from saltwort.server.jobs.models import Job
 from saltwort.server.projects.models import Project
+from saltwort.server.projects.setups import config_of
 from saltwort.server.scene.operations import space_of
 from saltwort.server.textures.operations import assigned_textures
 
@@ -43,6 +44,13 @@ class Demo(TestCase):
                 ("rule.takes-nothing", "HDR files"),
             },
         )
+
+    def test_the_views_of_a_screen_and_of_an_hdr_display(self) -> None:
+        config = config_of(self.project.current)
+        self.assertEqual(config.getDefaultView("sRGB - Display"), "AgX")
+        wanted = {"AgX", "Filmic", "Un-tone-mapped", "Raw", "ACES 2.0 - SDR 100 nits (Rec.709)"}
+        self.assertLessEqual(wanted, set(config.getViews("sRGB - Display")))
+        self.assertIn("ACES 2.0 - HDR 1000 nits (Rec.2020)", config.getViews("Rec.2100-PQ - Display"))
 
     def test_all_sorts_of_files_are_there(self) -> None:
         headers = [row.texture.image.measured().header for row in assigned_textures(self.project)]

@@ -4,10 +4,12 @@ import io
 import zipfile
 from dataclasses import asdict
 from pathlib import Path
+from unittest import mock
 
 import PyOpenColorIO as ocio
 from django.test import override_settings
 
+from saltwort.core.configs import Proof
 from saltwort.core.engine import load_config
 from saltwort.core.spaces.gamuts import REC2020
 from saltwort.core.views import AddedView
@@ -431,6 +433,14 @@ class Trimming(ServerTestCase):
         whole = self.tell("post", "/setup", based_on=2, message="whole", trim=None)
         self.assertIsNone(whole["setup"]["trim"])
         self.assertEqual(Revision.objects.get(number=3).text.replace("quay-r3", "quay-r1"), before)
+
+    def test_a_trim_that_changes_a_colour_is_shown_and_never_saved(self) -> None:
+        picked = self.used()
+        changed = Proof(colours=4296, compared=9, largest=0.25, where="ACEScg", unproved=())
+        with mock.patch("saltwort.server.projects.operations.prove_equal", return_value=changed):
+            self.assertEqual(self.tell("post", "/trim", **picked)["proof"]["largest"], 0.25)
+            self.refused("post", "/setup", "“ACEScg” would give other colours", based_on=1, message="t", trim=picked)
+        self.assertEqual(self.revision(), 1)
 
     def test_refusals(self) -> None:
         self.refused("post", "/trim", "no colour space", spaces=["Nowhere"], views=[], looks=[])

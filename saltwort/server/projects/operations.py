@@ -3,14 +3,13 @@
 import json
 from collections.abc import Callable
 from dataclasses import asdict, replace
-from math import isfinite
 from typing import Any
 
 import PyOpenColorIO as ocio
 from django.db import transaction
 from django.utils.text import slugify
 
-from saltwort.core.configs import Proof, Setup, compose_in_steps, first_setup, prove_equal, read_archive
+from saltwort.core.configs import Composed, Proof, Setup, compose_in_steps, first_setup, prove_equal, read_archive
 from saltwort.core.configs.additions import AddedLook
 from saltwort.core.configs.look_files import looks_from_file
 from saltwort.core.configs.setup import with_space_edits
@@ -184,7 +183,7 @@ def draft_revision(project: Project, setup: Setup, message: str = "") -> tuple[R
         setup=stored,
         text=made.written.text,
         config_hash=made.written.hash,
-        proof=_proof_json(proof_of(made.whole, made.part)) if setup.trim else None,
+        proof=asdict(proved(made)) if setup.trim else None,
         replacements=[asdict(replacement) for replacement in made.replacements],
         parts=[name for name in stored if _as_json(stored[name]) != _as_json(before.get(name))],
         message=message[:200],
@@ -210,17 +209,21 @@ def _next_revision(project: Project, setup: Setup, message: str, author: str = "
     _stand_at(project, revision)
 
 
-def _proof_json(proof: Proof) -> dict[str, Any]:
-    """A proof as JSON holds it: an infinite difference as null."""
-    return {**asdict(proof), "largest": proof.largest if isfinite(proof.largest) else None}
-
-
-def proof_of(whole: ConfigArchive, part: ConfigArchive) -> Proof:
-    """Proof that every space and view of a trimmed config gives the colours of the whole one."""
-    kept = load_config(part)
+def proof_of(made: Composed) -> Proof:
+    """How far every space and view of a trimmed config is from the colours of the whole one."""
+    kept = load_config(made.part)
     spaces = kept.getColorSpaceNames(ocio.SEARCH_REFERENCE_SPACE_ALL, ocio.COLORSPACE_ALL)
     views = [ViewChoice(display, view) for display in kept.getDisplays() for view in kept.getViews(display)]
-    return prove_equal(load_config(whole), kept, spaces, views)
+    return prove_equal(load_config(made.whole), kept, spaces, views)
+
+
+def proved(made: Composed) -> Proof:
+    """The proof that a trimmed config gives the same colours. Raises BadInput, naming what does not, when it has none:
+    a trim that changes a colour is never written."""
+    proof = proof_of(made)
+    if proof.largest != 0:
+        raise BadInput(f"Trimmed, “{proof.where}” would give other colours, so nothing is written. Keep more.")
+    return proof
 
 
 def _stand_at(project: Project, revision: Revision) -> Project:

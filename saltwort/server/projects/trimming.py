@@ -56,7 +56,7 @@ def preview(project: Project, picked: Trim) -> Preview:
     made = compose_in_steps(base_archive(setup.base), setup, project.slug, luts_of(setup))
     spaces = load_config(made.part).getColorSpaceNames(ocio.SEARCH_REFERENCE_SPACE_ALL, ocio.COLORSPACE_ALL)
     besides = tuple(name for name in spaces if name not in picked.spaces)
-    return Preview(extent(made.whole), extent(made.part), besides, proof_of(made.whole, made.part))
+    return Preview(extent(made.whole), extent(made.part), besides, proof_of(made))
 
 
 def choices(project: Project) -> dict[str, object]:

@@ -34,6 +34,14 @@ export function BaseConfig({ config }: { config: Config }) {
           }))}
           value={current?.name ?? null}
           defaultDropdownOpened
+          maxDropdownHeight={420}
+          comboboxProps={{ width: 380, position: 'bottom-start' }}
+          renderOption={({ option }) => (
+            <div>
+              <div>{option.label}</div>
+              <div className="quiet small">{builtins.data?.find(({ name }) => name === option.value)?.use}</div>
+            </div>
+          )}
           onChange={(name) => name && startFrom(`builtin:${name}`, name)}
         />
       ) : (

@@ -97,7 +97,9 @@ export function SpaceForm({
           <div className="row wrap">
             {CORNERS.map((corner, index) => (
               <div key={corner} className="row">
-                <span className="quiet small">{corner}</span>
+                <span className="quiet small" style={{ width: 36 }}>
+              {corner}
+            </span>
                 {[0, 1].map((axis) => (
                   <NumberInput
                     key={axis}

@@ -109,7 +109,7 @@ export function CurvePlot({ curve, logarithmic }: { curve: (number | null)[][]; 
       <text x="5" y="13">
         {logarithmic ? 'light, −8 to +10 stops' : 'light, 0–1'}
       </text>
-      <text x={SIZE - 92} y={PLOT_HEIGHT - 6}>
+      <text x={SIZE - 5} y={PLOT_HEIGHT - 6} textAnchor="end">
         code value, 0–1
       </text>
     </svg>
