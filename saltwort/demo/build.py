@@ -22,6 +22,14 @@ from saltwort.server.textures.operations import add_texture, pin_texture
 NAME, SLUG = "Lantern Quay", "lantern-quay"
 RENDER = "lantern_quay_dusk.exr"
 
+PINS = (
+    ("harbour_lamp/harbour_lamp_brass_roughness.png", "srgb_texture", "looked too dark in the viewport"),
+    ("mooring_rope/mooring_rope_diff.tif", "srgb_texture", "the scanner writes sRGB"),
+    ("quay_wall/quay_wall_moss_basecolor.exr", "srgb_texture", "looked washed out"),
+    ("harbour_lamp/harbour_lamp_paint_basecolor.png", "sRGB - Display", "to match the reference photo"),
+    ("harbour_lamp/harbour_lamp_glass_lin_rec2020_transmission.exr", "ACEScg", "everything is ACEScg now"),
+)
+
 SWATCHES = {
     "enamel": TypedColour("srgb_texture", "8-bit", "47 106 104"),
     "brass": TypedColour("srgb_texture", "hex", "#b58c4a"),
@@ -63,8 +71,7 @@ def _add_textures(project: Project, folder: Path) -> None:
     for file in sorted(path for path in folder.rglob("*") if path.is_file()):
         path = file.relative_to(folder).as_posix()
         add_texture(project, path, store_file(file, path))
-    # A trap on purpose: somebody brightened a roughness that looked too dark.
-    roughness = project.textures.get(path="harbour_lamp/harbour_lamp_brass_roughness.png")
-    pin_texture(roughness, roughness.version, "srgb_texture", "looked too dark in the viewport")
-    rope = project.textures.get(path="mooring_rope/mooring_rope_diff.tif")
-    pin_texture(rope, rope.version, "srgb_texture", "the scanner writes sRGB")
+    # Traps on purpose, and one good reason.
+    for path, space, note in PINS:
+        texture = project.textures.get(path=path)
+        pin_texture(texture, texture.version, space, note)

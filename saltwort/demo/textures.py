@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from saltwort.core.images import write_image
-from saltwort.core.spaces.gamuts import AP1
+from saltwort.core.spaces.gamuts import AP1, REC709
 
 Picture = NDArray[np.float32]
 SIDE = 256
@@ -108,6 +108,30 @@ def sky(width: int, height: int) -> Picture:
     return (light + haze + sun).astype(np.float32)
 
 
+def eight_bit(picture: Picture) -> Picture:
+    """A picture on the steps of 8 bits."""
+    return (np.round(picture * 255) / 255).astype(np.float32)
+
+
+def moss() -> Picture:
+    return decoded(mixed((0.46, 0.56, 0.36), (0.60, 0.66, 0.44), noise(81, (SIDE, SIDE), 5)))
+
+
+def with_holes(values: Picture) -> Picture:
+    """A roughness that some tool divided by zero: infinities and no numbers along a line."""
+    broken = values.copy()
+    broken[100, 40:90] = np.nan
+    broken[101, 40:60] = np.inf
+    return broken
+
+
+def reflection() -> Picture:
+    """The harbour at dusk, converted to a gamut too small for the marker's green."""
+    plate = sky(640, 320)[60:220, 80:400].copy()
+    plate[90:110, 200:230] = (-0.04, 0.6, -0.02)
+    return plate
+
+
 def write_textures(folder: Path) -> None:
     """Write every texture below `folder`. What each is for, and which are traps, stands in this package's README."""
     height, mortar = stones()
@@ -122,7 +146,7 @@ def write_textures(folder: Path) -> None:
         "harbour_lamp/harbour_lamp_brass_basecolor.png": ("uint8", brass, {}),
         "harbour_lamp/harbour_lamp_brass_roughness.png": ("uint16", lambda: grey(0.2 + 0.5 * specks), {}),
         "harbour_lamp/harbour_lamp_metal.png": ("uint8", lambda: grey(np.ones((SIDE, SIDE), np.float32)), {}),
-        "harbour_lamp/harbour_lamp_enamel_basecolor.exr": ("half", enamel, {}),
+        "harbour_lamp/harbour_lamp_enamel_basecolor.exr": ("half", lambda: eight_bit(enamel()), {}),
         "harbour_lamp/harbour_lamp_glass_lin_rec709_emission.exr": (
             "half",
             lambda: mixed((6.0, 2.1, 0.35), (14.0, 6.0, 1.4), noise(71, (SIDE, SIDE), 3)),
@@ -133,6 +157,32 @@ def write_textures(folder: Path) -> None:
         "mooring_rope/mooring_rope_rgh.jpg": ("uint8", lambda: grey(0.7 + 0.3 * specks), {}),
         "mooring_rope/scans_raw/mooring_rope_albedo.jpg": ("uint8", rope, {}),
         "light/dusk_harbour_sky.hdr": ("float", lambda: sky(1024, 512), {}),
+        "quay_wall/quay_wall_moss_basecolor.exr": ("half", moss, {}),
+        "quay_wall/quay_wall_salt_basecolor.png": (
+            "uint8",
+            lambda: mixed((0.93, 0.93, 0.92), (1.0, 1.0, 0.99), noise(91, (SIDE, SIDE), 4)),
+            {},
+        ),
+        "harbour_lamp/harbour_lamp_paint_basecolor.png": (
+            "uint8",
+            lambda: mixed((0.62, 0.24, 0.16), (0.74, 0.33, 0.22), noise(101, (SIDE, SIDE), 5)),
+            {},
+        ),
+        "harbour_lamp/harbour_lamp_flame_emission.exr": (
+            "half",
+            lambda: mixed((9.0, 2.6, 0.3), (21.0, 9.0, 2.2), noise(111, (SIDE, SIDE), 3)),
+            {"chromaticities": REC709.chromaticities},
+        ),
+        "harbour_lamp/harbour_lamp_glass_lin_rec2020_transmission.exr": (
+            "half",
+            lambda: mixed((0.55, 0.28, 0.05), (0.78, 0.44, 0.10), noise(121, (SIDE, SIDE), 3)),
+            {},
+        ),
+        "mooring_rope/mooring_rope_dyed_basecolor.png": ("uint16", rope, {"CICP": (12, 13, 0, 1)}),
+        "mooring_rope/mooring_rope_wet_rgh.exr": ("half", lambda: grey(with_holes(0.3 + 0.2 * specks)), {}),
+        "mooring_rope/mooring_rope_nrm.png": ("uint16", lambda: normals(noise(131, (SIDE, SIDE), 12)) ** 2.2, {}),
+        "light/overcast_quay_env.exr": ("half", lambda: np.clip(sky(512, 256), 0, 1), {}),
+        "light/harbour_reflection_plate.exr": ("half", reflection, ap1),
         "light/harbour_backplate_acescg.exr": ("half", lambda: sky(640, 320)[60:220, 80:400], ap1),
     }
     for name, (sample_type, make, tags) in draw.items():

@@ -20,6 +20,7 @@ from saltwort.core.findings.registry import check
 from saltwort.core.handoffs import RENDERER
 from saltwort.core.images import Facts, Header, Stats
 from saltwort.core.spaces.typed import TypedColour
+from saltwort.core.textures.evidence import evidence_for
 from saltwort.core.textures.kinds import DATA, MAP_KINDS, map_kind_of
 from saltwort.core.textures.rules import Assignment, Reason, Rule
 from tests.core.test_archives import LUT, config_with_luts
@@ -41,7 +42,25 @@ from tests.samples import (
 from tools.findings_page import PAGE, page
 
 HEADER = Header("PNG", 4, 4, ("R", "G", "B"), "8-bit", "none", {})
-STATS = Stats((0.0,) * 3, (1.0,) * 3, (0.5,) * 3, below_zero=0.0, above_one=0.0, non_finite=0, unit_vectors=0.0)
+STATS = Stats(
+    (0.0,) * 3,
+    (0.9,) * 3,
+    (0.5,) * 3,
+    below_zero=0.0,
+    above_one=0.0,
+    non_finite=0,
+    unit_vectors=0.0,
+    low=(0.1,) * 3,
+    median=(0.5,) * 3,
+    high=(0.8,) * 3,
+    levels=200,
+    linear_steps=0,
+    encoded_steps=0,
+    equal_channels=False,
+    vector_length=0.0,
+    direction=(0.0, 0.0, 0.0),
+    green=0.0,
+)
 
 
 def found(code: str, **subjects: object) -> list[Finding]:
@@ -49,8 +68,10 @@ def found(code: str, **subjects: object) -> list[Finding]:
     return [finding for finding in run_checks(replace(given, **subjects)) if finding.code == code]
 
 
-def texture(path: str, space: str, stats: Stats = STATS) -> CheckedTexture:
-    return CheckedTexture(path, map_kind_of(path), Assignment(space, Reason("rule", 0, "r")), Facts(HEADER, stats))
+def texture(path: str, space: str, stats: Stats = STATS, header: Header = HEADER) -> CheckedTexture:
+    kind, facts = map_kind_of(path), Facts(header, stats)
+    evidence = tuple(evidence_for(project_config(), path, kind, facts))
+    return CheckedTexture(path, kind, Assignment(space, Reason("rule", 0, "r")), facts, evidence)
 
 
 class Registry(TestCase):

@@ -3,11 +3,8 @@
 import random
 from unittest import TestCase
 
-import PyOpenColorIO as ocio
-
 from saltwort.core.errors import BadInput
-from saltwort.core.images import Header
-from saltwort.core.textures.kinds import COLOUR, DATA, DEFAULT_KIND_WORDS, MAP_KINDS, deciding_regex, map_kind_of
+from saltwort.core.textures.kinds import DATA, DEFAULT_KIND_WORDS, MAP_KINDS, deciding_regex, map_kind_of
 from saltwort.core.textures.rules import (
     MAX_PATH,
     MAX_RULES,
@@ -16,7 +13,6 @@ from saltwort.core.textures.rules import (
     RuleBook,
     file_rules,
 )
-from saltwort.core.textures.suggest import suggested_space
 from tests.samples import LINEAR_REC709, SRGB, base_config, fresh_config
 
 DATA_KINDS = tuple(key for key, kind in MAP_KINDS.items() if kind.group == DATA)
@@ -247,28 +243,3 @@ class BadRules(TestCase):
         for path in ("", "  ", "a\nb.png", "a\0b.png", "x" * (MAX_PATH + 1), "\udcff.png"):
             with self.subTest(repr(path[:8])), self.assertRaises(BadInput):
                 book.assign(path)
-
-
-class Suggesting(TestCase):
-    def header(self, label: str = "PNG", bits: str = "8-bit", **tags: str) -> Header:
-        return Header(label, 4, 4, ("R", "G", "B"), bits, "none", dict(tags))
-
-    def test_by_kind_header_and_samples(self) -> None:
-        config = base_config()
-        self.assertEqual(suggested_space(config, map_kind_of("a_rough.png"), self.header()), "Raw")
-        self.assertEqual(suggested_space(config, map_kind_of("a_albedo.png"), self.header()), SRGB)
-        self.assertEqual(suggested_space(config, None, self.header("EXR", "half")), "ACEScg")
-        self.assertEqual(suggested_space(config, None, self.header("HDR", "float")), LINEAR_REC709)
-        named = self.header("EXR", "half", colorInteropID="lin_rec2020_scene")
-        self.assertEqual(suggested_space(config, None, named), "Linear Rec.2020")
-
-    def test_none_where_the_config_has_nothing_that_fits(self) -> None:
-        config = ocio.Config.CreateRaw()
-        self.assertIsNone(suggested_space(config, None, self.header()))
-
-    def test_colour_kinds_are_no_data(self) -> None:
-        for kind in MAP_KINDS.values():
-            word = next(word for word, key in DEFAULT_KIND_WORDS if key == kind.key)
-            space = suggested_space(base_config(), map_kind_of(f"wall_{word}.png"), self.header())
-            self.assertEqual(space == "Raw", kind.group == DATA, kind)
-            self.assertIn(kind.group, (COLOUR, DATA, "light"))

@@ -18,6 +18,7 @@ from saltwort.core.configs.target import Replacement
 from saltwort.core.handoffs import Station
 from saltwort.core.images import Facts
 from saltwort.core.spaces.typed import TypedColour
+from saltwort.core.textures.evidence import Evidence, Verdict, verdict_of
 from saltwort.core.textures.kinds import KindMatch
 from saltwort.core.textures.rules import Assignment
 
@@ -53,6 +54,11 @@ class CheckedTexture:
     kind: KindMatch | None
     assignment: Assignment
     facts: Facts
+    evidence: tuple[Evidence, ...] = ()
+
+    @property
+    def verdict(self) -> Verdict:
+        return verdict_of(self.evidence)
 
 
 @dataclass(frozen=True)

@@ -3,7 +3,7 @@
 import math
 from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from saltwort.core.errors import BadInput
 from saltwort.core.images.formats import Format, sniff
+from saltwort.core.images.png import png_tags
 
 Pixels = NDArray[np.float32]
 
@@ -68,7 +69,8 @@ class Header:
 def read_header(path: Path) -> Header:
     """The header of the first picture in a file. Raises BadInput for what is no image, or one of absurd size."""
     with _opened(path) as (known, source):
-        return _header(known, source.spec())
+        header = _header(known, source.spec())
+    return replace(header, tags={**header.tags, **png_tags(path)}) if known.key == "png" else header
 
 
 def read_strips(path: Path) -> Iterator[tuple[int, Pixels]]:

@@ -9,6 +9,7 @@ from saltwort.core.configs import Replacement, Setup
 from saltwort.core.configs.edits import SpaceEdit
 from saltwort.core.errors import BadInput
 from saltwort.core.findings import CheckedRender, CheckedSwatch, CheckedTexture, Finding, Subjects, run_checks
+from saltwort.core.textures.evidence import evidence_for
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.operations import change_setup
 from saltwort.server.projects.setups import base_archive, config_of, current_setup
@@ -23,14 +24,21 @@ def findings_of(project: Project) -> list[Finding]:
 
 def subjects_of(project: Project) -> Subjects:
     """A project's things in the form that checks take."""
-    textures = assigned_textures(project)
+    textures, config = assigned_textures(project), config_of(project.current)
     return Subjects(
-        config=config_of(project.current),
+        config=config,
         setup=current_setup(project),
         base_text=base_archive(current_setup(project).base).text,
         replacements=[Replacement(**stored) for stored in project.current.replacements],
         textures=[
-            CheckedTexture(row.texture.path, row.kind, row.assignment, row.texture.image.measured()) for row in textures
+            CheckedTexture(
+                row.texture.path,
+                row.kind,
+                row.assignment,
+                facts := row.texture.image.measured(),
+                tuple(evidence_for(config, row.texture.path, row.kind, facts)),
+            )
+            for row in textures
         ],
         swatches=[CheckedSwatch(swatch.name, swatch.typed) for swatch in project.swatches.all()],
         renders=[

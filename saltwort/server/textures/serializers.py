@@ -43,8 +43,23 @@ class FactSerializer(serializers.Serializer):
     value = serializers.CharField()
 
 
+class EvidenceSerializer(serializers.Serializer):
+    code = serializers.CharField()
+    says = serializers.CharField()
+    favours = serializers.CharField()
+    weight = serializers.FloatField()
+
+
+class VerdictSerializer(serializers.Serializer):
+    """The space that the file speaks for, null for no opinion, and the share of all weight that agrees, 0–1."""
+
+    space = serializers.CharField(allow_null=True)
+    confidence = serializers.FloatField()
+
+
 class TextureDetailSerializer(TextureSerializer):
-    suggested_space = serializers.CharField(allow_null=True)
+    evidence = EvidenceSerializer(many=True)
+    verdict = VerdictSerializer()
     facts = FactSerializer(many=True)
     why = RuleTraceSerializer(many=True)
     pin_note = serializers.CharField(allow_blank=True)

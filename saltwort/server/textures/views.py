@@ -1,5 +1,6 @@
 """HTTP for textures."""
 
+import math
 from typing import Any
 from urllib.parse import urlencode
 
@@ -14,7 +15,7 @@ from rest_framework.response import Response
 
 from saltwort.core.configs import screen_view
 from saltwort.core.images import Facts
-from saltwort.core.textures.suggest import suggested_space
+from saltwort.core.textures.evidence import evidence_for, verdict_of
 from saltwort.server.http import BINARY, parsed, picture
 from saltwort.server.images.operations import store_upload
 from saltwort.server.images.pictures import drawn
@@ -118,10 +119,12 @@ def _detail(texture: Texture) -> dict[str, Any]:
     row = assigned(texture.project, [texture])[0]
     facts = texture.image.measured()
     config = config_of(texture.project.current)
+    evidence = evidence_for(config, texture.path, row.kind, facts)
     return TextureDetailSerializer(
         {
             **_row(row),
-            "suggested_space": suggested_space(config, row.kind, facts.header),
+            "evidence": evidence,
+            "verdict": verdict_of(evidence),
             "facts": [{"name": name, "value": value} for name, value in _facts(facts).items()],
             "why": rule_book_of(texture.project.current).explain(texture.path),
             "pin_note": texture.pin_note,
@@ -134,19 +137,48 @@ def _facts(facts: Facts) -> dict[str, str]:
     header, stats = facts.header, facts.stats
     tags = header.tags
     chromaticities = tags.get("chromaticities")
-    return {
+    found = {
         "samples": f"{header.bit_depth}, {header.channels} {'channel' if header.channels == 1 else 'channels'}",
         "size": f"{header.width} × {header.height}",
         "compression": header.compression,
         "lowest": _per_channel(stats.min),
+        "1 % below": _per_channel(stats.low),
+        "median": _per_channel(stats.median),
+        "99 % below": _per_channel(stats.high),
         "highest": _per_channel(stats.max),
         "mean": _per_channel(stats.mean),
         "below 0": _share(stats.below_zero),
         "above 1": _share(stats.above_one),
         "not finite": str(stats.non_finite) if stats.non_finite else "none",
+        "levels in a sample": f"{stats.levels:,}",
+        "steps": _steps(facts),
         "interop ID": str(tags.get("colorInteropID", "not written")),
         "chromaticities": _per_channel(chromaticities) if isinstance(chromaticities, tuple) else "not written",
     }
+    if stats.equal_channels:
+        found["channels"] = "red, green and blue are the same"
+    if stats.vector_length:
+        found["vectors"] = f"mean length {stats.vector_length:.3f}, direction {_per_channel(stats.direction)}"
+        found["green points"] = "down" if stats.green > _TOLD else "up" if stats.green < -_TOLD else "either way"
+    if header.width == 2 * header.height and stats.above_one:
+        found["range"] = f"{_stops(facts):.1f} stops from median to peak"
+    return found
+
+
+_TOLD = 0.2
+"""Correlation from which the direction of green is told."""
+
+
+def _steps(facts: Facts) -> str:
+    stats = facts.stats
+    if stats.linear_steps:
+        return f"all of {stats.linear_steps} bits"
+    return f"all of {stats.encoded_steps} bits, once encoded" if stats.encoded_steps else "none to be told"
+
+
+def _stops(facts: Facts) -> float:
+    peak, median = (max(value or 0.0 for value in values[:3]) for values in (facts.stats.max, facts.stats.median))
+    return math.log2(peak / median) if median > 0 else math.inf
 
 
 def _per_channel(values: tuple[float | None, ...]) -> str:

@@ -946,6 +946,13 @@ export interface components {
         };
         /** @enum {string} */
         EncodingEnum: "scene-linear" | "display-linear" | "log" | "sdr-video" | "hdr-video" | "data";
+        Evidence: {
+            code: string;
+            says: string;
+            favours: string;
+            /** Format: double */
+            weight: number;
+        };
         Extent: {
             spaces: number;
             views: number;
@@ -1411,7 +1418,8 @@ export interface components {
             format: string;
             bit_depth: string;
             thumbnail: string;
-            suggested_space: string | null;
+            evidence: components["schemas"]["Evidence"][];
+            verdict: components["schemas"]["Verdict"];
             facts: components["schemas"]["Fact"][];
             why: components["schemas"]["RuleTrace"][];
             pin_note: string;
@@ -1458,6 +1466,12 @@ export interface components {
         Variable: {
             name: string;
             default: string;
+        };
+        /** @description The space that the file speaks for, null for no opinion, and the share of all weight that agrees, 0–1. */
+        Verdict: {
+            space: string | null;
+            /** Format: double */
+            confidence: number;
         };
         /** @enum {string} */
         VerdictEnum: "identical" | "same meaning" | "different";

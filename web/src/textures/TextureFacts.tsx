@@ -26,7 +26,7 @@ export function TextureFacts({ texture }: { texture: Texture }) {
   return (
     <>
       <h2 style={{ overflowWrap: 'anywhere' }}>{texture.path.split('/').at(-1)}</h2>
-      <Pictures texture={texture} other={detail.data?.suggested_space ?? null} />
+      <Pictures texture={texture} other={detail.data?.verdict.space ?? null} />
       {own.map((finding) => (
         <FindingCard key={finding.code} finding={finding} />
       ))}
@@ -34,6 +34,7 @@ export function TextureFacts({ texture }: { texture: Texture }) {
         {(data) => (
           <>
             <Pin detail={data} />
+            <Testimony detail={data} />
             <div className="block">
               <h3>What the file says</h3>
               <Facts facts={data.facts} />
@@ -44,6 +45,32 @@ export function TextureFacts({ texture }: { texture: Texture }) {
         )}
       </Loaded>
     </>
+  );
+}
+
+/** What speaks for which space, by weight, and the verdict. */
+function Testimony({ detail }: { detail: Detail }) {
+  const { space, confidence } = detail.verdict;
+  return (
+    <div className="block">
+      <h3>Which space it speaks for</h3>
+      <p>
+        {space === null ? 'No opinion: nothing in it says.' : <span className="mono">{space}</span>}
+        {space !== null && <span className="quiet"> {Math.round(confidence * 100)} % of what speaks</span>}
+      </p>
+      <ul className={classes.evidence} aria-label="Evidence">
+        {detail.evidence.map((piece) => (
+          <li key={piece.code}>
+            <span className={classes.weight} title={`weight ${piece.weight.toFixed(1)} of 1`}>
+              <span style={{ width: `${piece.weight * 100}%` }} />
+            </span>
+            <span>
+              {piece.says} <span className="mono small quiet">{piece.favours}</span>
+            </span>
+          </li>
+        ))}
+      </ul>
+    </div>
   );
 }
 

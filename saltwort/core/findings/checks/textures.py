@@ -1,29 +1,33 @@
-"""Files read in a space that does not fit what they hold."""
+"""Files read in a space that does not fit what they hold, by their name, their header, or their pixels."""
 
 from collections.abc import Iterator
 
-from saltwort.core.changes import Change
-from saltwort.core.findings.registry import BLOCKER, CAUTION, CheckedTexture, Fix, Problem, Subjects, check
-from saltwort.core.textures.kinds import DATA
-from saltwort.core.textures.suggest import suggested_space
+import numpy as np
+import PyOpenColorIO as ocio
 
-NORMAL_MAP_SHARE = 0.95
-"""Share of unit vectors from which a picture is taken for a normal map; a flat blue one would have them by chance."""
+from saltwort.core.changes import Change
+from saltwort.core.engine.measured import linear_to_ap0
+from saltwort.core.engine.processors import is_linear
+from saltwort.core.findings.registry import BLOCKER, CAUTION, CheckedTexture, Fix, Problem, Subjects, check
+from saltwort.core.textures.evidence import UNIT_VECTORS, data_space, is_flat, named_space
+from saltwort.core.textures.kinds import DATA
+
+SAME_PRIMARIES = 5e-3
+"""Between matrices to AP0; the usual gamuts differ by 0.01 and more."""
 
 
 @check("texture.data-read-as-colour", BLOCKER)
 def data_read_as_colour(subjects: Subjects) -> Iterator[Problem]:
     """A map of plain numbers, such as roughness, is decoded as if it were a colour."""
     for texture in subjects.textures:
-        kind = texture.kind
-        space = subjects.config.getColorSpace(texture.assignment.space)
+        kind, space = texture.kind, _space(subjects, texture)
         if kind and kind.kind.group == DATA and space and not space.isData():
             yield Problem(
                 texture.path,
                 "Data read as colour",
                 f"“{kind.word}” in the name says {kind.kind.label}, whose numbers are no colour. Read as "
-                f"{texture.assignment.space} they are decoded first, and every value in between comes out wrong.",
-                _pin(subjects, texture),
+                f"{space.getName()} they are decoded first, and every value in between comes out wrong.",
+                _pin(texture, data_space(subjects.config)),
             )
 
 
@@ -31,15 +35,14 @@ def data_read_as_colour(subjects: Subjects) -> Iterator[Problem]:
 def colour_read_as_data(subjects: Subjects) -> Iterator[Problem]:
     """A colour or light map is taken as plain numbers and never decoded."""
     for texture in subjects.textures:
-        kind = texture.kind
-        space = subjects.config.getColorSpace(texture.assignment.space)
+        kind, space = texture.kind, _space(subjects, texture)
         if kind and kind.kind.group != DATA and space and space.isData():
             yield Problem(
                 texture.path,
                 "Colour read as data",
-                f"“{kind.word}” in the name says {kind.kind.label}, but {texture.assignment.space} leaves its numbers "
-                "as they are: encoded values are taken for light, and primaries are not converted.",
-                _pin(subjects, texture),
+                f"“{kind.word}” in the name says {kind.kind.label}, but {space.getName()} leaves its numbers as they "
+                "are: encoded values are taken for light, and primaries are not converted.",
+                _pin(texture, texture.verdict.space),
             )
 
 
@@ -47,13 +50,13 @@ def colour_read_as_data(subjects: Subjects) -> Iterator[Problem]:
 def unknown_space(subjects: Subjects) -> Iterator[Problem]:
     """A file is pinned to a space that the config does not have, so it cannot be read."""
     for texture in subjects.textures:
-        if subjects.config.getColorSpace(texture.assignment.space) is None:
+        if _space(subjects, texture) is None:
             yield Problem(
                 texture.path,
                 "Space is gone",
                 f"It is pinned to {texture.assignment.space}, which the config does not have. Pin another, or take the "
                 "pin off and let the rules decide.",
-                _pin(subjects, texture),
+                _pin(texture, texture.verdict.space),
             )
 
 
@@ -61,23 +64,136 @@ def unknown_space(subjects: Subjects) -> Iterator[Problem]:
 def looks_like_normals(subjects: Subjects) -> Iterator[Problem]:
     """A file whose pixels are unit vectors is decoded as a colour, though its name does not say normal."""
     for texture in subjects.textures:
-        stats = texture.facts.stats
-        space = subjects.config.getColorSpace(texture.assignment.space)
-        if texture.kind or space is None or space.isData() or stats.unit_vectors < NORMAL_MAP_SHARE:
+        share, space = texture.facts.stats.unit_vectors, _space(subjects, texture)
+        if texture.kind or space is None or space.isData() or share < UNIT_VECTORS or is_flat(texture.facts):
             continue
-        if all((high or 0) - (low or 0) < 0.1 for high, low in zip(stats.max, stats.min, strict=True)):
-            continue  # one flat colour may lie on the sphere by chance
         yield Problem(
             texture.path,
             "Looks like a normal map",
-            f"{stats.unit_vectors:.0%} of its pixels are vectors of length 1, as only a normal map has them, and no "
-            f"word in the name says so. Read as {texture.assignment.space} the vectors bend.",
-            _pin(subjects, texture, data=True),
+            f"{share:.0%} of its pixels are vectors of length 1, as only a normal map has them, and no word in the "
+            f"name says so. Read as {space.getName()} the vectors bend.",
+            _pin(texture, data_space(subjects.config)),
         )
 
 
-def _pin(subjects: Subjects, texture: CheckedTexture, *, data: bool = False) -> Fix | None:
-    space = suggested_space(subjects.config, None if data else texture.kind, texture.facts.header, data=data)
+@check("texture.name-space-mismatch", CAUTION)
+def name_space_mismatch(subjects: Subjects) -> Iterator[Problem]:
+    """The path names one space, and the file is read in another."""
+    for texture, named in _of(subjects, "name-space-mismatch"):
+        yield Problem(
+            texture.path,
+            "Name and space disagree",
+            f"Its path names {named}, but it is read as {texture.assignment.space}. Rename it, or read it as it says.",
+            _pin(texture, named),
+        )
+
+
+@check("texture.encoded-read-as-linear", BLOCKER)
+def encoded_read_as_linear(subjects: Subjects) -> Iterator[Problem]:
+    """A file with encoded values is read as light, so it comes out too bright and pale."""
+    for texture, space in _of(subjects, "encoded-read-as-linear"):
+        yield Problem(
+            texture.path,
+            "Encoded values read as light",
+            f"It speaks for {space}: {_said(texture, space)} Read as {texture.assignment.space}, middle tones come out "
+            "several times too bright.",
+            _pin(texture, space),
+        )
+
+
+@check("texture.linear-read-as-encoded", BLOCKER)
+def linear_read_as_encoded(subjects: Subjects) -> Iterator[Problem]:
+    """A file with linear light is decoded once more, so it comes out too dark and saturated."""
+    for texture, space in _of(subjects, "linear-read-as-encoded"):
+        yield Problem(
+            texture.path,
+            "Light decoded once more",
+            f"It speaks for {space}: {_said(texture, space)} Read as {texture.assignment.space} it is decoded a second "
+            "time, and comes out too dark.",
+            _pin(texture, space),
+        )
+
+
+@check("texture.wrong-primaries", CAUTION)
+def wrong_primaries(subjects: Subjects) -> Iterator[Problem]:
+    """A file is linear, and so is the space it is read in, but with other primaries: every colour is shifted."""
+    for texture, space in _of(subjects, "wrong-primaries"):
+        yield Problem(
+            texture.path,
+            "Read with other primaries",
+            f"It speaks for {space}: {_said(texture, space)} {texture.assignment.space} is linear too, but its "
+            "primaries are others, so every saturated colour is shifted.",
+            _pin(texture, space),
+        )
+
+
+@check("texture.header-disagrees", CAUTION)
+def header_disagrees(subjects: Subjects) -> Iterator[Problem]:
+    """The file's header declares another space than the one it is read in."""
+    for texture, space in _of(subjects, "header-disagrees"):
+        yield Problem(
+            texture.path,
+            "Header says otherwise",
+            f"{_said(texture, space)} That is {space}, and it is read as {texture.assignment.space}. Headers are "
+            "sometimes written by habit: look at both.",
+            _pin(texture, space),
+        )
+
+
+def _of(subjects: Subjects, disagreement: str) -> Iterator[tuple[CheckedTexture, str]]:
+    """The textures with one disagreement, and the space that speaks against theirs."""
+    for texture in subjects.textures:
+        found = _disagreement(subjects.config, texture)
+        if found and found[0] == disagreement:
+            yield texture, found[1]
+
+
+def _disagreement(config: ocio.Config, texture: CheckedTexture) -> tuple[str, str] | None:
+    """How a texture's evidence disagrees with its space, by one name, and for which space it speaks. None where it
+    does not, and for data, which has checks of its own."""
+    assigned = config.getColorSpace(texture.assignment.space)
+    if (
+        assigned is None
+        or assigned.isData()
+        or _is_display_referred(assigned)
+        or (texture.kind and texture.kind.kind.group == DATA)
+    ):
+        return None
+    named = named_space(config, texture.path)
+    if named and config.getCanonicalName(named) != assigned.getName():
+        return "name-space-mismatch", named
+    declared = next((piece.favours for piece in texture.evidence if piece.code.startswith("header.")), None)
+    favoured = texture.verdict.space if texture.verdict.is_sure else declared
+    if favoured is None or favoured == assigned.getName() or config.getColorSpace(favoured).isData():
+        return None
+    was_linear, speaks_linear = is_linear(config, assigned.getName()), is_linear(config, favoured)
+    if was_linear and speaks_linear:
+        is_said = favoured == declared and _differ(config, assigned.getName(), favoured)
+        return ("wrong-primaries", favoured) if is_said else None
+    if was_linear != speaks_linear and texture.verdict.is_sure:
+        return ("encoded-read-as-linear" if was_linear else "linear-read-as-encoded"), favoured
+    return ("header-disagrees", favoured) if favoured == declared else None
+
+
+def _is_display_referred(space: ocio.ColorSpace) -> bool:
+    """What a display shows holds the same code values as textures do; whether that is right is another check's."""
+    return bool(space.getReferenceSpaceType() == ocio.REFERENCE_SPACE_DISPLAY)
+
+
+def _differ(config: ocio.Config, first: str, second: str) -> bool:
+    one, other = (linear_to_ap0(config, name) for name in (first, second))
+    return one is None or other is None or not np.allclose(one, other, atol=SAME_PRIMARIES)
+
+
+def _said(texture: CheckedTexture, space: str) -> str:
+    return " ".join(piece.says for piece in texture.evidence if piece.favours == space)
+
+
+def _space(subjects: Subjects, texture: CheckedTexture) -> ocio.ColorSpace | None:
+    return subjects.config.getColorSpace(texture.assignment.space)
+
+
+def _pin(texture: CheckedTexture, space: str | None) -> Fix | None:
     if not space or space == texture.assignment.space:
         return None
     return Fix(

@@ -9,8 +9,8 @@ from django.core.management.base import CommandParser
 
 from saltwort.core.engine import builtin_text, load_config, newest_cg_config
 from saltwort.core.images import measure
+from saltwort.core.textures.evidence import evidence_for, verdict_of
 from saltwort.core.textures.kinds import map_kind_of
-from saltwort.core.textures.suggest import suggested_space
 from saltwort.server.commands import HeadlessCommand
 
 
@@ -28,6 +28,8 @@ class Command(HeadlessCommand):
 def _inspected(path: Path, config: ocio.Config) -> dict[str, Any]:
     facts, kind = measure(path), map_kind_of(path.name)
     header = facts.header
+    evidence = evidence_for(config, path.name, kind, facts)
+    verdict = verdict_of(evidence)
     return {
         "path": str(path),
         "format": header.format,
@@ -38,5 +40,7 @@ def _inspected(path: Path, config: ocio.Config) -> dict[str, Any]:
         "header": {"channel_names": header.channel_names, "compression": header.compression, **header.tags},
         "stats": asdict(facts.stats),
         "map_kind": kind.kind.key if kind else None,
-        "suggested_space": suggested_space(config, kind, header),
+        "suggested_space": verdict.space,
+        "evidence": [asdict(piece) for piece in evidence],
+        "verdict": asdict(verdict),
     }
