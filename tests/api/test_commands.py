@@ -20,9 +20,13 @@ from tests.server import ServerTestCase
 
 class CommandTestCase(ServerTestCase):
     def call(self, *arguments: object) -> Any:
-        out = io.StringIO()
-        call_command(*map(str, arguments), stdout=out)
-        return json.loads(out.getvalue())
+        self.out = io.StringIO()
+        call_command(*map(str, arguments), stdout=self.out)
+        return self.said()
+
+    def said(self) -> Any:
+        """What the last command printed."""
+        return json.loads(self.out.getvalue())
 
     def refused_command(self, words: str, *arguments: object) -> None:
         with self.subTest(words), self.assertRaisesRegex(CommandError, words) as error:
@@ -45,6 +49,10 @@ class Inspect(CommandTestCase):
         self.assertEqual((first["map_kind"], first["suggested_space"]), ("roughness", "Raw"))
         self.assertEqual(second["header"]["colorInteropID"], "lin_rec2020_scene")
         self.assertEqual((second["map_kind"], second["suggested_space"]), (None, "Linear Rec.2020"))
+        self.assertEqual(second["verdict"]["space"], "Linear Rec.2020")
+        self.assertEqual(second["evidence"][0]["code"], "header.interop-id")
+        self.assertIn("texture.non-finite", [finding["code"] for finding in second["findings"]])
+        self.assertEqual(first["findings"], [])
         stats = second["stats"]
         self.assertEqual((stats["min"][0], stats["max"][1], stats["non_finite"]), (-1.0, 2.0, 1))
         self.assertAlmostEqual(stats["below_zero"], 1 / 72)
@@ -168,10 +176,30 @@ class Findings(CommandTestCase):
     def test_the_list(self) -> None:
         texture = self.texture("lamp_rough.png")
         self.tell("put", f"/textures/{texture.pk}/pin", based_on=1, space=SRGB)
-        finding = self.call("findings", "--project", "quay")[0]
+        with self.assertRaises(SystemExit) as ended:  # a blocker stands
+            self.call("findings", "--project", "quay")
+        self.assertEqual(ended.exception.code, 1)
+        finding = self.said()[0]
         self.assertEqual(set(finding), {"code", "level", "subject", "title", "why", "fix"})
         self.assertEqual((finding["code"], finding["level"]), ("texture.data-read-as-colour", "blocker"))
         self.assertEqual(finding["fix"]["arguments"]["space"], "Raw")
+
+    def test_without_a_blocker_it_ends_well(self) -> None:
+        self.assertEqual([row for row in self.call("findings", "--project", "quay") if row["level"] == "blocker"], [])
+
+
+class Convert(CommandTestCase):
+    def test_files_are_converted_from_the_space_the_project_reads_them_in(self) -> None:
+        colour = write(self.folder / "wall_albedo.png", light(peak=1.0), "uint8")
+        data = write(self.folder / "wall_rough.png", light(peak=1.0)[..., :1], "uint8")
+        options = ["--project", "quay", "--space", "ACEScg", "--format", "exr-half", "--output", self.folder / "out"]
+        first, second = self.call("convert", *options, colour, data)
+        self.assertEqual((first["source_space"], first["space"]), (SRGB, "ACEScg"))
+        self.assertTrue(first["path"].endswith("wall_albedo_ACEScg.exr"))
+        self.assertLess(first["largest_error"], 2**-12)
+        self.assertEqual((second["source_space"], second["space"]), ("Raw", "Raw"))
+        self.refused_command("nothing is overwritten", "convert", *options, colour)
+        self.refused_command("no format", "convert", *options[:-4], "--format", "x", "--output", self.folder, colour)
 
 
 class AsAProcess(ServerTestCase):

@@ -41,7 +41,7 @@ class Textures(BrowserTestCase):
         expect(page.get_by_text("None of the 4 files is like that.")).to_be_visible()
         page.get_by_label("Find a file").fill("")
         page.get_by_role("button", name="Findings", exact=True).click()
-        expect(page.get_by_role("row")).to_have_count(3)
+        expect(page.get_by_role("row")).to_have_count(4)
         page.get_by_role("button", name="Findings", exact=True).click()
         self.row(page, "wall_basecolor.png").click()
         page.keyboard.press("ArrowDown")
@@ -91,10 +91,17 @@ class Textures(BrowserTestCase):
         side.get_by_role("button", name="Unpin").click()
         expect(self.row(page, "wall_basecolor.png")).to_contain_text("default")
 
+    def test_what_a_file_says_of_its_space(self) -> None:
+        page = self.open("textures")
+        self.row(page, "wall_roughness.png").click()
+        said = self.section("Selected file").get_by_role("list", name="Evidence")
+        expect(said).to_contain_text("“roughness” in its name says roughness.")
+        expect(self.section("Selected file")).to_contain_text(re.compile("Raw 67.% of what speaks"))
+
     def test_why_tells_every_rule_in_order(self) -> None:
         page = self.open("textures")
         self.row(page, "lamp_lin_rec709_emission.exr").click()
-        lines = self.section("Selected file").get_by_role("listitem")
+        lines = self.section("Selected file").get_by_role("list", name="Rules in order").get_by_role("listitem")
         expect(lines).to_have_count(5)
         expect(lines.nth(0)).to_contain_text("“emission” says emission")
         expect(lines.nth(1)).to_contain_text(f"“lin_rec709” stands in the path → {LINEAR_REC709}")
@@ -110,6 +117,10 @@ class Textures(BrowserTestCase):
         form.get_by_label("Name of the rule").fill("Ropes")
         self.choose("Read as", SRGB)
         form.get_by_role("button", name="Add as rule 1").click()
+        otherwise = self.proposed().get_by_role("table", name="Textures read otherwise")
+        expect(otherwise).to_contain_text("rope/scans_raw/rope_albedo.jpg")
+        expect(self.row(page, "rope_albedo.jpg").last).to_contain_text("Raw")  # not saved yet
+        self.save_change()
         expect(self.row(page, "rope_albedo.jpg")).to_contain_text("rule 1")
         expect(self.row(page, "rope_albedo.jpg")).to_contain_text(SRGB)
         config = load_config(archive_of(self.current().current))
@@ -118,8 +129,10 @@ class Textures(BrowserTestCase):
         rules.get_by_role("button", name="Move “Ropes” down").click()
         expect(rules.get_by_role("button", expanded=True)).to_contain_text("2")
         rules.get_by_role("button", name="Move “Ropes” down").click()
+        self.save_change()
         expect(self.row(page, "rope_albedo.jpg")).to_contain_text("Raw")
         rules.get_by_role("button", name="Delete “Ropes”").click()
+        self.save_change()
         expect(rules.get_by_text("Ropes")).to_have_count(0)
         names = [rule["name"] for rule in self.current().current.setup["rules"]]
         self.assertEqual(names, ["Data maps", PATH_SEARCH_NAME, "EXR files", "HDR files"])
@@ -131,7 +144,9 @@ class Textures(BrowserTestCase):
         form.get_by_text("regular expr.").click()
         form.get_by_label("Expression for the whole path").fill("((")
         form.get_by_role("button", name="Add as rule 1").click()
-        expect(page.get_by_text(re.compile("Rule 1, .*invalid regular expression"))).to_be_visible()
+        expect(self.proposed().get_by_role("alert")).to_contain_text(re.compile("Rule 1, .*invalid regular expression"))
+        self.proposed().get_by_role("button", name="Drop").click()
+        expect(self.section("Rules").get_by_text("((")).to_have_count(0)
         self.assertEqual(self.current().current.number, 1)
 
 

@@ -3,7 +3,7 @@ import { useState } from 'react';
 
 import { type AddedView, useConfig, useProject, useViewFamilies } from '../api/hooks';
 import { displayName } from '../shared/colour';
-import { useProposal } from './proposal';
+import { useProposal } from '../shared/proposal';
 
 /** The views that the project adds to its displays. */
 export function AddedViews() {

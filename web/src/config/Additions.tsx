@@ -5,7 +5,7 @@ import { useState } from 'react';
 import { send } from '../api/client';
 import { useProject, useSlug } from '../api/hooks';
 import { type AddedLook, LookForm } from './LookForm';
-import { useProposal } from './proposal';
+import { useProposal } from '../shared/proposal';
 import { type AddedSpace, SpaceForm } from './SpaceForm';
 
 /** Spaces and looks that the project adds to its config. */

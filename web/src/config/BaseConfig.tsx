@@ -4,7 +4,7 @@ import { useState } from 'react';
 
 import { type Schemas, send } from '../api/client';
 import { type Config, useBuiltins, useSlug } from '../api/hooks';
-import { useProposal } from './proposal';
+import { useProposal } from '../shared/proposal';
 
 /** The config that the project starts from, and ways to start from another. */
 export function BaseConfig({ config }: { config: Config }) {

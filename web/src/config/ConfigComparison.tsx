@@ -1,7 +1,7 @@
 import type { UseMutationResult } from '@tanstack/react-query';
 
 import type { Schemas } from '../api/client';
-import { DifferenceTable } from './DifferenceTable';
+import { DifferenceTable } from '../shared/DifferenceTable';
 
 export type Comparison = Schemas['ConfigComparison'];
 

@@ -4,7 +4,7 @@ import { ViewSelects } from '../shared/ViewSelects';
 import { AddedViews } from './AddedViews';
 import classes from './Config.module.css';
 import { Offered } from './Offered';
-import { useProposal } from './proposal';
+import { useProposal } from '../shared/proposal';
 
 /** Which views each display offers; the project's own view is chosen here. */
 export function DisplayTable({ config }: { config: Config }) {

@@ -5,7 +5,7 @@ import { useState } from 'react';
 import { type Config, useProject } from '../api/hooks';
 import { displayName } from '../shared/colour';
 import classes from './Config.module.css';
-import { useProposal } from './proposal';
+import { useProposal } from '../shared/proposal';
 
 /** Which displays and views applications offer, and in which order. */
 export function Offered({ config }: { config: Config }) {

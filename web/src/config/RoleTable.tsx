@@ -1,6 +1,6 @@
 import { type Config, useProject } from '../api/hooks';
 import { SpaceSelect } from '../shared/SpaceSelect';
-import { useProposal } from './proposal';
+import { useProposal } from '../shared/proposal';
 
 const WORKING_SPACE = 'scene_linear';
 

@@ -3,7 +3,7 @@ import { useState } from 'react';
 
 import type { Schemas } from '../api/client';
 import { type Config, useProject, useViewFamilies } from '../api/hooks';
-import { useProposal } from './proposal';
+import { useProposal } from '../shared/proposal';
 
 type Space = Config['spaces'][number];
 type SpaceEdit = Required<Schemas['SpaceEdit']>;

@@ -1,7 +1,7 @@
 import { Select } from '@mantine/core';
 
 import { type Config, useProject, useStations, useViewFamilies } from '../api/hooks';
-import { useProposal } from './proposal';
+import { useProposal } from '../shared/proposal';
 
 /** The oldest OCIO that must read the config. */
 export function TargetVersion({ config }: { config: Config }) {

@@ -8,7 +8,7 @@ import { displayName } from '../shared/colour';
 import { counted } from '../shared/marks';
 import { Loaded } from '../shared/states';
 import classes from './Config.module.css';
-import { useProposal } from './proposal';
+import { useProposal } from '../shared/proposal';
 
 type Choices = Schemas['TrimChoices'];
 type Preview = Schemas['TrimPreview'];

@@ -1,6 +1,6 @@
 import { type Config, useProject } from '../api/hooks';
 import classes from './Config.module.css';
-import { useProposal } from './proposal';
+import { useProposal } from '../shared/proposal';
 
 /** The space that light is computed in, chosen among the config's scene-linear ones. */
 export function WorkingSpace({ config }: { config: Config }) {

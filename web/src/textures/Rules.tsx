@@ -4,8 +4,9 @@ import { ActionIcon } from '@mantine/core';
 import { useState } from 'react';
 
 import { api, body, tell } from '../api/client';
-import { type Rule, type Texture, useChange, useChangeSetup, useConfig, useFindings, useProject } from '../api/hooks';
+import { type Rule, type Texture, useChange, useConfig, useFindings, useProject } from '../api/hooks';
 import { LevelMark } from '../shared/marks';
+import { useProposal } from '../shared/proposal';
 import { SpaceSelect } from '../shared/SpaceSelect';
 import { RuleForm } from './RuleForm';
 import { PATH_SEARCH, ruleText, ruleTitle } from './ruleWords';
@@ -15,7 +16,7 @@ import classes from './Textures.module.css';
 export function Rules({ textures }: { textures: Texture[] }) {
   const project = useProject();
   const findings = useFindings();
-  const change = useChangeSetup();
+  const { proposed, propose } = useProposal();
   const config = useConfig();
   const [chosen, setChosen] = useState<number | null>(null);
   const [editing, setEditing] = useState<number | 'new' | null>(null);
@@ -23,9 +24,10 @@ export function Rules({ textures }: { textures: Texture[] }) {
     body(api.POST('/api/projects/{slug}/textures/run-rules', { params: { path: { slug } } })),
   );
 
-  const rules = (project.data?.setup.rules ?? []) as Rule[];
-  const hits = (index: number) => textures.filter(({ assignment: { reason } }) => reason.index === index).length;
-  const save = (next: Rule[], message: string) => change.mutate({ rules: next, message });
+  const rules = (proposed?.parts.rules ?? project.data?.setup.rules ?? []) as Rule[];
+  const hits = (name: string) => textures.filter(({ assignment: { reason } }) => reason.name === name).length;
+  const rest = textures.filter(({ assignment: { reason } }) => reason.kind === 'default').length;
+  const save = (next: Rule[], message: string) => propose({ rules: next }, message);
   const move = (index: number, by: number) => {
     const next = [...rules];
     const [moved] = next.splice(index, 1);
@@ -68,7 +70,7 @@ export function Rules({ textures }: { textures: Texture[] }) {
               <span className={classes.number}>{index + 1}</span>
               <span>{ruleTitle(rule)}</span>
               <span className="mono small" title="files it takes">
-                {hits(index)}
+                {hits(rule.name)}
               </span>
               <span />
               <span className="quiet small" style={{ gridColumn: '2 / -1', overflowWrap: 'anywhere' }}>
@@ -85,21 +87,20 @@ export function Rules({ textures }: { textures: Texture[] }) {
               <div className={classes.tools} style={{ marginLeft: 26 }}>
                 <ActionIcon
                   aria-label={`Move “${ruleTitle(rule)}” up`}
-                  disabled={index === 0 || change.isPending}
+                  disabled={index === 0}
                   onClick={() => move(index, -1)}
                 >
                   <IconArrowUp size={16} />
                 </ActionIcon>
                 <ActionIcon
                   aria-label={`Move “${ruleTitle(rule)}” down`}
-                  disabled={index === rules.length - 1 || change.isPending}
+                  disabled={index === rules.length - 1}
                   onClick={() => move(index, 1)}
                 >
                   <IconArrowDown size={16} />
                 </ActionIcon>
                 <ActionIcon
                   aria-label={`Delete “${ruleTitle(rule)}”`}
-                  disabled={change.isPending}
                   onClick={() => {
                     save(
                       rules.filter((kept) => kept !== rule),
@@ -124,12 +125,12 @@ export function Rules({ textures }: { textures: Texture[] }) {
         <div className={classes.rule}>
           <span className={classes.number}>·</span>
           <span>Everything else</span>
-          <span className="mono small">{hits(rules.length)}</span>
+          <span className="mono small">{rest}</span>
         </div>
         <SpaceSelect
           aria-label="Everything else is read as"
-          value={project.data?.setup.default_space ?? null}
-          onChange={(space) => space && change.mutate({ default_space: space, message: `Everything else: ${space}` })}
+          value={proposed?.parts.default_space ?? project.data?.setup.default_space ?? null}
+          onChange={(space) => space && propose({ default_space: space }, `Everything else: ${space}`)}
           style={{ marginLeft: 26 }}
         />
       </div>

@@ -161,7 +161,7 @@ function Why({ detail }: { detail: Detail }) {
     <div className="block">
       <h3>Why this space</h3>
       {reason.kind === 'pin' && <p className="small">Pinned by hand. Without the pin:</p>}
-      <ol className={classes.why}>
+      <ol className={classes.why} aria-label="Rules in order">
         {detail.why.map((trace) => {
           const isLast = trace === detail.why.at(-1);
           return (

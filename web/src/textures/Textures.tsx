@@ -4,6 +4,8 @@ import { useHotkeys } from '@mantine/hooks';
 import { useRef, useState } from 'react';
 
 import { type Texture, useConfig, useFindings, useTextures } from '../api/hooks';
+import { ProposalProvider } from '../shared/proposal';
+import { ProposedChange } from '../shared/ProposedChange';
 import { Empty, Loaded } from '../shared/states';
 import { Rules } from './Rules';
 import { TextureFacts } from './TextureFacts';
@@ -44,11 +46,13 @@ export function Textures() {
   ]);
 
   return (
+    <ProposalProvider>
     <div className="columns">
       <section className="column" aria-label="Rules">
         <Rules textures={textures.data ?? []} />
       </section>
       <section className="column" aria-label="Files">
+        <ProposedChange />
         <div className="row">
           <TextInput
             ref={search}
@@ -128,6 +132,7 @@ export function Textures() {
         )}
       </section>
     </div>
+    </ProposalProvider>
   );
 }
 

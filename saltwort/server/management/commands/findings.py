@@ -1,19 +1,24 @@
 """`findings --project SLUG`: what is wrong or doubtful in a project."""
 
+import sys
 from dataclasses import asdict
 from typing import Any
 
 from django.core.management.base import CommandParser
 
+from saltwort.core.findings.registry import BLOCKER
 from saltwort.server.commands import HeadlessCommand, project_for
 from saltwort.server.findings.operations import findings_of
 
 
 class Command(HeadlessCommand):
-    help = "Print the findings of a project, worst first, as JSON."
+    help = "Print the findings of a project, worst first, as JSON. The exit code is 1 when a blocker stands."
 
     def add_arguments(self, parser: CommandParser) -> None:
         parser.add_argument("--project", required=True, metavar="SLUG")
 
     def handle(self, *args: Any, project: str, **options: Any) -> None:
-        self.print_json([asdict(finding) for finding in findings_of(project_for(project))])
+        found = findings_of(project_for(project))
+        self.print_json([asdict(finding) for finding in found])
+        if any(finding.level == BLOCKER for finding in found):
+            sys.exit(1)  # a farm refuses the job

@@ -1,16 +1,18 @@
 """`inspect FILE…`: what image files are and hold."""
 
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from pathlib import Path
 from typing import Any
 
-import PyOpenColorIO as ocio
 from django.core.management.base import CommandParser
 
+from saltwort.core.configs import first_setup
 from saltwort.core.engine import builtin_text, load_config, newest_cg_config
+from saltwort.core.findings import CheckedTexture, Subjects, run_checks
 from saltwort.core.images import measure
 from saltwort.core.textures.evidence import evidence_for, verdict_of
 from saltwort.core.textures.kinds import map_kind_of
+from saltwort.core.textures.rules import RuleBook
 from saltwort.server.commands import HeadlessCommand
 
 
@@ -21,15 +23,22 @@ class Command(HeadlessCommand):
         parser.add_argument("files", nargs="+", type=Path, metavar="FILE")
 
     def handle(self, *args: Any, files: list[Path], **options: Any) -> None:
+        base = f"builtin:{newest_cg_config()}"
         config = load_config(builtin_text(newest_cg_config()))
-        self.print_json([_inspected(path, config) for path in files])
+        subjects = Subjects(config, first_setup(base, config))
+        book = RuleBook(config, subjects.setup.rules, subjects.setup.default_space)
+        self.print_json([_inspected(path, subjects, book) for path in files])
 
 
-def _inspected(path: Path, config: ocio.Config) -> dict[str, Any]:
+def _inspected(path: Path, subjects: Subjects, book: RuleBook) -> dict[str, Any]:
+    """What a file holds and says, and what would be wrong with it in a new project."""
+    config = subjects.config
     facts, kind = measure(path), map_kind_of(path.name)
     header = facts.header
     evidence = evidence_for(config, path.name, kind, facts)
     verdict = verdict_of(evidence)
+    texture = CheckedTexture(path.name, kind, book.assign(path.name), facts, tuple(evidence))
+    findings = run_checks(replace(subjects, textures=[texture]))
     return {
         "path": str(path),
         "format": header.format,
@@ -43,4 +52,5 @@ def _inspected(path: Path, config: ocio.Config) -> dict[str, Any]:
         "suggested_space": verdict.space,
         "evidence": [asdict(piece) for piece in evidence],
         "verdict": asdict(verdict),
+        "findings": [asdict(finding) for finding in findings if finding.code.startswith("texture.")],
     }

@@ -4,7 +4,7 @@ import { useState } from 'react';
 
 import { api, body, type Schemas } from '../api/client';
 import { type SetupParts, useProject, useSlug } from '../api/hooks';
-import classes from './Config.module.css';
+import classes from './proposal.module.css';
 import { DifferenceTable } from './DifferenceTable';
 
 type Replacement = Schemas['Replacement'];

@@ -1,5 +1,5 @@
 import type { Schemas } from '../api/client';
-import { css, figure } from '../shared/colour';
+import { css, figure } from './colour';
 
 type Difference = Schemas['Difference'];
 

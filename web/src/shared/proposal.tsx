@@ -21,7 +21,7 @@ const Context = createContext<Proposal | undefined>(undefined);
 
 export function useProposal(): Proposal {
   const proposal = useContext(Context);
-  if (!proposal) throw new Error('used outside the Config step');
+  if (!proposal) throw new Error('used outside a ProposalProvider');
   return proposal;
 }
 

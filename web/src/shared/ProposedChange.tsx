@@ -5,8 +5,8 @@ import { useEffect, useRef, useState } from 'react';
 
 import { api, author, body, type Schemas, setAuthor } from '../api/client';
 import { type SetupParts, useChangeSetup, useProject, useSlug } from '../api/hooks';
-import { FindingLine } from '../shared/FindingLine';
-import { counted, Key } from '../shared/marks';
+import { FindingLine } from './FindingLine';
+import { counted, Key } from './marks';
 import { type Proposed, useProposal } from './proposal';
 import { Replacements } from './Replacements';
 
