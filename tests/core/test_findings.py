@@ -119,6 +119,9 @@ class Textures(TestCase):
             (finding,) = found("texture.colour-read-as-data", textures=[texture(name, "Raw")])
             self.assertEqual(finding.subject, name)
             self.assertEqual(found("texture.colour-read-as-data", textures=[texture(name, SRGB)]), [])
+        # A folder that names the data space does not keep the fix from naming a colour space.
+        (finding,) = found("texture.colour-read-as-data", textures=[texture("scans_raw/rope_albedo.png", "Raw")])
+        self.assertEqual(finding.fix.arguments["space"], SRGB)
 
     def test_no_word_no_verdict(self) -> None:
         for space in (SRGB, "Raw"):

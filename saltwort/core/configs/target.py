@@ -147,21 +147,27 @@ class _Lowering:
         return count
 
     def _space(self, space: ocio.ColorSpace) -> None:
-        name, fates, lacking = space.getName(), [], ""
-        for direction in (ocio.COLORSPACE_DIR_TO_REFERENCE, ocio.COLORSPACE_DIR_FROM_REFERENCE):
-            transform = space.getTransform(direction)
+        name = space.getName()
+        fate, lacking = self._replaced(space, (ocio.COLORSPACE_DIR_TO_REFERENCE, ocio.COLORSPACE_DIR_FROM_REFERENCE))
+        if fate == LEFT_OUT:
+            self._remove_space(name, lacking)
+        elif lacking:
+            self._config.addColorSpace(space)
+            self._note("space", name, fate, lacking)
+
+    def _replaced(
+        self, thing: ocio.ColorSpace | ocio.NamedTransform, directions: tuple[object, object]
+    ) -> tuple[str, str]:
+        """Replace what a thing's transforms lack, either way; the worst fate of the two, and what was lacking."""
+        fates, lacking = [EXACT], ""
+        for direction in directions:
+            transform = thing.getTransform(direction)
             if why := self._lacking(transform):
                 held, fate = self._held(transform)
+                thing.setTransform(held, direction)
                 fates.append(fate)
                 lacking = why
-                space.setTransform(held, direction)
-        if not fates:
-            return
-        if LEFT_OUT in fates:
-            self._remove_space(name, lacking)
-        else:
-            self._config.addColorSpace(space)
-            self._note("space", name, BAKED if BAKED in fates else EXACT, lacking)
+        return next(fate for fate in (LEFT_OUT, BAKED, EXACT) if fate in fates), lacking
 
     def _remove_space(self, name: str, lacking: str) -> None:
         roles = [role for role, space in self._config.getRoles() if self._config.getColorSpace(space).getName() == name]
@@ -220,25 +226,17 @@ class _Lowering:
                     self._note("view", f"{view} on {display}", LEFT_OUT, f"the look “{name}”")
 
     def _named_transform(self, named: ocio.NamedTransform) -> None:
-        fates, lacking = [], ""
-        for direction in (ocio.TRANSFORM_DIR_FORWARD, ocio.TRANSFORM_DIR_INVERSE):
-            transform = named.getTransform(direction)
-            if why := self._lacking(transform):
-                held, fate = self._held(transform)
-                fates.append(fate)
-                lacking = why
-                named.setTransform(held, direction)
-        if not fates:
+        fate, lacking = self._replaced(named, (ocio.TRANSFORM_DIR_FORWARD, ocio.TRANSFORM_DIR_INVERSE))
+        if not lacking:
             return
-        if LEFT_OUT in fates:
+        if fate == LEFT_OUT:
             kept = [other for other in self._config.getNamedTransforms() if other.getName() != named.getName()]
             self._config.clearNamedTransforms()
             for other in kept:
                 self._config.addNamedTransform(other)
         else:
             self._config.addNamedTransform(named)
-        worst = next(fate for fate in (LEFT_OUT, BAKED, EXACT) if fate in fates)
-        self._note("named transform", named.getName(), worst, lacking)
+        self._note("named transform", named.getName(), fate, lacking)
 
     def _held(self, transform: ocio.Transform | None) -> tuple[ocio.Transform | None, str]:
         """The transform with what the version has, and what that made of it."""

@@ -9,7 +9,7 @@ from saltwort.core.changes import Change
 from saltwort.core.engine.measured import linear_to_ap0
 from saltwort.core.engine.processors import is_linear
 from saltwort.core.findings.registry import BLOCKER, CAUTION, CheckedTexture, Fix, Problem, Subjects, check
-from saltwort.core.textures.evidence import UNIT_VECTORS, data_space, is_flat, named_space
+from saltwort.core.textures.evidence import UNIT_VECTORS, data_space, is_flat, named_space, verdict_of
 from saltwort.core.textures.kinds import DATA
 
 SAME_PRIMARIES = 5e-3
@@ -42,7 +42,7 @@ def colour_read_as_data(subjects: Subjects) -> Iterator[Problem]:
                 "Colour read as data",
                 f"“{kind.word}” in the name says {kind.kind.label}, but {space.getName()} leaves its numbers as they "
                 "are: encoded values are taken for light, and primaries are not converted.",
-                _pin(texture, texture.verdict.space),
+                _pin(texture, _best_colour(subjects.config, texture)),
             )
 
 
@@ -178,6 +178,12 @@ def _disagreement(config: ocio.Config, texture: CheckedTexture) -> tuple[str, st
 def _is_display_referred(space: ocio.ColorSpace) -> bool:
     """What a display shows holds the same code values as textures do; whether that is right is another check's."""
     return bool(space.getReferenceSpaceType() == ocio.REFERENCE_SPACE_DISPLAY)
+
+
+def _best_colour(config: ocio.Config, texture: CheckedTexture) -> str | None:
+    """The space that a texture speaks for when it is known to be no data."""
+    colours = [piece for piece in texture.evidence if not config.getColorSpace(piece.favours).isData()]
+    return verdict_of(colours).space
 
 
 def _differ(config: ocio.Config, first: str, second: str) -> bool:
