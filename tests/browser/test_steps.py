@@ -137,6 +137,18 @@ class Textures(BrowserTestCase):
         names = [rule["name"] for rule in self.current().current.setup["rules"]]
         self.assertEqual(names, ["Data maps", PATH_SEARCH_NAME, "EXR files", "HDR files"])
 
+    def test_a_word_of_ones_own_tells_a_map_kind(self) -> None:
+        page = self.open("textures")
+        page.get_by_text("Words that tell a map kind").click()
+        form = page.get_by_role("form", name="Map words")
+        form.get_by_label("mask").fill("mask, id, wall")
+        form.get_by_role("button", name="See what this changes").click()
+        expect(self.proposed()).to_contain_text("rule Data maps")
+        self.proposed().get_by_role("button", name="Drop").click()
+        form.get_by_label("base colour").fill("basecolor, ROUGHNESS")
+        form.get_by_role("button", name="See what this changes").click()
+        expect(self.proposed().get_by_role("alert")).to_contain_text("“roughness” stands for")
+
     def test_a_rule_that_the_engine_refuses_is_told(self) -> None:
         page = self.open("textures")
         page.get_by_role("button", name="Add rule").click()

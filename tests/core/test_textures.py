@@ -3,6 +3,8 @@
 import random
 from unittest import TestCase
 
+import PyOpenColorIO as ocio
+
 from saltwort.core.errors import BadInput
 from saltwort.core.textures.kinds import DATA, DEFAULT_KIND_WORDS, MAP_KINDS, deciding_regex, map_kind_of
 from saltwort.core.textures.rules import (
@@ -243,3 +245,42 @@ class BadRules(TestCase):
         for path in ("", "  ", "a\nb.png", "a\0b.png", "x" * (MAX_PATH + 1), "\udcff.png"):
             with self.subTest(repr(path[:8])), self.assertRaises(BadInput):
                 book.assign(path)
+
+
+class MapWords(TestCase):
+    """The project's own words, in the explanation and in the written rules alike."""
+
+    def test_own_words_reach_the_engine(self) -> None:
+        words = (*DEFAULT_KIND_WORDS, ("patina", "mask"), ("salt stain", "mask"))
+        rules = (Rule("masks", "map_kind", "Raw", map_kinds=("mask",)),)
+        config = base_config_with(file_rules(rules, SRGB, words))
+        book = RuleBook(config, rules, SRGB, words)
+        for path, space in (
+            ("wall_patina.png", "Raw"),
+            ("wallSaltStain.png", "Raw"),
+            ("wall_salt_stain.1001.exr", "Raw"),
+            ("wall_salt.png", SRGB),
+            ("patinated_wall.png", SRGB),
+        ):
+            with self.subTest(path):
+                self.assertEqual(book.assign(path).space, space)
+                self.assertEqual(config.getColorSpaceFromFilepath(path)[0], space)
+
+    def test_refusals(self) -> None:
+        rule = Rule("masks", "map_kind", "Raw", map_kinds=("mask",))
+        for words, said in (
+            ((("Rough", "roughness"),), "no map word"),
+            ((("a|b", "roughness"),), "no map word"),
+            ((("rough", "roughness"), ("rough", "mask")), "stands for roughness already"),
+            ((("rough", "velvet"),), "no map kind"),
+            (tuple((chr(97 + n % 26) * (n // 26 + 1), "mask") for n in range(301)), "up to 300"),
+            ((("rough", "roughness"),), "none of its map kinds has a word left"),
+        ):
+            with self.subTest(said), self.assertRaisesRegex(BadInput, said):
+                file_rules((rule,) if "left" in said else (), SRGB, words)
+
+
+def base_config_with(rules: ocio.FileRules) -> ocio.Config:
+    config = fresh_config()
+    config.setFileRules(rules)
+    return config

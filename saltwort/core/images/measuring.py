@@ -11,6 +11,8 @@ from saltwort.core.images.reading import Header, Pixels, read_header, read_strip
 SAMPLED = 1 << 16
 """Pixels: enough that the 1st and 99th percentile rest on hundreds."""
 PERCENTILES = (1, 50, 99)
+VECTORS = 1 << 18
+"""Pixels from which the length and direction of vectors are told, from the top; the rest says no more."""
 MOSTLY = 0.9
 FEWEST_LEVELS = 24
 """Different values from which steps can be told: a flat colour lies on any grid."""
@@ -110,7 +112,7 @@ class _Counter:
             length = red * red + green * green + blue * blue
             units = int(np.count_nonzero((np.abs(length - 1) < 0.2) & (blue > 0.2)))
             self.units += units
-            if units > MOSTLY * planes.shape[1]:
+            if units > MOSTLY * planes.shape[1] and self.vectors.count < VECTORS:
                 self.vectors.add(strip[..., :3])
 
     def stats(self) -> Stats:

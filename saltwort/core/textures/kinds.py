@@ -12,6 +12,8 @@ from dataclasses import dataclass
 from functools import lru_cache
 from itertools import combinations
 
+from saltwort.core.errors import BadInput
+
 COLOUR, DATA, LIGHT = "colour", "data", "light"
 
 
@@ -67,6 +69,26 @@ DEFAULT_KIND_WORDS: KindWords = tuple(
     }.items()
     for word in words.split(", ")
 )
+
+
+MAX_WORDS = 300
+_WORD = re.compile(r"[a-z]{1,30}( [a-z]{1,30}){0,3}")
+
+
+def check_kind_words(words: KindWords) -> None:
+    """Raise BadInput for words that no file name can hold, that stand for two kinds, or are too many."""
+    if len(words) > MAX_WORDS:
+        raise BadInput(f"A project has up to {MAX_WORDS} map words; here are {len(words)}.")
+    kinds: dict[str, str] = {}
+    for word, kind in words:
+        if kind not in MAP_KINDS:
+            raise BadInput(f"There is no map kind “{kind}”.")
+        if not _WORD.fullmatch(word):
+            raise BadInput(
+                f"“{word}” is no map word. Write small letters a to z, with a space where a name may be split."
+            )
+        if kinds.setdefault(word, kind) != kind:
+            raise BadInput(f"“{word}” stands for {MAP_KINDS[kinds[word]].label} already; a word says one thing.")
 
 
 _TOKENS = re.compile(r"[A-Z]+(?![a-z])|[A-Z][a-z]+|[a-z]+|[0-9]+")

@@ -13,7 +13,14 @@ from typing import Protocol
 import PyOpenColorIO as ocio
 
 from saltwort.core.errors import BadInput
-from saltwort.core.textures.kinds import DEFAULT_KIND_WORDS, MAP_KINDS, KindWords, deciding_regex, map_kind_of
+from saltwort.core.textures.kinds import (
+    DEFAULT_KIND_WORDS,
+    MAP_KINDS,
+    KindWords,
+    check_kind_words,
+    deciding_regex,
+    map_kind_of,
+)
 
 MAX_RULES = 200
 MAX_PATTERN = 1_000
@@ -74,6 +81,7 @@ def file_rules(rules: Sequence[Rule], default_space: str, words: KindWords = DEF
     """The engine's form of the rules. Raises BadInput, naming the rule, for one that the engine refuses."""
     if len(rules) > MAX_RULES:
         raise BadInput(f"A project holds up to {MAX_RULES} rules; here are {len(rules)}.")
+    check_kind_words(words)
     result = ocio.FileRules()
     for index, rule in enumerate(rules):
         try:
@@ -87,6 +95,9 @@ def file_rules(rules: Sequence[Rule], default_space: str, words: KindWords = DEF
 
 def _insert(result: ocio.FileRules, index: int, rule: Rule, words: KindWords) -> None:
     _check(index, rule)
+    if rule.kind == "map_kind" and not any(kind in rule.map_kinds for _, kind in words):
+        where = f"Rule {index + 1}, “{rule.name}”"
+        raise BadInput(f"{where}: none of its map kinds has a word left. Delete it, or add one.")
     if rule.kind == "space_in_path":
         result.insertPathSearchRule(index)
     elif rule.kind == "glob":

@@ -138,6 +138,11 @@ class TrimChoicesSerializer(serializers.Serializer):
     looks = PickSerializer(many=True)
 
 
+class KindWordSerializer(serializers.Serializer):
+    word = serializers.CharField(max_length=130)
+    kind = serializers.CharField(max_length=40)
+
+
 class SetupSerializer(serializers.Serializer):
     base = serializers.CharField()
     working_space = serializers.CharField()
@@ -153,6 +158,7 @@ class SetupSerializer(serializers.Serializer):
     displays = serializers.ListField(child=serializers.CharField())
     views = serializers.ListField(child=serializers.CharField())
     target_version = serializers.CharField(allow_blank=True)
+    kind_words = KindWordSerializer(many=True)
 
 
 class RevisionSerializer(serializers.Serializer):
@@ -211,6 +217,7 @@ class SetupParts(serializers.Serializer):
     displays = serializers.ListField(child=serializers.CharField(max_length=200), required=False)
     views = serializers.ListField(child=serializers.CharField(max_length=200), required=False)
     target_version = serializers.ChoiceField(choices=["", *VERSIONS], required=False)
+    kind_words = KindWordSerializer(many=True, required=False)
 
 
 class SetupChange(SetupParts, BasedOn):

@@ -354,6 +354,8 @@ def _changed(setup: Setup, asked: dict[str, Any]) -> Setup:
         changes["views"] = tuple(asked["views"])
     if "target_version" in asked:
         changes["target_version"] = asked["target_version"]
+    if "kind_words" in asked:
+        changes["kind_words"] = tuple((said["word"], said["kind"]) for said in asked["kind_words"])
     if "space_edits" in asked:
         setup = with_space_edits(setup, tuple(map(edit_from_json, asked["space_edits"])))
     if "trim" in asked:
@@ -402,7 +404,11 @@ def _comparison(comparison: Comparison) -> dict[str, Any]:
 
 
 def _setup(setup: Setup) -> dict[str, Any]:
-    return {**asdict(setup), "roles": [{"role": role, "space": space} for role, space in setup.roles]}
+    return {
+        **asdict(setup),
+        "roles": [{"role": role, "space": space} for role, space in setup.roles],
+        "kind_words": [{"word": word, "kind": kind} for word, kind in setup.kind_words],
+    }
 
 
 def _joint(joint: Joint) -> dict[str, Any]:

@@ -1036,6 +1036,10 @@ export interface components {
             key: string;
             label: string;
         };
+        KindWord: {
+            word: string;
+            kind: string;
+        };
         /** @enum {string} */
         LevelEnum: "blocker" | "caution" | "note";
         Line: {
@@ -1278,6 +1282,7 @@ export interface components {
             displays: string[];
             views: string[];
             target_version: string;
+            kind_words: components["schemas"]["KindWord"][];
         };
         /** @description Any parts of the setup; the rest stays. Another `base` takes the setup along as far as it can hold it. */
         SetupChange: {
@@ -1295,6 +1300,7 @@ export interface components {
             displays?: string[];
             views?: string[];
             target_version?: components["schemas"]["TargetVersionEnum"] | components["schemas"]["BlankEnum"];
+            kind_words?: components["schemas"]["KindWord"][];
             based_on: number;
             message: string;
         };
@@ -1314,6 +1320,7 @@ export interface components {
             displays?: string[];
             views?: string[];
             target_version?: components["schemas"]["TargetVersionEnum"] | components["schemas"]["BlankEnum"];
+            kind_words?: components["schemas"]["KindWord"][];
         };
         Space: {
             name: string;

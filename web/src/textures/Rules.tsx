@@ -8,6 +8,7 @@ import { type Rule, type Texture, useChange, useConfig, useFindings, useProject 
 import { LevelMark } from '../shared/marks';
 import { useProposal } from '../shared/proposal';
 import { SpaceSelect } from '../shared/SpaceSelect';
+import { MapWords } from './MapWords';
 import { RuleForm } from './RuleForm';
 import { PATH_SEARCH, ruleText, ruleTitle } from './ruleWords';
 import classes from './Textures.module.css';
@@ -167,6 +168,7 @@ export function Rules({ textures }: { textures: Texture[] }) {
       <p className="quiet small">
         Written into the config as file rules. Name patterns tell capitals from small letters; extensions do not.
       </p>
+      {config.data && <MapWords kinds={config.data.map_kinds} />}
     </>
   );
 }
