@@ -212,7 +212,8 @@ class Changes(TestCase):
             (replace(setup, space_edits=(rename,)), Change("family of Archive", "ACES", "Ours")),
             (replace(setup, target_version="2.5"), Change("OCIO version", "2.6", "2.5")),
             (replace(setup, added_looks=(AddedLook("Warm"),)), Change("look Warm", "", "new")),
-            (replace(setup, rules=setup.rules[:-1]), Change("rule HDR files", "4. * hdr Linear Rec.709 (sRGB)", "")),
+            (replace(setup, rules=setup.rules[:-1]), Change("rule HDR files", "* hdr Linear Rec.709 (sRGB)", "")),
+            (replace(setup, rules=setup.rules[::-1]), Change("rule Data maps", "place 1", "place 4")),
             (
                 replace(setup, view=UNTONED),
                 Change("default view", f"{ACES_SDR.view} on {SRGB_DISPLAY}", f"{UNTONED.view} on {SRGB_DISPLAY}"),

@@ -23,7 +23,7 @@ def config_changes(before: ocio.Config, after: ocio.Config) -> list[Change]:
         *_between(_views(before), _views(after)),
         *_between(_looks(before), _looks(after)),
         *_orders(before, after),
-        *_between(_rules(before), _rules(after)),
+        *_rules(before, after),
     ]
 
 
@@ -128,15 +128,24 @@ def _orders(before: ocio.Config, after: ocio.Config) -> Iterator[Change]:
             yield Change(f"order of views on {display}", ", ".join(first), ", ".join(second))
 
 
-def _rules(config: ocio.Config) -> dict[str, str]:
-    rules = config.getFileRules()
+def _rules(before: ocio.Config, after: ocio.Config) -> Iterator[Change]:
+    """Rules that come, go, or take or give something else; and the place of those that only move."""
+    first, second = (_rule_definitions(config.getFileRules()) for config in (before, after))
+    yield from _between(first, second)
+    places, places_now = ({name: index for index, name in enumerate(rules, start=1)} for rules in (first, second))
+    for name, place in places.items():
+        if first[name] == second.get(name) and place != places_now[name]:
+            yield Change(name, f"place {place}", f"place {places_now[name]}")
+
+
+def _rule_definitions(rules: ocio.FileRules) -> dict[str, str]:
     return {
-        f"rule {rules.getName(index)}": f"{index + 1}. "
-        + " ".join(
+        f"rule {rules.getName(index)}": " ".join(
             filter(
                 None,
                 (rules.getPattern(index), rules.getExtension(index), rules.getRegex(index), rules.getColorSpace(index)),
             )
         )
+        or "a space in the path"
         for index in range(rules.getNumEntries())
     }

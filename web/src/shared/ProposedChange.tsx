@@ -141,9 +141,9 @@ function ChangeList({ changes, label }: { changes: Change[]; label: string }) {
         <tbody>
           {(all ? changes : changes.slice(0, SHOWN)).map((change) => (
             <tr key={change.what}>
-              <td style={{ width: '38%' }}>{change.what}</td>
+              <td style={{ overflowWrap: 'anywhere', width: '44%' }}>{change.what}</td>
               <td className="mono small quiet">{change.before || 'not there'}</td>
-              <td className="mono small">→ {change.after || 'gone'}</td>
+              <td className="mono small">→&nbsp;{change.after || 'gone'}</td>
             </tr>
           ))}
         </tbody>
