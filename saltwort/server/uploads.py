@@ -1,6 +1,10 @@
 """The forms in which a browser sends files."""
 
+from django.core.files.uploadedfile import UploadedFile
 from rest_framework import serializers
+
+from saltwort.core.configs.archives import MAX_UNPACKED_BYTES
+from saltwort.core.errors import BadInput
 
 
 class PlainFile(serializers.Serializer):
@@ -18,3 +22,10 @@ class TextureUpload(serializers.Serializer):
 
 class RenderUpload(serializers.Serializer):
     file = serializers.FileField()
+
+
+def read_upload(upload: UploadedFile) -> bytes:
+    """The content of an uploaded config or look. Raises BadInput for one that is too large to be either."""
+    if upload.size > MAX_UNPACKED_BYTES:
+        raise BadInput(f"{upload.name} is larger than {MAX_UNPACKED_BYTES // 1_000_000} MB, too large for a config.")
+    return upload.read()

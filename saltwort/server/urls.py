@@ -9,6 +9,7 @@ from saltwort.server.findings import views as findings
 from saltwort.server.handoffs import views as handoffs
 from saltwort.server.jobs import views as jobs
 from saltwort.server.outputs import views as outputs
+from saltwort.server.projects import config_views as configs
 from saltwort.server.projects import views as projects
 from saltwort.server.scene import views as scene
 from saltwort.server.textures import views as textures
@@ -34,9 +35,9 @@ def no_such_call(request: HttpRequest) -> JsonResponse:
 urlpatterns = [
     path("api/projects", projects.projects),
     path("api/finding-codes", findings.finding_codes),
-    path("api/builtin-configs", projects.builtins),
-    path("api/chromaticity", projects.diagram),
-    path("api/view-families", projects.view_families),
+    path("api/builtin-configs", configs.builtins),
+    path("api/chromaticity", configs.diagram),
+    path("api/view-families", configs.view_families),
     path(f"{PROJECT}", projects.project),
     path(f"{PROJECT}/setup", projects.setup),
     path(f"{PROJECT}/undo", projects.undo),
@@ -45,18 +46,18 @@ urlpatterns = [
     path(f"{PROJECT}/base", projects.base),
     path(f"{PROJECT}/tracer", projects.tracer),
     path(f"{PROJECT}/setup-preview", projects.setup_preview),
-    path(f"{PROJECT}/target-differences", projects.target_differences),
+    path(f"{PROJECT}/target-differences", configs.target_differences),
     path(f"{PROJECT}/look-file", projects.look_file),
     path(f"{PROJECT}/path", projects.path),
-    path(f"{PROJECT}/config", projects.config),
-    path(f"{PROJECT}/space", projects.space),
-    path(f"{PROJECT}/compare-configs", projects.compare_configs),
-    path(f"{PROJECT}/compare-file", projects.compare_file),
-    path(f"{PROJECT}/compare-path", projects.compare_path),
-    path(f"{PROJECT}/trim", projects.trim),
-    path(f"{PROJECT}/follow", projects.followed),
-    path(f"{PROJECT}/export.ocioz", projects.export, {"kind": "ocioz"}),
-    path(f"{PROJECT}/export.zip", projects.export, {"kind": "zip"}),
+    path(f"{PROJECT}/config", configs.config),
+    path(f"{PROJECT}/space", configs.space),
+    path(f"{PROJECT}/compare-configs", configs.compare_configs),
+    path(f"{PROJECT}/compare-file", configs.compare_file),
+    path(f"{PROJECT}/compare-path", configs.compare_path),
+    path(f"{PROJECT}/trim", configs.trim),
+    path(f"{PROJECT}/follow", configs.followed),
+    path(f"{PROJECT}/export.ocioz", configs.export, {"kind": "ocioz"}),
+    path(f"{PROJECT}/export.zip", configs.export, {"kind": "zip"}),
     path(f"{PROJECT}/textures", textures.textures),
     path(f"{PROJECT}/textures/run-rules", textures.run_rules),
     path(f"{PROJECT}/textures/<int:pk>", textures.texture),

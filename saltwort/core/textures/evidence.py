@@ -29,7 +29,7 @@ CONFIDENT = 0.6
 
 # Interop IDs by which configs of many makers know the usual spaces.
 ENCODED_SRGB, LINEAR_REC709, LINEAR_REC2020 = "srgb_rec709_scene", "lin_rec709_scene", "lin_rec2020_scene"
-P3_SRGB, ADOBE, CAMERA_REC709 = "srgb_p3d65_scene", "g22_adobergb_scene", "ocio:itu709_rec709_scene"
+P3_SRGB, POWER_WIDE, CAMERA_REC709 = "srgb_p3d65_scene", "g22_adobergb_scene", "ocio:itu709_rec709_scene"
 PQ, HLG = "pq_rec2020_display", "hlg_rec2020_display"
 _ALSO_KNOWN_AS = {
     ENCODED_SRGB: ("srgb_texture", "srgb_tx"),
@@ -48,8 +48,8 @@ _CICP = {
     (9, 16): PQ,
     (9, 18): HLG,
 }
-# Words in the names of ICC profiles.
-_PROFILES = (("display p3", P3_SRGB), ("adobe rgb", ADOBE), ("srgb", ENCODED_SRGB))
+# What the names of ICC profiles hold, without their spaces.
+_PROFILES = (("displayp3", P3_SRGB), ("adobergb", POWER_WIDE), ("srgb", ENCODED_SRGB))
 
 
 @dataclass(frozen=True)
@@ -119,7 +119,7 @@ def _declarations(config: ocio.Config, header: Header) -> Iterator[tuple[str, st
         yield "header.cicp", f"cICP says primaries {cicp[0]:g}, transfer {cicp[1]:g}.", _space(config, known), 0.9
     profile = tags.get("ICCProfile:profile_description") or tags.get("png:iCCP")
     if isinstance(profile, str):
-        known = next((space for word, space in _PROFILES if word in profile.lower()), None)
+        known = next((space for word, space in _PROFILES if word in profile.lower().replace(" ", "")), None)
         yield "header.icc", f"Its ICC profile is “{profile}”.", _space(config, known), 0.8
     if "png:sRGB" in tags:
         yield "header.srgb", "Its sRGB chunk says sRGB.", _space(config, ENCODED_SRGB), 0.8

@@ -37,13 +37,13 @@ def setup_from_json(stored: dict[str, Any]) -> Setup:
             "space_edits": tuple(map(edit_from_json, stored.get("space_edits", ()))),
             "displays": tuple(stored.get("displays", ())),
             "views": tuple(stored.get("views", ())),
-            "trim": _trim_from_json(stored.get("trim")),
+            "trim": trim_from_json(stored.get("trim")),
             "kind_words": tuple((word, kind) for word, kind in stored["kind_words"]),
         }
     )
 
 
-def _trim_from_json(stored: dict[str, Any] | None) -> Trim | None:
+def trim_from_json(stored: dict[str, Any] | None) -> Trim | None:
     if stored is None:
         return None
     views = tuple(ViewChoice(**view) for view in stored["views"])

@@ -1,12 +1,8 @@
 """HTTP for projects: list, setup, revisions, tracer, config and its export."""
 
-from collections.abc import Sequence
 from dataclasses import asdict, replace
 from typing import Any
 
-from django.conf import settings
-from django.core.files.uploadedfile import UploadedFile
-from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema
 from rest_framework import status
@@ -17,79 +13,41 @@ from rest_framework.response import Response
 
 from saltwort.core.colour_path import Joint, trace
 from saltwort.core.configs import (
-    VERSIONS,
-    Comparison,
     Setup,
-    Trim,
-    builtin_configs,
-    compare,
-    describe,
-    environment_lines,
-    explain_space,
-    follow,
-    packed,
-    read_archive,
 )
-from saltwort.core.configs.additions import CURVES, OWN_LOOKS, known_interop_ids
-from saltwort.core.configs.archives import MAX_UNPACKED_BYTES
-from saltwort.core.configs.edits import ENCODINGS
-from saltwort.core.configs.explain import SpaceReport
-from saltwort.core.configs.folders import read_config_at
 from saltwort.core.configs.setup import with_space_edits
-from saltwort.core.configs.trial import try_config
 from saltwort.core.engine import ViewChoice
-from saltwort.core.errors import BadInput
-from saltwort.core.spaces.diagram import POINTER_GAMUT, SPECTRAL_LOCUS, xy_to_uv
-from saltwort.core.spaces.gamuts import KNOWN_GAMUTS
 from saltwort.core.spaces.typed import TypedColour
-from saltwort.core.textures.kinds import MAP_KINDS
-from saltwort.core.views import FAMILIES, AddedView, aces_renderings
-from saltwort.server.http import BINARY, BasedOn, author_of, download, finite, parsed
-from saltwort.server.projects import operations, previews, trimming
-from saltwort.server.projects.models import BaseConfig, Project
-from saltwort.server.projects.operations import revision_name
+from saltwort.core.views import AddedView
+from saltwort.server.http import BasedOn, author_of, finite, parsed
+from saltwort.server.projects import operations, previews
+from saltwort.server.projects.config_serializers import (
+    BaseSerializer,
+)
+from saltwort.server.projects.models import Project
 from saltwort.server.projects.serializers import (
     AddedLookSerializer,
-    BaseSerializer,
-    BuiltinSerializer,
     ChangePreviewSerializer,
-    CompareRequest,
-    ConfigComparisonSerializer,
-    ConfigSerializer,
-    DiagramSerializer,
-    FamiliesSerializer,
-    FollowedSerializer,
-    FollowQuery,
     JointSerializer,
-    PathRequest,
     ProjectNameSerializer,
     ProjectSerializer,
     ReturnTo,
     RevisionSerializer,
     SetupChange,
     SetupParts,
-    SpaceQuery,
-    SpaceReportSerializer,
-    TargetVersionQuery,
     TracerChange,
-    TrimChoicesSerializer,
-    TrimPreviewSerializer,
-    TrimSerializer,
 )
 from saltwort.server.projects.setups import (
-    BUILTIN,
     UPLOADED,
-    archive_of,
     config_of,
     current_setup,
     edit_from_json,
     look_from_json,
-    named_archive,
     rule_from_json,
     space_from_json,
+    trim_from_json,
 )
-from saltwort.server.projects.trimming import used_by
-from saltwort.server.uploads import PlainFile
+from saltwort.server.uploads import PlainFile, read_upload
 
 
 def project_named(slug: str) -> Project:
@@ -139,14 +97,6 @@ def setup_preview(request: Request, slug: str) -> Response:
     return Response(ChangePreviewSerializer(found).data)
 
 
-@extend_schema(parameters=[TargetVersionQuery], responses=ConfigComparisonSerializer)
-@api_view(["GET"])
-def target_differences(request: Request, slug: str) -> Response:
-    """How far the colours of a config written for an OCIO version are from what they are now."""
-    version = parsed(request, TargetVersionQuery, query=True)["version"]
-    return Response(_comparison(previews.target_differences(project_named(slug), version)))
-
-
 @extend_schema(request={"multipart/form-data": PlainFile}, responses={201: AddedLookSerializer(many=True)})
 @api_view(["POST"])
 @parser_classes([MultiPartParser])
@@ -154,7 +104,7 @@ def look_file(request: Request, slug: str) -> Response:
     """The looks of a file, to be named and added to the setup."""
     project_named(slug)
     upload = parsed(request, PlainFile)["file"]
-    looks = operations.keep_looks(upload.name, _read_config(upload))
+    looks = operations.keep_looks(upload.name, read_upload(upload))
     return Response(AddedLookSerializer(looks, many=True).data, status=status.HTTP_201_CREATED)
 
 
@@ -188,32 +138,9 @@ def base(request: Request, slug: str) -> Response:
     """Bring a config for the setup to start from. The setup itself is not changed yet."""
     project_named(slug)
     upload = parsed(request, PlainFile)["file"]
-    kept = operations.bring_config(upload.name, _read_config(upload))
+    kept = operations.bring_config(upload.name, read_upload(upload))
     found = {"base": UPLOADED + kept.sha256, "name": kept.name}
     return Response(BaseSerializer(found).data, status=status.HTTP_201_CREATED)
-
-
-@extend_schema(responses=BuiltinSerializer(many=True))
-@api_view(["GET"])
-def builtins(request: Request) -> Response:
-    return Response(BuiltinSerializer(builtin_configs(), many=True).data)
-
-
-@extend_schema(responses=FamiliesSerializer)
-@api_view(["GET"])
-def view_families(request: Request) -> Response:
-    renderings = [{"name": name, "description": text} for name, text in aces_renderings().items()]
-    offered = {
-        "families": FAMILIES.values(),
-        "aces_renderings": renderings,
-        "gamuts": KNOWN_GAMUTS,
-        "looks": OWN_LOOKS,
-        "curves": [{"key": key, "label": curve.label} for key, curve in CURVES.items()],
-        "interop_ids": [{"key": key, "label": called} for key, called in known_interop_ids().items()],
-        "encodings": ENCODINGS,
-        "versions": VERSIONS,
-    }
-    return Response(FamiliesSerializer(offered).data)
 
 
 @extend_schema(request=TracerChange, responses=ProjectSerializer)
@@ -232,104 +159,6 @@ def path(request: Request, slug: str) -> Response:
     if config.getColorSpace(typed.space) is None:  # the tracer outlives the config it was typed for
         typed = replace(typed, space=current_setup(project).default_space)
     return Response([_joint(joint) for joint in trace(config, typed, current_setup(project).view)])
-
-
-@extend_schema(responses=ConfigSerializer)
-@api_view(["GET"])
-def config(request: Request, slug: str) -> Response:
-    project = project_named(slug)
-    name = revision_name(project, project.current.number)
-    described = {
-        **asdict(describe(config_of(project.current))),
-        "base": _base_name(current_setup(project).base),
-        "used_spaces": used_by(project).spaces,
-        "map_kinds": MAP_KINDS.values(),
-        "export_name": name,
-        "environment": environment_lines(f"/path/to/{name}.ocioz"),
-    }
-    return Response(ConfigSerializer(described).data)
-
-
-@extend_schema(parameters=[SpaceQuery], responses=SpaceReportSerializer)
-@api_view(["GET"])
-def space(request: Request, slug: str) -> Response:
-    config = config_of(project_named(slug).current)
-    report = explain_space(config, parsed(request, SpaceQuery, query=True)["name"])
-    return Response(SpaceReportSerializer(_report(report)).data)
-
-
-@extend_schema(parameters=[FollowQuery], responses=FollowedSerializer(many=True))
-@api_view(["GET"])
-def followed(request: Request, slug: str) -> Response:
-    asked = parsed(request, FollowQuery, query=True)
-    typed = TypedColour(asked["space"], asked["unit"], asked["text"])
-    if "to" in asked:
-        target: str | ViewChoice = asked["to"]
-    else:
-        target = ViewChoice(asked.get("display", ""), asked.get("view", ""), asked["look"])
-    rows = follow(config_of(project_named(slug).current), typed, target)
-    return Response([{"text": row.text, "values": finite(row.values)} for row in rows])
-
-
-@extend_schema(responses=DiagramSerializer)
-@api_view(["GET"])
-def diagram(request: Request) -> Response:
-    ground = {"locus": [_point(xy) for _, *xy in SPECTRAL_LOCUS], "pointer": [_point(xy) for xy in POINTER_GAMUT]}
-    return Response(DiagramSerializer(ground).data)
-
-
-@extend_schema(request=CompareRequest, responses=ConfigComparisonSerializer)
-@api_view(["POST"])
-def compare_configs(request: Request, slug: str) -> Response:
-    """Any two configs that the project knows, compared by what they do."""
-    project, asked = project_named(slug), parsed(request, CompareRequest)
-    first, second = (named_archive(project, asked[side]) for side in ("first", "second"))
-    return Response(_comparison(compare(first, second)))
-
-
-@extend_schema(request={"multipart/form-data": PlainFile}, responses=ConfigComparisonSerializer)
-@api_view(["POST"])
-@parser_classes([MultiPartParser])
-def compare_file(request: Request, slug: str) -> Response:
-    """The project's config and the one that an application uses: is it the same?"""
-    project, upload = project_named(slug), parsed(request, PlainFile)["file"]
-    brought = read_archive(_read_config(upload), upload.name)
-    try_config(brought, upload.name)
-    return Response(_comparison(compare(archive_of(project.current), brought)))
-
-
-@extend_schema(request=PathRequest, responses=ConfigComparisonSerializer)
-@api_view(["POST"])
-def compare_path(request: Request, slug: str) -> Response:
-    """The project's config and the one at a path of this machine."""
-    project, path = project_named(slug), parsed(request, PathRequest)["path"]
-    brought = read_config_at(path, settings.READABLE_FOLDERS)
-    try_config(brought, path)
-    return Response(_comparison(compare(archive_of(project.current), brought)))
-
-
-@extend_schema(methods=["GET"], responses=TrimChoicesSerializer)
-@extend_schema(methods=["POST"], request=TrimSerializer, responses=TrimPreviewSerializer)
-@api_view(["GET", "POST"])
-def trim(request: Request, slug: str) -> Response:
-    """What there is to pick; and with a pick, what it would give. Nothing is saved."""
-    project = project_named(slug)
-    if request.method == "POST":
-        found = asdict(trimming.preview(project, _trim(parsed(request, TrimSerializer))))
-        (found["proof"]["largest"],) = finite([found["proof"]["largest"]])
-        return Response(TrimPreviewSerializer(found).data)
-    return Response(TrimChoicesSerializer(trimming.choices(project)).data)
-
-
-@extend_schema(responses=BINARY)
-@api_view(["GET"])
-def export(request: Request, slug: str, kind: str) -> HttpResponse:
-    project = project_named(slug)
-    return download(
-        packed(archive_of(project.current)),
-        f"{revision_name(project, project.current.number)}.{kind}",
-        "application/zip",
-    )
 
 
 def _changed(setup: Setup, asked: dict[str, Any]) -> Setup:
@@ -359,13 +188,8 @@ def _changed(setup: Setup, asked: dict[str, Any]) -> Setup:
     if "space_edits" in asked:
         setup = with_space_edits(setup, tuple(map(edit_from_json, asked["space_edits"])))
     if "trim" in asked:
-        changes["trim"] = asked["trim"] and _trim(asked["trim"])
+        changes["trim"] = trim_from_json(asked["trim"])
     return replace(setup, **changes)
-
-
-def _trim(asked: dict[str, Any]) -> Trim:
-    views = tuple(ViewChoice(**view) for view in asked["views"])
-    return Trim(tuple(asked["spaces"]), views, tuple(asked["looks"]))
 
 
 def _project(project: Project) -> dict[str, Any]:
@@ -389,20 +213,6 @@ def _project(project: Project) -> dict[str, Any]:
     ).data
 
 
-def _read_config(upload: UploadedFile) -> bytes:
-    if upload.size > MAX_UNPACKED_BYTES:
-        raise BadInput(f"{upload.name} is larger than {MAX_UNPACKED_BYTES // 1_000_000} MB, too large for a config.")
-    return upload.read()
-
-
-def _comparison(comparison: Comparison) -> dict[str, Any]:
-    rows = [
-        {**asdict(row), **dict(zip(("largest", "mean"), finite((row.largest, row.mean)), strict=True))}
-        for row in comparison.differences
-    ]
-    return ConfigComparisonSerializer({"verdict": comparison.verdict, "differences": rows}).data
-
-
 def _setup(setup: Setup) -> dict[str, Any]:
     return {
         **asdict(setup),
@@ -413,27 +223,3 @@ def _setup(setup: Setup) -> dict[str, Any]:
 
 def _joint(joint: Joint) -> dict[str, Any]:
     return JointSerializer({**asdict(joint), "values": finite(joint.values)}).data
-
-
-def _report(report: SpaceReport) -> dict[str, Any]:
-    primaries = report.primaries
-    return {
-        "steps": report.steps,
-        "primaries": primaries
-        and {
-            "known": primaries.known,
-            **{name: _point(getattr(primaries, name)) for name in ("red", "green", "blue", "white")},
-        },
-        "curve": [finite(pair) for pair in report.curve],
-        "remark": report.remark,
-    }
-
-
-def _point(xy: Sequence[float]) -> dict[str, Any]:
-    return {"xy": xy, "uv": xy_to_uv((xy[0], xy[1]))}
-
-
-def _base_name(base: str) -> str:
-    if base.startswith(UPLOADED):
-        return BaseConfig.objects.get(sha256=base.removeprefix(UPLOADED)).name
-    return base.removeprefix(BUILTIN)

@@ -3,7 +3,7 @@
 from rest_framework import serializers
 
 from saltwort.server.http import BasedOn
-from saltwort.server.projects.serializers import MapKindSerializer
+from saltwort.server.projects.config_serializers import MapKindSerializer
 
 
 class ReasonSerializer(serializers.Serializer):

@@ -1,0 +1,234 @@
+"""HTTP for what the config of a project holds, does and is exported as."""
+
+from collections.abc import Sequence
+from dataclasses import asdict
+from typing import Any
+
+from django.conf import settings
+from django.http import HttpResponse
+from drf_spectacular.utils import extend_schema
+from rest_framework.decorators import api_view, parser_classes
+from rest_framework.parsers import MultiPartParser
+from rest_framework.request import Request
+from rest_framework.response import Response
+
+from saltwort.core.configs import (
+    VERSIONS,
+    Comparison,
+    builtin_configs,
+    compare,
+    describe,
+    environment_lines,
+    explain_space,
+    follow,
+    packed,
+    read_archive,
+)
+from saltwort.core.configs.additions import CURVES, OWN_LOOKS, known_interop_ids
+from saltwort.core.configs.edits import ENCODINGS
+from saltwort.core.configs.explain import SpaceReport
+from saltwort.core.configs.folders import read_config_at
+from saltwort.core.configs.trial import try_config
+from saltwort.core.engine import ViewChoice
+from saltwort.core.spaces.diagram import POINTER_GAMUT, SPECTRAL_LOCUS, xy_to_uv
+from saltwort.core.spaces.gamuts import KNOWN_GAMUTS
+from saltwort.core.spaces.typed import TypedColour
+from saltwort.core.textures.kinds import MAP_KINDS
+from saltwort.core.views import FAMILIES, aces_renderings
+from saltwort.server.http import BINARY, download, finite, parsed
+from saltwort.server.projects import previews, trimming
+from saltwort.server.projects.config_serializers import (
+    BuiltinSerializer,
+    CompareRequest,
+    ConfigComparisonSerializer,
+    ConfigSerializer,
+    DiagramSerializer,
+    FamiliesSerializer,
+    FollowedSerializer,
+    FollowQuery,
+    PathRequest,
+    SpaceQuery,
+    SpaceReportSerializer,
+)
+from saltwort.server.projects.models import BaseConfig
+from saltwort.server.projects.operations import revision_name
+from saltwort.server.projects.serializers import (
+    TargetVersionQuery,
+    TrimChoicesSerializer,
+    TrimPreviewSerializer,
+    TrimSerializer,
+)
+from saltwort.server.projects.setups import (
+    BUILTIN,
+    UPLOADED,
+    archive_of,
+    config_of,
+    current_setup,
+    named_archive,
+    trim_from_json,
+)
+from saltwort.server.projects.trimming import used_by
+from saltwort.server.projects.views import project_named
+from saltwort.server.uploads import PlainFile, read_upload
+
+
+@extend_schema(parameters=[TargetVersionQuery], responses=ConfigComparisonSerializer)
+@api_view(["GET"])
+def target_differences(request: Request, slug: str) -> Response:
+    """How far the colours of a config written for an OCIO version are from what they are now."""
+    version = parsed(request, TargetVersionQuery, query=True)["version"]
+    return Response(_comparison(previews.target_differences(project_named(slug), version)))
+
+
+@extend_schema(responses=BuiltinSerializer(many=True))
+@api_view(["GET"])
+def builtins(request: Request) -> Response:
+    return Response(BuiltinSerializer(builtin_configs(), many=True).data)
+
+
+@extend_schema(responses=FamiliesSerializer)
+@api_view(["GET"])
+def view_families(request: Request) -> Response:
+    renderings = [{"name": name, "description": text} for name, text in aces_renderings().items()]
+    offered = {
+        "families": FAMILIES.values(),
+        "aces_renderings": renderings,
+        "gamuts": KNOWN_GAMUTS,
+        "looks": OWN_LOOKS,
+        "curves": [{"key": key, "label": curve.label} for key, curve in CURVES.items()],
+        "interop_ids": [{"key": key, "label": called} for key, called in known_interop_ids().items()],
+        "encodings": ENCODINGS,
+        "versions": VERSIONS,
+    }
+    return Response(FamiliesSerializer(offered).data)
+
+
+@extend_schema(responses=ConfigSerializer)
+@api_view(["GET"])
+def config(request: Request, slug: str) -> Response:
+    project = project_named(slug)
+    name = revision_name(project, project.current.number)
+    described = {
+        **asdict(describe(config_of(project.current))),
+        "base": _base_name(current_setup(project).base),
+        "used_spaces": used_by(project).spaces,
+        "map_kinds": MAP_KINDS.values(),
+        "export_name": name,
+        "environment": environment_lines(f"/path/to/{name}.ocioz"),
+    }
+    return Response(ConfigSerializer(described).data)
+
+
+@extend_schema(parameters=[SpaceQuery], responses=SpaceReportSerializer)
+@api_view(["GET"])
+def space(request: Request, slug: str) -> Response:
+    config = config_of(project_named(slug).current)
+    report = explain_space(config, parsed(request, SpaceQuery, query=True)["name"])
+    return Response(SpaceReportSerializer(_report(report)).data)
+
+
+@extend_schema(parameters=[FollowQuery], responses=FollowedSerializer(many=True))
+@api_view(["GET"])
+def followed(request: Request, slug: str) -> Response:
+    asked = parsed(request, FollowQuery, query=True)
+    typed = TypedColour(asked["space"], asked["unit"], asked["text"])
+    if "to" in asked:
+        target: str | ViewChoice = asked["to"]
+    else:
+        target = ViewChoice(asked.get("display", ""), asked.get("view", ""), asked["look"])
+    rows = follow(config_of(project_named(slug).current), typed, target)
+    return Response([{"text": row.text, "values": finite(row.values)} for row in rows])
+
+
+@extend_schema(responses=DiagramSerializer)
+@api_view(["GET"])
+def diagram(request: Request) -> Response:
+    ground = {"locus": [_point(xy) for _, *xy in SPECTRAL_LOCUS], "pointer": [_point(xy) for xy in POINTER_GAMUT]}
+    return Response(DiagramSerializer(ground).data)
+
+
+@extend_schema(request=CompareRequest, responses=ConfigComparisonSerializer)
+@api_view(["POST"])
+def compare_configs(request: Request, slug: str) -> Response:
+    """Any two configs that the project knows, compared by what they do."""
+    project, asked = project_named(slug), parsed(request, CompareRequest)
+    first, second = (named_archive(project, asked[side]) for side in ("first", "second"))
+    return Response(_comparison(compare(first, second)))
+
+
+@extend_schema(request={"multipart/form-data": PlainFile}, responses=ConfigComparisonSerializer)
+@api_view(["POST"])
+@parser_classes([MultiPartParser])
+def compare_file(request: Request, slug: str) -> Response:
+    """The project's config and the one that an application uses: is it the same?"""
+    project, upload = project_named(slug), parsed(request, PlainFile)["file"]
+    brought = read_archive(read_upload(upload), upload.name)
+    try_config(brought, upload.name)
+    return Response(_comparison(compare(archive_of(project.current), brought)))
+
+
+@extend_schema(request=PathRequest, responses=ConfigComparisonSerializer)
+@api_view(["POST"])
+def compare_path(request: Request, slug: str) -> Response:
+    """The project's config and the one at a path of this machine."""
+    project, path = project_named(slug), parsed(request, PathRequest)["path"]
+    brought = read_config_at(path, settings.READABLE_FOLDERS)
+    try_config(brought, path)
+    return Response(_comparison(compare(archive_of(project.current), brought)))
+
+
+@extend_schema(methods=["GET"], responses=TrimChoicesSerializer)
+@extend_schema(methods=["POST"], request=TrimSerializer, responses=TrimPreviewSerializer)
+@api_view(["GET", "POST"])
+def trim(request: Request, slug: str) -> Response:
+    """What there is to pick; and with a pick, what it would give. Nothing is saved."""
+    project = project_named(slug)
+    if request.method == "POST":
+        picked = trim_from_json(parsed(request, TrimSerializer))
+        found = asdict(trimming.preview(project, picked))
+        (found["proof"]["largest"],) = finite([found["proof"]["largest"]])
+        return Response(TrimPreviewSerializer(found).data)
+    return Response(TrimChoicesSerializer(trimming.choices(project)).data)
+
+
+@extend_schema(responses=BINARY)
+@api_view(["GET"])
+def export(request: Request, slug: str, kind: str) -> HttpResponse:
+    project = project_named(slug)
+    return download(
+        packed(archive_of(project.current)),
+        f"{revision_name(project, project.current.number)}.{kind}",
+        "application/zip",
+    )
+
+
+def _comparison(comparison: Comparison) -> dict[str, Any]:
+    rows = [
+        {**asdict(row), **dict(zip(("largest", "mean"), finite((row.largest, row.mean)), strict=True))}
+        for row in comparison.differences
+    ]
+    return ConfigComparisonSerializer({"verdict": comparison.verdict, "differences": rows}).data
+
+
+def _report(report: SpaceReport) -> dict[str, Any]:
+    primaries = report.primaries
+    return {
+        "steps": report.steps,
+        "primaries": primaries
+        and {
+            "known": primaries.known,
+            **{name: _point(getattr(primaries, name)) for name in ("red", "green", "blue", "white")},
+        },
+        "curve": [finite(pair) for pair in report.curve],
+        "remark": report.remark,
+    }
+
+
+def _point(xy: Sequence[float]) -> dict[str, Any]:
+    return {"xy": xy, "uv": xy_to_uv((xy[0], xy[1]))}
+
+
+def _base_name(base: str) -> str:
+    if base.startswith(UPLOADED):
+        return BaseConfig.objects.get(sha256=base.removeprefix(UPLOADED)).name
+    return base.removeprefix(BUILTIN)
