@@ -82,6 +82,7 @@ def assigning_paths() -> Row:
     gc.freeze()  # what the bench itself has loaded is not to be gone through again and again
     # The best of a few: what else the machine does can only make it slower.
     taken = min(seconds(lambda: [book.assign(path) for path in paths]) for _ in range(3))
+    gc.unfreeze()
     sample = paths[:: len(paths) // 200]
     engine = seconds(lambda: [config.getColorSpaceFromFilepath(path) for path in sample]) / len(sample) * len(paths)
     same = all(config.getColorSpaceFromFilepath(path)[0] == book.assign(path).space for path in sample)

@@ -27,5 +27,7 @@ class RenderUpload(serializers.Serializer):
 def read_upload(upload: UploadedFile) -> bytes:
     """The content of an uploaded config or look. Raises BadInput for one that is too large to be either."""
     if upload.size > MAX_UNPACKED_BYTES:
-        raise BadInput(f"{upload.name} is larger than {MAX_UNPACKED_BYTES // 1_000_000} MB, too large for a config.")
+        raise BadInput(
+            f"{upload.name} is larger than {MAX_UNPACKED_BYTES // 1_000_000} MB, too large for a config or a look."
+        )
     return upload.read()

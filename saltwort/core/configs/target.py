@@ -9,7 +9,6 @@ import numpy as np
 import PyOpenColorIO as ocio
 
 from saltwort.core.configs.additions import FIRST_WITH_INTEROP_IDS
-from saltwort.core.configs.compare import Difference, compare
 from saltwort.core.engine import ConfigArchive, load_config
 from saltwort.core.engine.applying import apply
 from saltwort.core.engine.measured import reference_to_ap0
@@ -31,7 +30,6 @@ VERSIONS = ("2.0", "2.1", "2.2", "2.3", "2.4", "2.5", "2.6")
 
 EXACT, BAKED, LEFT_OUT = "exact", "baked", "left out"
 
-FIRST_WITH_ARCHIVES = (2, 2)
 FIRST_WITH_DISPLAY_ALIASES = (2, 6)
 
 CUBE_EDGE = 48
@@ -86,12 +84,6 @@ def lowered(archive: ConfigArchive, version: str) -> Lowered:
         ) from error
     files = {**archive.files, **lowering.files}
     return Lowered(ConfigArchive(config.serialize(), files), tuple(lowering.replacements))
-
-
-def differences_of(before: ConfigArchive, after: Lowered) -> dict[str, Difference]:
-    """How far the baked spaces and views of a lowered config are from the original, by name, as `compare` measures."""
-    found = compare(before, after.archive).differences
-    return {difference.name: difference for difference in found if difference.metric}
 
 
 class _Lowering:

@@ -36,14 +36,6 @@ def parse_colour(text: str, unit: str) -> Triple:
     return _parse_hex(text) if unit == "hex" else _parse_numbers(text, unit)
 
 
-def format_colour(values: Triple, unit: str) -> str:
-    """Text of code values on the 0–1 scale in `unit`, the way `parse_colour` reads it; whole steps are rounded."""
-    if unit == "unit":
-        return " ".join(f"{value:.4g}" for value in values)
-    steps = [min(255, max(0, round(value * 255))) for value in values]
-    return "#" + "".join(f"{step:02x}" for step in steps) if unit == "hex" else " ".join(map(str, steps))
-
-
 def _parse_hex(text: str) -> Triple:
     digits = text.strip().removeprefix("#")
     if not re.fullmatch(r"[0-9a-fA-F]{3}|[0-9a-fA-F]{6}", digits):

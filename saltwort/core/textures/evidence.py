@@ -12,16 +12,19 @@ from weakref import WeakKeyDictionary
 import numpy as np
 import PyOpenColorIO as ocio
 
-from saltwort.core.configs.describe import working_spaces
+from saltwort.core.configs.describe import describe
 from saltwort.core.configs.gamut import gamut_of
-from saltwort.core.engine.processors import is_linear
+from saltwort.core.engine.measured import linear_to_ap0
 from saltwort.core.images import Facts, Header
+from saltwort.core.spaces.gamuts import Gamut, Matrix
 from saltwort.core.textures.kinds import DATA, LIGHT, KindMatch
 from saltwort.core.textures.rules import PATH_SEARCH_RULE, RuleBook
 
 FLOATS = ("half", "float", "double")
 UNIT_VECTORS = 0.95
 """Share of unit vectors from which a picture is taken for a normal map."""
+SAME_MATRIX = 5e-3
+"""Between matrices to AP0; the usual gamuts differ by 0.01 and more."""
 SAME_XY = 2e-3
 """Chromaticities that differ by no more are the same, rounded."""
 CONFIDENT = 0.6
@@ -140,13 +143,51 @@ def _by_chromaticities(config: ocio.Config, header: Header) -> Iterator[tuple[st
         yield "header.chromaticities", "The header names primaries.", linear_space_with(config, numbers), 0.7
 
 
+@dataclass(frozen=True)
+class _Known:
+    """What a config's spaces are, for many files: its data space, and its scene-linear ones with their matrix to AP0
+    and, where they are known, their primaries."""
+
+    data: str | None
+    linear: dict[str, Matrix | None]
+    gamuts: dict[str, Gamut]
+    path_search: RuleBook
+
+
+# Found by sending colours through the engine, which takes a moment; configs in use never change.
+_known_of: WeakKeyDictionary[ocio.Config, _Known] = WeakKeyDictionary()
+
+
+def _known(config: ocio.Config) -> _Known:
+    if config not in _known_of:
+        names = describe(config).working_spaces
+        gamuts = {name: gamut for name in names if (gamut := gamut_of(config, name))}
+        _known_of[config] = _Known(
+            data=next((space.getName() for space in config.getColorSpaces() if space.isData()), None),
+            linear={name: linear_to_ap0(config, name) for name in names},
+            gamuts=gamuts,
+            path_search=RuleBook(config, (PATH_SEARCH_RULE,), ""),
+        )
+    return _known_of[config]
+
+
 def linear_space_with(config: ocio.Config, chromaticities: tuple[float, ...]) -> str | None:
     """The scene-linear space of the config with these primaries and white, CIE 1931 xy; None when it has none."""
-    for name in working_spaces(config):
-        gamut = gamut_of(config, name)
-        if gamut and np.allclose(gamut.chromaticities, chromaticities, atol=SAME_XY):
+    for name, gamut in _known(config).gamuts.items():
+        if np.allclose(gamut.chromaticities, chromaticities, atol=SAME_XY):
             return name
     return None
+
+
+def holds_light(config: ocio.Config, space: str) -> bool:
+    """Whether a space, by its own name, is scene-linear."""
+    return space in _known(config).linear
+
+
+def same_primaries(config: ocio.Config, first: str, second: str) -> bool:
+    """Whether two scene-linear spaces have the same primaries, as far as can be told."""
+    one, other = (_known(config).linear[name] for name in (first, second))
+    return one is not None and other is not None and np.allclose(one, other, atol=SAME_MATRIX)
 
 
 @dataclass(frozen=True)
@@ -162,8 +203,8 @@ def _usual_spaces(config: ocio.Config, header: Header, said: list[str]) -> _Usua
     """The spaces that header or name say, where they are of that sort; else those that files without a word are in:
     the working space, Rec.709 for HDR, which has no better way to say, and sRGB."""
     fallback = LINEAR_REC709 if header.format == "HDR" else ocio.ROLE_SCENE_LINEAR
-    linear = next((space for space in said if is_linear(config, space)), _space(config, fallback))
-    others = (space for space in said if not is_linear(config, space) and not config.getColorSpace(space).isData())
+    linear = next((space for space in said if holds_light(config, space)), _space(config, fallback))
+    others = (space for space in said if not holds_light(config, space) and not config.getColorSpace(space).isData())
     return _UsualSpaces(linear, next(others, _space(config, ENCODED_SRGB)), data_space(config))
 
 
@@ -185,12 +226,7 @@ def _from_name(usual: _UsualSpaces, named: str | None, kind: KindMatch | None, h
 
 def named_space(config: ocio.Config, path: str) -> str | None:
     """The space whose name or alias stands in a path, as the config's own path search finds it."""
-    if config not in _path_searches:
-        _path_searches[config] = RuleBook(config, (PATH_SEARCH_RULE,), "")
-    return _path_searches[config].assign(path).space or None
-
-
-_path_searches: WeakKeyDictionary[ocio.Config, RuleBook] = WeakKeyDictionary()
+    return _known(config).path_search.assign(path).space or None
 
 
 def _from_pixels(usual: _UsualSpaces, facts: Facts, kind: KindMatch | None) -> Iterator[Evidence]:
@@ -225,7 +261,7 @@ def is_flat(facts: Facts) -> bool:
 
 def data_space(config: ocio.Config) -> str | None:
     """The config's space for plain numbers."""
-    return next((space.getName() for space in config.getColorSpaces() if space.isData()), None)
+    return _known(config).data
 
 
 def _space(config: ocio.Config, name: str | None) -> str | None:

@@ -94,6 +94,9 @@ def check_kind_words(words: KindWords) -> None:
 _TOKENS = re.compile(r"[A-Z]+(?![a-z])|[A-Z][a-z]+|[a-z]+|[0-9]+")
 
 
+_DIGITS = re.compile(r"[0-9]+")
+
+
 @dataclass(frozen=True)
 class KindMatch:
     """The map kind that a file name tells, and the word that decided."""
@@ -104,17 +107,28 @@ class KindMatch:
 
 def map_kind_of(path: str, words: KindWords = DEFAULT_KIND_WORDS) -> KindMatch | None:
     """The map kind told by the file name at the end of `path`, or None when no word tells one."""
-    by_last_piece = _by_last_piece(words)
-    tokens = _TOKENS.findall(path.replace("\\", "/").rpartition("/")[2])
-    for position in range(len(tokens) - 1, -1, -1):
-        for pieces, match in by_last_piece.get(tokens[position].lower(), ()):
-            start = position + 1 - len(pieces)
-            if start >= 0 and tuple(token.lower() for token in tokens[start : position + 1]) == pieces:
-                return match
-    return None
+    return kind_finder(words)(path)
 
 
 @lru_cache(maxsize=64)
+def kind_finder(words: KindWords) -> Callable[[str], KindMatch | None]:
+    """`map_kind_of` for these words, to be asked for many paths."""
+    by_last_piece = _by_last_piece(words)
+
+    @lru_cache(maxsize=1 << 12)
+    def kind_of(name: str) -> KindMatch | None:
+        tokens = _TOKENS.findall(name)
+        for position in range(len(tokens) - 1, -1, -1):
+            for pieces, match in by_last_piece.get(tokens[position].lower(), ()):
+                start = position + 1 - len(pieces)
+                if start >= 0 and tuple(token.lower() for token in tokens[start : position + 1]) == pieces:
+                    return match
+        return None
+
+    # Words hold no digits, so the frames and tiles of a sequence are all one name.
+    return lambda path: kind_of(_DIGITS.sub("0", path.replace("\\", "/").rpartition("/")[2]))
+
+
 def _by_last_piece(words: KindWords) -> dict[str, list[tuple[tuple[str, ...], KindMatch]]]:
     """The ways in which the words may be cut by their spelling, under the piece that comes last, longest first."""
     found: dict[str, list[tuple[tuple[str, ...], KindMatch]]] = defaultdict(list)

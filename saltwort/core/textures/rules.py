@@ -16,10 +16,11 @@ from saltwort.core.errors import BadInput
 from saltwort.core.textures.kinds import (
     DEFAULT_KIND_WORDS,
     MAP_KINDS,
+    KindMatch,
     KindWords,
     check_kind_words,
     deciding_regex,
-    map_kind_of,
+    kind_finder,
 )
 
 MAX_RULES = 200
@@ -170,7 +171,7 @@ class RuleBook:
         if rule.kind == "space_in_path":
             return _PathSearch(config)
         if rule.kind == "map_kind":
-            return partial(_match_kind, rule, self._words)
+            return partial(_match_kind, rule, kind_finder(self._words))
         if rule.kind == "glob":
             return _regex_matcher(rule.space, f"{rule.pattern}.{rule.extension}", _python_glob(rule))
         return _regex_matcher(rule.space, rule.pattern, _EngineRegex(rule.pattern))
@@ -186,8 +187,8 @@ def _regex_matcher(space: str, shown: str, regex: _Regex) -> Matcher:
     return lambda path: yes if regex.fullmatch(path.encode()) else no
 
 
-def _match_kind(rule: Rule, words: KindWords, path: str) -> Answer:
-    match = map_kind_of(path, words)
+def _match_kind(rule: Rule, kind_of: Callable[[str], KindMatch | None], path: str) -> Answer:
+    match = kind_of(path)
     if match is None:
         return None, "no map word in the name"
     return (rule.space if match.kind.key in rule.map_kinds else None), f"“{match.word}” says {match.kind.label}"

@@ -12,7 +12,7 @@ from saltwort.core.findings import CheckedRender, CheckedSwatch, CheckedTexture,
 from saltwort.core.textures.evidence import evidence_for
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.operations import change_setup
-from saltwort.server.projects.setups import base_archive, config_of, current_setup
+from saltwort.server.projects.setups import base_text, config_of, current_setup
 from saltwort.server.scene.operations import space_of
 from saltwort.server.textures.operations import assigned_textures, pin_texture
 
@@ -25,10 +25,11 @@ def findings_of(project: Project) -> list[Finding]:
 def subjects_of(project: Project) -> Subjects:
     """A project's things in the form that checks take."""
     textures, config = assigned_textures(project), config_of(project.current)
+    setup = current_setup(project)
     return Subjects(
         config=config,
-        setup=current_setup(project),
-        base_text=base_archive(current_setup(project).base).text,
+        setup=setup,
+        base_text=base_text(setup.base),
         replacements=[Replacement(**stored) for stored in project.current.replacements],
         textures=[
             CheckedTexture(

@@ -75,11 +75,22 @@ def current_setup(project: Project) -> Setup:
 def base_archive(base: str) -> ConfigArchive:
     """The config that a setup starts from. Raises BadInput when there is no such config."""
     if base.startswith(BUILTIN):
-        return ConfigArchive(builtin_text(base.removeprefix(BUILTIN)))
+        return ConfigArchive(base_text(base))
+    return archive_of(_brought(base))
+
+
+def base_text(base: str) -> str:
+    """The text alone of the config that a setup starts from. Raises BadInput when there is no such config."""
+    if base.startswith(BUILTIN):
+        return builtin_text(base.removeprefix(BUILTIN))
+    return _brought(base).text
+
+
+def _brought(base: str) -> BaseConfig:
     found = BaseConfig.objects.filter(sha256=base.removeprefix(UPLOADED)).first()
     if found is None:
         raise BadInput("The config this setup starts from is gone. Bring it again.")
-    return archive_of(found)
+    return found
 
 
 def named_archive(project: Project, name: str) -> ConfigArchive:

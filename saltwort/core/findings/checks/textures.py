@@ -2,18 +2,20 @@
 
 from collections.abc import Iterator
 
-import numpy as np
 import PyOpenColorIO as ocio
 
 from saltwort.core.changes import Change
-from saltwort.core.engine.measured import linear_to_ap0
-from saltwort.core.engine.processors import is_linear
 from saltwort.core.findings.registry import BLOCKER, CAUTION, CheckedTexture, Fix, Problem, Subjects, check
-from saltwort.core.textures.evidence import UNIT_VECTORS, data_space, is_flat, named_space, verdict_of
+from saltwort.core.textures.evidence import (
+    UNIT_VECTORS,
+    data_space,
+    holds_light,
+    is_flat,
+    named_space,
+    same_primaries,
+    verdict_of,
+)
 from saltwort.core.textures.kinds import DATA
-
-SAME_PRIMARIES = 5e-3
-"""Between matrices to AP0; the usual gamuts differ by 0.01 and more."""
 
 
 @check("texture.data-read-as-colour", BLOCKER)
@@ -166,9 +168,9 @@ def _disagreement(config: ocio.Config, texture: CheckedTexture) -> tuple[str, st
     favoured = texture.verdict.space if texture.verdict.is_sure else declared
     if favoured is None or favoured == assigned.getName() or config.getColorSpace(favoured).isData():
         return None
-    was_linear, speaks_linear = is_linear(config, assigned.getName()), is_linear(config, favoured)
+    was_linear, speaks_linear = holds_light(config, assigned.getName()), holds_light(config, favoured)
     if was_linear and speaks_linear:
-        is_said = favoured == declared and _differ(config, assigned.getName(), favoured)
+        is_said = favoured == declared and not same_primaries(config, assigned.getName(), favoured)
         return ("wrong-primaries", favoured) if is_said else None
     if was_linear != speaks_linear and texture.verdict.is_sure:
         return ("encoded-read-as-linear" if was_linear else "linear-read-as-encoded"), favoured
@@ -184,11 +186,6 @@ def _best_colour(config: ocio.Config, texture: CheckedTexture) -> str | None:
     """The space that a texture speaks for when it is known to be no data."""
     colours = [piece for piece in texture.evidence if not config.getColorSpace(piece.favours).isData()]
     return verdict_of(colours).space
-
-
-def _differ(config: ocio.Config, first: str, second: str) -> bool:
-    one, other = (linear_to_ap0(config, name) for name in (first, second))
-    return one is None or other is None or not np.allclose(one, other, atol=SAME_PRIMARIES)
 
 
 def _said(texture: CheckedTexture, space: str) -> str:
