@@ -7,7 +7,16 @@ from unittest import TestCase
 import numpy as np
 
 from saltwort.core.errors import BadInput
-from saltwort.core.images import encode_png, measure, read_header, read_pixels, read_reduced, reduce_pixels, write_image
+from saltwort.core.images import (
+    encode_png,
+    measure,
+    read_header,
+    read_pixels,
+    read_reduced,
+    reduce_pixels,
+    survey,
+    write_image,
+)
 from saltwort.core.images.reading import read_strips
 from tests.samples import light, write, write_absurd_png, write_damaged
 
@@ -132,6 +141,34 @@ class Measuring(ImageTestCase):
         self.assertEqual(stats.non_finite, 2)
         self.assertAlmostEqual(stats.below_zero, 1 / 30)
         self.assertAlmostEqual(stats.above_one, 2 / 30)  # infinity is above one too
+
+    def test_every_sample_type_is_measured_as_by_plain_arithmetic(self) -> None:
+        """The shortcuts for bytes and halves against float64, with negative zeros, tiny, huge and broken values."""
+        rng = np.random.default_rng(4)
+        plain = rng.random((300, 50, 3)).astype(np.float32)
+        signed = rng.normal(size=(300, 50, 3)).astype(np.float32) * 100
+        signed[7, 7] = (-0.0, 6e-8, 60000)
+        broken = signed.copy()
+        broken[5, :3, 0] = (np.nan, np.inf, -np.inf)
+        below_zero = -np.abs(signed) - 1
+        cases = [(plain, kind) for kind in ("uint8", "uint16", "half", "float")]
+        cases += [(pixels, kind) for pixels in (signed, broken, below_zero) for kind in ("half", "float")]
+        for number, (pixels, kind) in enumerate(cases):
+            file = write(self.folder / f"{number}{'.tif' if kind[0] == 'u' else '.exr'}", pixels, kind)
+            stored = read_pixels(file).astype(np.float64)
+            finite = np.where(np.isfinite(stored), stored, np.nan)
+            found = survey(file)
+            stats = found.facts.stats
+            with self.subTest(kind=kind, number=number):
+                np.testing.assert_allclose(stats.min, np.nanmin(finite, axis=(0, 1)), rtol=1e-6)
+                np.testing.assert_allclose(stats.max, np.nanmax(finite, axis=(0, 1)), rtol=1e-6)
+                np.testing.assert_allclose(stats.mean, np.nanmean(finite, axis=(0, 1)), rtol=1e-5, atol=1e-5)
+                self.assertAlmostEqual(stats.below_zero, np.mean(stored < 0))
+                self.assertAlmostEqual(stats.above_one, np.mean(stored > 1))
+                self.assertEqual(stats.non_finite, np.count_nonzero(~np.isfinite(stored)))
+                blocks = np.nan_to_num(finite)[:300, :48].reshape(100, 3, 16, 3, 3).mean(axis=(1, 3))
+                # What is not finite counts as 0 in the thumbnail.
+                np.testing.assert_allclose(found.thumbnail, blocks, rtol=1e-4, atol=1e-3)
 
     def test_nothing_but_nan(self) -> None:
         stats = measure(write(self.folder / "a.exr", np.full((4, 4, 3), np.nan, np.float32), "float")).stats

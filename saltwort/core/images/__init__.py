@@ -1,6 +1,6 @@
 """The one door to image files: headers, pixels, measured facts, and writing."""
 
-from saltwort.core.images.measuring import Facts, Stats, measure
+from saltwort.core.images.measuring import Facts, Stats, Survey, measure, survey
 from saltwort.core.images.reading import Header, read_header, read_pixels, read_reduced
 from saltwort.core.images.writing import encode_png, reduce_pixels, write_image
 
@@ -8,11 +8,13 @@ __all__ = [
     "Facts",
     "Header",
     "Stats",
+    "Survey",
     "encode_png",
     "measure",
     "read_header",
     "read_pixels",
     "read_reduced",
     "reduce_pixels",
+    "survey",
     "write_image",
 ]

@@ -1,15 +1,27 @@
-"""Facts measured in an image's pixels, in one pass over strips."""
+"""Facts measured in an image's pixels, with a thumbnail, in one pass over strips."""
 
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from saltwort.core.images.reading import Header, Pixels, read_header, read_strips
+from saltwort.core.images.reading import (
+    Header,
+    Pixels,
+    as_floats,
+    colour_channels,
+    read_header,
+    read_stored_strips,
+)
 
-SAMPLED = 1 << 16
+SAMPLED = 1 << 14
 """Pixels: enough that the 1st and 99th percentile rest on hundreds."""
+KEPT = 1 << 12
+"""Pixels kept with a file, from which is told what a conversion would do to it."""
+THUMBNAIL = 128
+"""Pixels on the longest side."""
 PERCENTILES = (1, 50, 99)
 VECTORS = 1 << 18
 """Pixels from which the length and direction of vectors are told, from the top; the rest says no more."""
@@ -24,13 +36,13 @@ PRACTICALLY_ALL = 0.999
 @dataclass(frozen=True)
 class Stats:
     """Per channel `min`, `max` and `mean` of the finite samples (None where there is none); `below_zero` and
-    `above_one` as shares, 0–1, of all samples; `non_finite` samples as a count. `unit_vectors` is the share of
-    pixels that decode (2v − 1) to a vector of length 1 ± 0.1 pointing up, as in a tangent-space normal map; 0 for
-    fewer than three channels.
+    `above_one` as shares, 0–1, of all samples; `non_finite` samples as a count.
 
-    From an even sample of SAMPLED pixels: `low`, `median` and `high`, the 1st, 50th and 99th percentile of each
-    channel; `levels`, how many values there are; `linear_steps` and `encoded_steps`, 8 or 10 where practically all
-    values are steps of that many bits, as they stand or once encoded by the sRGB curve, else 0.
+    From an even sample of SAMPLED pixels: `unit_vectors`, the share that decodes (2v − 1) to a vector of length
+    1 ± 0.1 pointing up, as in a tangent-space normal map, 0 for fewer than three channels; `low`, `median` and
+    `high`, the 1st, 50th and 99th percentile of each channel; `levels`, how many values there are; `linear_steps` and
+    `encoded_steps`, 8 or 10 where practically all values are steps of that many bits, as they stand or once encoded by
+    the sRGB curve, else 0.
 
     `equal_channels` tells that the first three are the same everywhere. For vectors, `vector_length` and `direction`
     are the mean length and mean vector, and `green` the correlation, −1 to 1, of what red and green say of the same
@@ -64,70 +76,99 @@ class Facts:
     stats: Stats
 
 
+@dataclass(frozen=True)
+class Survey:
+    """What one reading of a file gives: its facts, a `thumbnail`, float32 RGB with no side above THUMBNAIL, averaged in
+    the numbers as stored, and a `sample` of up to about KEPT evenly spaced pixels, float32 (pixels, channels)."""
+
+    facts: Facts
+    thumbnail: Pixels
+    sample: Pixels
+
+
 def measure(path: Path) -> Facts:
-    """Read a file once, strip by strip, and measure it. Raises BadInput for what cannot be read to its end."""
-    header = read_header(path)
-    counter = _Counter(header.channels, header.width * header.height)
-    for _, strip in read_strips(path):
+    """The facts of a file. Raises BadInput for what cannot be read to its end."""
+    return survey(path).facts
+
+
+def survey(path: Path) -> Survey:
+    """Read a file once, strip by strip, so that its size does not decide the memory. Raises BadInput for what cannot
+    be read to its end."""
+    counter = _Counter(read_header(path))
+    for strip in read_stored_strips(path):
         counter.add(strip)
-    return Facts(header, counter.stats())
+    return counter.survey()
 
 
 class _Counter:
-    def __init__(self, channels: int, pixels: int) -> None:
-        self.lowest: NDArray[np.float64] = np.full(channels, np.inf)
-        self.highest: NDArray[np.float64] = np.full(channels, -np.inf)
-        self.sums: NDArray[np.float64] = np.zeros(channels)
-        self.finite: NDArray[np.int64] = np.zeros(channels, np.int64)
-        self.samples = self.pixels = self.below = self.above = self.units = 0
-        self.equal = channels >= 3
-        self.step = max(1, pixels // SAMPLED)
+    """Goes through strips in the sample type of the file: making floats of integers and halves takes as long as
+    reading them."""
+
+    def __init__(self, header: Header) -> None:
+        self.header = header
+        self.lowest: NDArray[np.float64] = np.full(header.channels, np.inf)
+        self.highest: NDArray[np.float64] = np.full(header.channels, -np.inf)
+        self.sums: NDArray[np.float64] = np.zeros(header.channels)
+        self.finite: NDArray[np.int64] = np.zeros(header.channels, np.int64)
+        self.pixels = self.below = self.above = 0
+        self.scale = 1.0
+        self.equal = header.channels >= 3
+        self.step = max(1, header.width * header.height // SAMPLED)
         self.sampled: list[Pixels] = []
+        self.thumbnail = _Thumbnail(header)
         self.vectors = _Vectors()
 
-    def add(self, strip: Pixels) -> None:
-        # One plane per channel: a reduction along contiguous memory is several times as fast as across pixels.
-        planes = np.ascontiguousarray(strip.reshape(-1, strip.shape[-1]).T)
-        self.samples += planes.size
-        sums = planes.sum(axis=1, dtype=np.float64)
-        if np.isfinite(sums).all():
-            lowest, highest = planes.min(axis=1), planes.max(axis=1)
-            self.finite += planes.shape[1]
-        else:
-            finite = np.isfinite(planes)
-            sums = np.where(finite, planes, 0).sum(axis=1, dtype=np.float64)
-            lowest = np.where(finite, planes, np.inf).min(axis=1)
-            highest = np.where(finite, planes, -np.inf).max(axis=1)
-            self.finite += finite.sum(axis=1)
-        self.sums += sums
-        self.lowest = np.minimum(self.lowest, lowest)
-        self.highest = np.maximum(self.highest, highest)
-        self.below += int(np.count_nonzero(planes < 0))
-        self.above += int(np.count_nonzero(planes > 1))
-        self.equal = self.equal and bool((planes[0] == planes[1]).all() and (planes[0] == planes[2]).all())
-        self.sampled.append(planes[:, -self.pixels % self.step :: self.step].copy())
-        self.pixels += planes.shape[1]
-        if len(planes) >= 3:
-            red, green, blue = planes[:3] * 2 - 1
-            length = red * red + green * green + blue * blue
-            units = int(np.count_nonzero((np.abs(length - 1) < 0.2) & (blue > 0.2)))
-            self.units += units
-            if units > MOSTLY * planes.shape[1] and self.vectors.count < VECTORS:
-                self.vectors.add(strip[..., :3])
+    def add(self, strip: NDArray[Any]) -> None:
+        pixels = strip.reshape(-1, strip.shape[-1])
+        self.equal = self.equal and bool((pixels[:, 0] == pixels[:, 1]).all() and (pixels[:, 0] == pixels[:, 2]).all())
+        if np.issubdtype(strip.dtype, np.integer):
+            self.scale = 1 / np.iinfo(strip.dtype).max
+        sample = as_floats(pixels[-self.pixels % self.step :: self.step])
+        self.sampled.append(sample)
+        self.pixels += len(pixels)
+        self._add_range(strip)
+        if len(sample) and self.vectors.count < VECTORS and _unit_share(sample) > MOSTLY:
+            self.vectors.add(as_floats(strip[..., :3]))
 
-    def stats(self) -> Stats:
-        sample = np.concatenate(self.sampled, axis=1)
+    def _add_range(self, strip: NDArray[Any]) -> None:
+        rows, width, channels = strip.shape
+        # As rows of samples: down the rows, every step works on a whole row at once.
+        flat = strip.reshape(rows, width * channels)
+        low, high = _extremes(flat)
+        if not np.issubdtype(flat.dtype, np.integer):
+            self.below += 0 if low.min() >= 0 else int(np.count_nonzero(flat < 0))
+            self.above += 0 if high.max() <= 1 else _above_one(flat)
+        if np.isfinite(low).all() and np.isfinite(high).all():
+            self.finite += rows * width
+        else:
+            flat = as_floats(flat)
+            is_finite = np.isfinite(flat)
+            self.finite += is_finite.reshape(-1, channels).sum(axis=0)
+            low, high = np.where(is_finite, flat, np.inf).min(axis=0), np.where(is_finite, flat, -np.inf).max(axis=0)
+            flat = np.where(is_finite, flat, 0)
+        self.sums += self.thumbnail.add(flat, low.min() >= 0).reshape(width, channels).sum(axis=0)
+        self.lowest = np.minimum(self.lowest, low.reshape(width, channels).min(axis=0))
+        self.highest = np.maximum(self.highest, high.reshape(width, channels).max(axis=0))
+
+    def survey(self) -> Survey:
+        sample = np.concatenate(self.sampled)
+        facts = Facts(self.header, self._stats(sample))
+        return Survey(facts, self.thumbnail.pixels(self.scale), sample[:: SAMPLED // KEPT])
+
+    def _stats(self, sample: Pixels) -> Stats:
         low, median, high = _percentiles(sample)
         values = sample[np.isfinite(sample)].astype(np.float64)
-        is_vectors = self.units > MOSTLY * self.pixels
+        samples = self.pixels * self.header.channels
+        units = _unit_share(sample)
+        is_vectors = units > MOSTLY and self.vectors.count > 0
         return Stats(
-            min=self._per_channel(self.lowest),
-            max=self._per_channel(self.highest),
-            mean=self._per_channel(self.sums / np.maximum(self.finite, 1)),
-            below_zero=self.below / self.samples,
-            above_one=self.above / self.samples,
-            non_finite=int(self.samples - self.finite.sum()),
-            unit_vectors=self.units / self.pixels,
+            min=self._per_channel(self.lowest * self.scale),
+            max=self._per_channel(self.highest * self.scale),
+            mean=self._per_channel(self.sums * self.scale / np.maximum(self.finite, 1)),
+            below_zero=self.below / samples,
+            above_one=self.above / samples,
+            non_finite=int(samples - self.finite.sum()),
+            unit_vectors=units,
             low=low,
             median=median,
             high=high,
@@ -142,6 +183,89 @@ class _Counter:
 
     def _per_channel(self, values: NDArray[np.float64]) -> tuple[float | None, ...]:
         return tuple(float(value) if count else None for value, count in zip(values, self.finite, strict=True))
+
+
+def _extremes(flat: NDArray[Any]) -> tuple[NDArray[Any], NDArray[Any]]:
+    """Smallest and largest of each column; for integers as they stand, for others with what is not finite."""
+    if flat.dtype != np.float16:
+        with np.errstate(invalid="ignore"):
+            return flat.min(axis=0), flat.max(axis=0)
+    # Halves are ordered as their bits are, negative ones backwards; numbers of 16 bits compare far faster.
+    signed, unsigned = flat.view(np.int16), flat.view(np.uint16)
+    lowest_bits, highest_bits = signed.min(axis=0), signed.max(axis=0)
+    deepest = unsigned.max(axis=0)
+    low = np.where(deepest > _HALF_SIGN, deepest, lowest_bits.view(np.uint16)).view(np.float16)
+    high = np.where(highest_bits < 0, lowest_bits, highest_bits).view(np.float16)
+    return low.astype(np.float32), high.astype(np.float32)
+
+
+_HALF_SIGN, _HALF_ONE, _HALF_INFINITY = 0x8000, 0x3C00, 0x7C00
+_HALF_TO_FLOAT = 2.0**112
+"""Between the exponents of a half, whose bias is 15, and of a float, whose bias is 127 (IEEE 754-2019, 3.4)."""
+
+
+def _above_one(flat: NDArray[Any]) -> int:
+    """Samples above 1, infinity among them."""
+    if flat.dtype != np.float16:
+        return int(np.count_nonzero(flat > 1))
+    bits = flat.view(np.int16)
+    return int(np.count_nonzero((bits > _HALF_ONE) & (bits <= _HALF_INFINITY)))
+
+
+class _Thumbnail:
+    """A picture averaged in whole blocks, so that no side is above THUMBNAIL, in the numbers of the file."""
+
+    def __init__(self, header: Header) -> None:
+        width, height = header.width, header.height
+        block = -(-max(width, height) // THUMBNAIL)
+        self.block = max(1, min(block, width, height))
+        self.across, self.down = width // self.block, height // self.block
+        self.header = header
+        self.row = 0
+        self.sums: NDArray[np.float64] = np.zeros((-(-height // self.block), width * header.channels))
+
+    def add(self, flat: NDArray[Any], is_positive: bool) -> NDArray[np.float64]:
+        """Add rows of finite samples; gives their sums down the columns back."""
+        total: NDArray[np.float64] = np.zeros(flat.shape[1])
+        start = 0
+        while start < len(flat):
+            line = self.row // self.block
+            end = min(len(flat), start + (line + 1) * self.block - self.row)
+            sums = _column_sums(flat[start:end], is_positive)
+            self.sums[line] += sums
+            total += sums
+            self.row += end - start
+            start = end
+        return total
+
+    def pixels(self, scale: float) -> Pixels:
+        colour = colour_channels(self.header.channel_names)
+        rows = self.sums[: self.down].reshape(self.down, -1, self.header.channels)
+        blocks = rows[:, : self.across * self.block, colour].reshape(self.down, self.across, self.block, 3)
+        return np.asarray(blocks.mean(axis=2) * (scale / self.block), np.float32)
+
+
+def _column_sums(rows: NDArray[Any], is_positive: bool) -> NDArray[Any]:
+    """Sums of finite samples down each column, each in the way that is fastest for its type."""
+    if rows.dtype == np.uint8 and len(rows) <= 256:
+        return np.asarray(rows.sum(axis=0, dtype=np.uint16))
+    if np.issubdtype(rows.dtype, np.integer):
+        return np.asarray(rows.sum(axis=0, dtype=np.float64))
+    ones = np.ones(len(rows), np.float32)
+    if rows.dtype != np.float16 or not is_positive:
+        return np.asarray(ones @ rows.astype(np.float32, copy=False))
+    # The bits of a half that is not negative, moved to where a float has them, are that number but for its exponent.
+    bits = np.left_shift(rows.view(np.uint16) & (_HALF_SIGN - 1), 13, dtype=np.uint32)
+    return np.asarray((ones @ bits.view(np.float32)).astype(np.float64) * _HALF_TO_FLOAT)
+
+
+def _unit_share(sample: Pixels) -> float:
+    """Share of pixels, of shape (pixels, channels), that decode to a vector of length 1 pointing up."""
+    if sample.shape[1] < 3:
+        return 0.0
+    red, green, blue = sample.T[:3] * 2 - 1
+    length = red * red + green * green + blue * blue
+    return float(np.mean((np.abs(length - 1) < 0.2) & (blue > 0.2)))
 
 
 class _Vectors:
@@ -184,7 +308,7 @@ class _Vectors:
 def _percentiles(sample: Pixels) -> tuple[tuple[float | None, ...], ...]:
     """For each of PERCENTILES its value in every channel."""
     per_channel = []
-    for channel in sample:
+    for channel in sample.T:
         finite = channel[np.isfinite(channel)]
         found = np.percentile(finite, PERCENTILES).tolist() if len(finite) else [None] * len(PERCENTILES)
         per_channel.append(found)

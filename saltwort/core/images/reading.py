@@ -5,6 +5,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import OpenImageIO as oiio
@@ -23,6 +24,9 @@ MAX_PIXELS_IN_MEMORY = 1 << 26
 """8,192 × 8,192 as float32 RGB is 800 MB; pictures are held whole only up to this."""
 STRIP_SAMPLES = 1 << 19
 """Samples read at a time (2 MB): what is measured stays in the cache, and a file's size does not decide the memory."""
+
+EXR_CHUNK = 32
+"""Rows that most compressions of EXR pack together, or a multiple of it."""
 
 SAMPLE_TYPES = {
     "uint8": "8-bit",
@@ -77,24 +81,36 @@ def read_strips(path: Path) -> Iterator[tuple[int, Pixels]]:
     """(first row, float32 pixels of shape (rows, width, channels)) from top to bottom, as stored: integers on 0–1,
     alpha not multiplied in. Raises BadInput for a file that is damaged or ends too early.
     """
+    for start, strip in _strips(path, "float"):
+        yield start, np.asarray(strip, np.float32)
+
+
+def read_stored_strips(path: Path) -> Iterator[NDArray[Any]]:
+    """The same strips in the sample type of the file, integers as they stand: to make floats of them takes time."""
+    for _, strip in _strips(path, "unknown"):
+        yield strip
+
+
+def _strips(path: Path, sample_type: str) -> Iterator[tuple[int, NDArray[Any]]]:
     with _opened(path) as (_, source):
         spec = source.spec()
         row_samples = spec.width * spec.nchannels
         step = max(1, STRIP_SAMPLES // row_samples)
-        if spec.tile_width:
-            step = max(spec.tile_height, step // spec.tile_height * spec.tile_height)
+        # Whole tiles and whole packed chunks, so that none is unpacked twice.
+        chunk = spec.tile_height or EXR_CHUNK
+        step = max(chunk, step // chunk * chunk)
         for start in range(0, spec.height, step):
             rows = min(step, spec.height - start)
             top = spec.y + start
             if spec.tile_width:
                 read = source.read_tiles(
-                    spec.x, spec.x + spec.width, top, top + rows, spec.z, spec.z + 1, 0, spec.nchannels, "float"
+                    spec.x, spec.x + spec.width, top, top + rows, spec.z, spec.z + 1, 0, spec.nchannels, sample_type
                 )
             else:
-                read = source.read_scanlines(top, top + rows, spec.z, 0, spec.nchannels, "float")
+                read = source.read_scanlines(top, top + rows, spec.z, 0, spec.nchannels, sample_type)
             if read is None or source.has_error:
                 raise BadInput(f"{path.name} is damaged or ends too early. Save it again and bring the new file.")
-            yield start, np.asarray(read, dtype=np.float32).reshape(rows, spec.width, spec.nchannels)
+            yield start, np.asarray(read).reshape(rows, spec.width, spec.nchannels)
 
 
 def read_pixels(path: Path) -> Pixels:
@@ -109,7 +125,7 @@ def read_pixels(path: Path) -> Pixels:
             f"{MAX_PIXELS_IN_MEMORY:,} pixels. Bring a smaller version."
         )
     pixels = np.empty((header.height, header.width, 3), np.float32)
-    colour = _colour_channels(header.channel_names)
+    colour = colour_channels(header.channel_names)
     for start, strip in read_strips(path):
         pixels[start : start + len(strip)] = strip[..., colour]
     return pixels
@@ -124,7 +140,7 @@ def read_reduced(path: Path, longest_side: int) -> Pixels:
     block = -(-max(header.width, header.height) // longest_side)
     block = max(1, min(block, header.width, header.height))
     width, height = header.width // block, header.height // block
-    colour = _colour_channels(header.channel_names)
+    colour = colour_channels(header.channel_names)
     sums = np.zeros((height, width, 3), np.float32)
     for start, strip in read_strips(path):
         strip = strip[: max(0, height * block - start), : width * block, colour]
@@ -183,7 +199,15 @@ def _plain(value: object) -> str | float | tuple[float, ...]:
     return tuple(map(float, numbers)) if isinstance(value, tuple) else float(numbers[0])
 
 
-def _colour_channels(names: tuple[str, ...]) -> list[int]:
+def as_floats(samples: NDArray[Any]) -> Pixels:
+    """Samples as they are stored as float32, integers on 0–1."""
+    floats = samples.astype(np.float32)
+    if np.issubdtype(samples.dtype, np.integer):
+        floats /= np.float32(np.iinfo(samples.dtype).max)
+    return floats
+
+
+def colour_channels(names: tuple[str, ...]) -> list[int]:
     """Which channels are red, green and blue: by name, else the first three, else one grey three times."""
     lowered = [name.lower() for name in names]
     if all(name in lowered for name in "rgb"):
