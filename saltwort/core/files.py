@@ -2,7 +2,7 @@
 
 import os
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 
@@ -32,3 +32,12 @@ def replacing(path: Path) -> Iterator[Path]:
         raise BadInput(f"{path} cannot be written: {error.strerror}.") from error
     finally:
         temporary.unlink(missing_ok=True)
+
+
+def allowed_path(path: str, roots: Sequence[Path]) -> Path:
+    """A path as typed, with links resolved. Raises BadInput unless it then lies below one of `roots`."""
+    resolved = Path(path).expanduser().resolve()
+    if not any(resolved.is_relative_to(root.resolve()) for root in roots):
+        allowed = ", ".join(map(str, roots)) or "none"
+        raise BadInput(f"“{path}” lies outside the folders that Saltwort may use ({allowed}). Bring the file instead.")
+    return resolved

@@ -57,7 +57,10 @@ DATABASES = {
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 
-TASKS = {"default": {"BACKEND": "django_tasks_db.DatabaseBackend"}}
+TASKS = {
+    "default": {"BACKEND": "django_tasks_db.DatabaseBackend"},
+    "files": {"BACKEND": "django_tasks.backends.immediate.ImmediateBackend"},
+}
 
 WEB_DIR = BASE_DIR / "web" / "dist"
 STATIC_URL = "/static/"
@@ -68,12 +71,13 @@ WHITENOISE_IMMUTABLE_FILE_TEST = r"^/assets/.+-[\w-]{8}\.\w+$"
 
 MEDIA_ROOT = VAR_DIR / "media"
 
-# Folders below which configs are read from where they lie, when somebody pastes their path.
+# Folders below which configs and textures are read from where they lie, and converted files are written.
 READABLE_FOLDERS = [
     Path(path) for path in os.environ.get("SALTWORT_FOLDERS", str(Path.home())).split(os.pathsep) if path
 ]
 FILE_UPLOAD_MAX_MEMORY_SIZE = 8 << 20
 DATA_UPLOAD_MAX_MEMORY_SIZE = 8 << 20
+DATA_UPLOAD_MAX_NUMBER_FILES = 500
 MAX_UPLOAD_BYTES = 4 << 30
 
 USE_TZ = True

@@ -12,6 +12,7 @@ from saltwort.server.outputs import views as outputs
 from saltwort.server.projects import config_views as configs
 from saltwort.server.projects import views as projects
 from saltwort.server.scene import views as scene
+from saltwort.server.textures import intake_views as intakes
 from saltwort.server.textures import views as textures
 
 PROJECT = "api/projects/<slug:slug>"
@@ -60,6 +61,14 @@ urlpatterns = [
     path(f"{PROJECT}/export.zip", configs.export, {"kind": "zip"}),
     path(f"{PROJECT}/textures", textures.textures),
     path(f"{PROJECT}/textures/run-rules", textures.run_rules),
+    path(f"{PROJECT}/textures/pins", textures.pins),
+    path(f"{PROJECT}/textures/remove", textures.remove),
+    path(f"{PROJECT}/intakes", intakes.intakes),
+    path(f"{PROJECT}/intakes/<int:pk>/files", intakes.intake_files),
+    path(f"{PROJECT}/intakes/<int:pk>/start", intakes.start),
+    path(f"{PROJECT}/texture-folders", intakes.folders),
+    path(f"{PROJECT}/texture-folders/<int:pk>", intakes.folder),
+    path(f"{PROJECT}/texture-folders/<int:pk>/look-again", intakes.look_again),
     path(f"{PROJECT}/textures/<int:pk>", textures.texture),
     path(f"{PROJECT}/textures/<int:pk>/pin", textures.pin),
     path(f"{PROJECT}/textures/<int:pk>/picture", textures.texture_picture),

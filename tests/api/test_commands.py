@@ -180,7 +180,7 @@ class Findings(CommandTestCase):
             self.call("findings", "--project", "quay")
         self.assertEqual(ended.exception.code, 1)
         finding = self.said()[0]
-        self.assertEqual(set(finding), {"code", "level", "subject", "title", "why", "fix"})
+        self.assertEqual(set(finding), {"code", "level", "subject", "title", "why", "fix", "also"})
         self.assertEqual((finding["code"], finding["level"]), ("texture.data-read-as-colour", "blocker"))
         self.assertEqual(finding["fix"]["arguments"]["space"], "Raw")
 

@@ -8,7 +8,7 @@ from saltwort.core.engine import apply, view_processor
 from saltwort.core.errors import BadInput
 from saltwort.core.images import read_header, read_pixels
 from saltwort.server.jobs.models import Job
-from saltwort.server.jobs.operations import cancel, fail_interrupted
+from saltwort.server.jobs.operations import cancel, settle_interrupted
 from saltwort.server.outputs.models import Output
 from tests.samples import ACES_SDR, SRGB_DISPLAY, project_config
 from tests.server import ServerTestCase
@@ -130,6 +130,6 @@ class Jobs(ServerTestCase):
 
     def test_jobs_a_dead_worker_left_are_said_to_have_stopped(self) -> None:
         Job.objects.update(state="running")
-        fail_interrupted()
+        settle_interrupted()
         self.assertEqual(self.ask("/jobs")[0]["state"], "failed")
         self.assertIn("Start it again", self.ask("/jobs")[0]["message"])

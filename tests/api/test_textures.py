@@ -34,7 +34,8 @@ class Uploading(ServerTestCase):
             self.send("/textures", file, path=path)
         self.assertEqual((Texture.objects.count(), StoredImage.objects.count()), (2, 1))
         stored = [file for file in Path(settings.MEDIA_ROOT).rglob("*") if file.is_file()]
-        self.assertEqual([file.read_bytes() for file in stored], [file.read_bytes()])
+        images = [file for file in stored if file.suffix != ".npz"]  # the thumbnail is kept beside it
+        self.assertEqual([image.read_bytes() for image in images], [file.read_bytes()])
 
     def test_a_taken_path_gets_the_new_content_and_keeps_its_pin(self) -> None:
         texture = self.texture("wall.png")
@@ -100,7 +101,13 @@ class Assigning(ServerTestCase):
         pinned = self.tell("put", f"/textures/{texture.pk}/pin", based_on=1, space="lin_rec709", note="by eye")
         self.assertEqual(pinned["assignment"]["space"], LINEAR_REC709)
         self.assertEqual(pinned["assignment"]["reason"], {"kind": "pin", "index": None, "name": "by eye"})
-        self.assertEqual(self.tell("post", "/textures/run-rules"), {"files": 1, "pins_kept": 1})
+        asked = self.tell("post", "/textures/run-rules")
+        self.assertEqual((asked["files"], asked["pins"]), (1, 1))
+        self.assertEqual(asked["changes"], [{"what": "wall_rough.png", "before": LINEAR_REC709, "after": "Raw"}])
+        self.assertEqual(
+            [finding["code"] for finding in asked["gone_findings"]],
+            ["texture.data-read-as-colour", "rule.takes-nothing"],
+        )
         self.tell("post", "/setup", based_on=1, message="rules", rules=[])
         self.assertEqual(self.ask(f"/textures/{texture.pk}")["assignment"]["space"], LINEAR_REC709)
         freed = self.tell("put", f"/textures/{texture.pk}/pin", based_on=2, space="")
@@ -115,7 +122,7 @@ class Assigning(ServerTestCase):
 
     def test_taking_a_file_out(self) -> None:
         texture = self.texture("wall.png")
-        self.tell("delete", f"/textures/{texture.pk}", 204)
+        self.tell("post", "/textures/remove", 204, textures=[texture.pk])
         self.assertEqual(self.ask("/textures"), [])
 
 

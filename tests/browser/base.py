@@ -22,7 +22,7 @@ from tests.samples import SRGB, light, write
 os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")  # Playwright runs a loop in this thread
 expect.set_options(timeout=15_000)
 
-IMMEDIATE = {"default": {"BACKEND": "django_tasks.backends.immediate.ImmediateBackend"}}
+IMMEDIATE = {name: {"BACKEND": "django_tasks.backends.immediate.ImmediateBackend"} for name in ("default", "files")}
 TEXTURES = {
     "wall/wall_basecolor.png": "uint8",
     "wall/wall_roughness.png": "uint16",

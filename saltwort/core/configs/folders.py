@@ -13,6 +13,7 @@ from saltwort.core.configs.export import CONFIG_NAME
 from saltwort.core.engine import ConfigArchive, builtin_text, load_config
 from saltwort.core.engine.transforms import lut_names
 from saltwort.core.errors import BadInput
+from saltwort.core.files import allowed_path
 
 BUILTIN = "ocio://"
 ARCHIVES = (".ocioz", ".zip")
@@ -28,9 +29,9 @@ def read_config_at(typed: str, roots: Sequence[Path]) -> ConfigArchive:
     path = _path_in(typed)
     if path.startswith(BUILTIN):
         return ConfigArchive(builtin_text(ocio.ResolveConfigPath(path).removeprefix(BUILTIN)))
-    file = _allowed(path, roots)
+    file = allowed_path(path, roots)
     if file.is_dir():
-        file = _allowed(str(file / CONFIG_NAME), roots)
+        file = allowed_path(str(file / CONFIG_NAME), roots)
     if not file.is_file():
         raise BadInput(f"There is no config at “{path}”. Paste the path of a {CONFIG_NAME}, or of its folder.")
     if file.stat().st_size > MAX_UNPACKED_BYTES:
@@ -51,14 +52,6 @@ def _path_in(typed: str) -> str:
     if not path or "\0" in path:
         raise BadInput("Paste the path of a config, as the application or the OCIO variable has it.")
     return path
-
-
-def _allowed(path: str, roots: Sequence[Path]) -> Path:
-    resolved = Path(path).expanduser().resolve()
-    if not any(resolved.is_relative_to(root.resolve()) for root in roots):
-        allowed = ", ".join(map(str, roots)) or "none"
-        raise BadInput(f"“{path}” lies outside the folders that Saltwort may read ({allowed}). Bring the file instead.")
-    return resolved
 
 
 def _luts_beside(text: str, folder: Path) -> dict[str, bytes]:

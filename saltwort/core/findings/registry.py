@@ -7,7 +7,7 @@ themselves. It is given everything that can be wrong, and yields findings under 
 import pkgutil
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from importlib import import_module
 
 import PyOpenColorIO as ocio
@@ -20,7 +20,7 @@ from saltwort.core.images import Facts
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.core.textures.evidence import Evidence, Verdict, verdict_of
 from saltwort.core.textures.kinds import KindMatch
-from saltwort.core.textures.rules import Assignment
+from saltwort.core.textures.rules import Assignment, Rule
 
 BLOCKER, CAUTION, NOTE = "blocker", "caution", "note"
 LEVELS = (BLOCKER, CAUTION, NOTE)
@@ -38,7 +38,8 @@ class Fix:
 
 @dataclass(frozen=True)
 class Finding:
-    """One thing that is wrong (blocker), probably wrong (caution) or worth knowing (note)."""
+    """One thing that is wrong (blocker), probably wrong (caution) or worth knowing (note). `also` are other
+    ways to mend it than `fix`, the nearest."""
 
     code: str
     level: str
@@ -46,6 +47,7 @@ class Finding:
     title: str
     why: str
     fix: Fix | None = None
+    also: tuple[Fix, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -56,7 +58,7 @@ class CheckedTexture:
     facts: Facts
     evidence: tuple[Evidence, ...] = ()
 
-    @property
+    @cached_property
     def verdict(self) -> Verdict:
         return verdict_of(self.evidence)
 
@@ -75,6 +77,14 @@ class CheckedSwatch:
 
 
 @dataclass(frozen=True)
+class UnreadableFile:
+    """A file that was brought and left out, with the reason in a sentence."""
+
+    path: str
+    reason: str
+
+
+@dataclass(frozen=True)
 class Subjects:
     """All that checks look at: the composed config with its setup, what was replaced in it for its target version, and
     the project's own things. `base_text` is the text of the config that it starts from."""
@@ -87,6 +97,12 @@ class Subjects:
     swatches: Sequence[CheckedSwatch] = ()
     renders: Sequence[CheckedRender] = ()
     stations: Sequence[Station] = ()
+    unreadable: Sequence[UnreadableFile] = ()
+
+    @cached_property
+    def rules_tried(self) -> dict[Rule, tuple[Change, ...]]:
+        """What a new first rule would change, for the rules that some check has thought of."""
+        return {}
 
 
 @dataclass(frozen=True)
@@ -97,6 +113,7 @@ class Problem:
     title: str
     why: str
     fix: Fix | None = None
+    also: tuple[Fix, ...] = ()
 
 
 Check = Callable[[Subjects], Iterator[Problem]]
@@ -139,7 +156,7 @@ def codes() -> tuple[Code, ...]:
 def run_checks(subjects: Subjects) -> list[Finding]:
     """All findings, worst first, then by code and subject."""
     findings = [
-        Finding(code.code, code.level, problem.subject, problem.title, problem.why, problem.fix)
+        Finding(code.code, code.level, problem.subject, problem.title, problem.why, problem.fix, problem.also)
         for code in codes()
         for problem in code.check(subjects)
     ]

@@ -105,6 +105,9 @@ class KindMatch:
     word: str
 
 
+WordsByLastPiece = dict[str, list[tuple[tuple[str, ...], KindMatch]]]
+
+
 def map_kind_of(path: str, words: KindWords = DEFAULT_KIND_WORDS) -> KindMatch | None:
     """The map kind told by the file name at the end of `path`, or None when no word tells one."""
     return kind_finder(words)(path)
@@ -117,19 +120,32 @@ def kind_finder(words: KindWords) -> Callable[[str], KindMatch | None]:
 
     @lru_cache(maxsize=1 << 12)
     def kind_of(name: str) -> KindMatch | None:
-        tokens = _TOKENS.findall(name)
-        for position in range(len(tokens) - 1, -1, -1):
-            for pieces, match in by_last_piece.get(tokens[position].lower(), ()):
-                start = position + 1 - len(pieces)
-                if start >= 0 and tuple(token.lower() for token in tokens[start : position + 1]) == pieces:
-                    return match
-        return None
+        found = _deciding_word(_TOKENS.findall(name), by_last_piece)
+        return found[0] if found else None
 
     # Words hold no digits, so the frames and tiles of a sequence are all one name.
     return lambda path: kind_of(_DIGITS.sub("0", path.replace("\\", "/").rpartition("/")[2]))
 
 
-def _by_last_piece(words: KindWords) -> dict[str, list[tuple[tuple[str, ...], KindMatch]]]:
+def map_word_span(name: str, words: KindWords) -> tuple[int, int] | None:
+    """Where in a file name the word stands that tells its map kind, as (first, behind last)."""
+    tokens = list(_TOKENS.finditer(name))
+    found = _deciding_word([token[0] for token in tokens], _by_last_piece(words))
+    return (tokens[found[1]].start(), tokens[found[2] - 1].end()) if found else None
+
+
+def _deciding_word(tokens: list[str], by_last_piece: WordsByLastPiece) -> tuple[KindMatch, int, int] | None:
+    """The last word among tokens that tells a kind, and the tokens it is made of, as (first, behind last)."""
+    for position in range(len(tokens) - 1, -1, -1):
+        for pieces, match in by_last_piece.get(tokens[position].lower(), ()):
+            start = position + 1 - len(pieces)
+            if start >= 0 and tuple(token.lower() for token in tokens[start : position + 1]) == pieces:
+                return match, start, position + 1
+    return None
+
+
+@lru_cache(maxsize=64)
+def _by_last_piece(words: KindWords) -> WordsByLastPiece:
     """The ways in which the words may be cut by their spelling, under the piece that comes last, longest first."""
     found: dict[str, list[tuple[tuple[str, ...], KindMatch]]] = defaultdict(list)
     for word, kind in words:

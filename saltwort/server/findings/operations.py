@@ -1,6 +1,6 @@
 """Run the checks on a project, and apply their fixes."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from dataclasses import replace
 
 from django.db import transaction
@@ -8,23 +8,33 @@ from django.db import transaction
 from saltwort.core.configs import Replacement, Setup
 from saltwort.core.configs.edits import SpaceEdit
 from saltwort.core.errors import BadInput
-from saltwort.core.findings import CheckedRender, CheckedSwatch, CheckedTexture, Finding, Subjects, run_checks
+from saltwort.core.findings import (
+    CheckedRender,
+    CheckedSwatch,
+    CheckedTexture,
+    Finding,
+    Subjects,
+    UnreadableFile,
+    run_checks,
+)
 from saltwort.core.textures.evidence import evidence_for
+from saltwort.core.textures.rules import Rule
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.operations import change_setup
 from saltwort.server.projects.setups import base_text, config_of, current_setup
 from saltwort.server.scene.operations import space_of
+from saltwort.server.textures.intake import forget_left_out
 from saltwort.server.textures.operations import assigned_textures, pin_texture
 
 
-def findings_of(project: Project) -> list[Finding]:
-    """All findings of a project as it stands."""
-    return run_checks(subjects_of(project))
+def findings_of(project: Project, unpinned: Collection[int] = ()) -> list[Finding]:
+    """All findings of a project as it stands, or would, were some textures `unpinned`."""
+    return run_checks(subjects_of(project, unpinned))
 
 
-def subjects_of(project: Project) -> Subjects:
+def subjects_of(project: Project, unpinned: Collection[int] = ()) -> Subjects:
     """A project's things in the form that checks take."""
-    textures, config = assigned_textures(project), config_of(project.current)
+    textures, config = assigned_textures(project, unpinned), config_of(project.current)
     setup = current_setup(project)
     return Subjects(
         config=config,
@@ -46,6 +56,7 @@ def subjects_of(project: Project) -> Subjects:
             CheckedRender(render.name, space_of(render).space, render.image.measured())
             for render in project.renders.select_related("image")
         ],
+        unreadable=[UnreadableFile(file.path, file.reason) for file in project.left_out.all()],
         stations=[station.described() for station in project.stations.all()],
     )
 
@@ -53,7 +64,8 @@ def subjects_of(project: Project) -> Subjects:
 @transaction.atomic
 def apply_fix(project: Project, operation: str, arguments: dict[str, str]) -> None:
     """Do what a finding's fix names, if some finding still offers it. Raises BadInput when none does."""
-    fixes = [finding.fix for finding in findings_of(project) if finding.fix]
+    findings = findings_of(project)
+    fixes = [fix for finding in findings for fix in (finding.fix, *finding.also) if fix]
     if not any((fix.operation, fix.arguments) == (operation, arguments) for fix in fixes):
         raise BadInput("No finding asks for this any more. Look at the findings as they stand now.")
     _FIXES[operation](project, arguments)
@@ -62,6 +74,10 @@ def apply_fix(project: Project, operation: str, arguments: dict[str, str]) -> No
 def _pin_texture(project: Project, arguments: dict[str, str]) -> None:
     texture = project.textures.get(path=arguments["path"])
     pin_texture(texture, texture.version, arguments["space"], "fix of a finding")
+
+
+def _forget_file(project: Project, arguments: dict[str, str]) -> None:
+    forget_left_out(project, arguments["path"])
 
 
 def _setup_fix(message: str, change: Callable[[Setup, dict[str, str]], Setup]) -> Callable[..., None]:
@@ -73,6 +89,11 @@ def _setup_fix(message: str, change: Callable[[Setup, dict[str, str]], Setup]) -
         )
 
     return fix
+
+
+def _add_rule(setup: Setup, arguments: dict[str, str]) -> Setup:
+    kinds = tuple(filter(None, arguments["map_kinds"].split(",")))
+    return replace(setup, rules=(Rule(**{**arguments, "map_kinds": kinds}), *setup.rules))
 
 
 def _move_rule(setup: Setup, arguments: dict[str, str]) -> Setup:
@@ -96,6 +117,8 @@ def _mark_as_data(setup: Setup, arguments: dict[str, str]) -> Setup:
 
 _FIXES = {
     "pin-texture": _pin_texture,
+    "forget-file": _forget_file,
+    "add-rule": _setup_fix("Rule {name} added", _add_rule),
     "move-rule": _setup_fix("Rule {rule} moved before {before}", _move_rule),
     "set-role": _setup_fix("Role {role} given to {space}", _set_role),
     "mark-as-data": _setup_fix("{space} marked as data", _mark_as_data),

@@ -5,20 +5,39 @@ from pathlib import Path
 from django.conf import settings
 from django.db import models
 
+from saltwort.core.errors import BadInput
 from saltwort.core.images import Facts, Header, Stats
 
 
+def media_file(sha256: str, suffix: str) -> Path:
+    """Where the media folder keeps what belongs to a content."""
+    return Path(settings.MEDIA_ROOT) / "images" / sha256[:2] / f"{sha256}{suffix}"
+
+
 class StoredImage(models.Model):
-    """A file in the media folder, named by its content. `facts` are measured once, when it comes in."""
+    """A file in the media folder, named by its content, or one that is read where it lies: then `place` is its path
+    and `modified` when it was last changed, in nanoseconds. `facts` are measured once, when it comes in."""
 
     sha256 = models.CharField(max_length=64, primary_key=True)
     suffix = models.CharField(max_length=8)
     size = models.PositiveBigIntegerField()
     facts = models.JSONField()
+    place = models.CharField(max_length=4096, blank=True)
+    modified = models.BigIntegerField(default=0)
 
     @property
     def file(self) -> Path:
-        return Path(settings.MEDIA_ROOT) / "images" / self.sha256[:2] / f"{self.sha256}{self.suffix}"
+        """Where the content lies. Raises BadInput when it was read in place and is not what it was."""
+        if not self.place:
+            return media_file(self.sha256, self.suffix)
+        path = Path(self.place)
+        try:
+            status = path.stat()
+        except OSError:
+            raise BadInput(f"{path.name} is no longer where it was read ({path.parent}). Look again.") from None
+        if (status.st_mtime_ns, status.st_size) != (self.modified, self.size):
+            raise BadInput(f"{path.name} was changed since it was read. Look again at its folder.")
+        return path
 
     def measured(self) -> Facts:
         header, stats = self.facts["header"], self.facts["stats"]

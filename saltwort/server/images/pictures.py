@@ -8,8 +8,10 @@ import PyOpenColorIO as ocio
 from numpy.typing import NDArray
 
 from saltwort.core.engine import ViewChoice, apply, view_processor
-from saltwort.core.images import encode_png, read_pixels, read_reduced
+from saltwort.core.images import encode_png, read_pixels, read_reduced, reduce_pixels
+from saltwort.core.images.measuring import THUMBNAIL
 from saltwort.server.images.models import StoredImage
+from saltwort.server.images.operations import preview_of
 
 LARGEST_PICTURE = 2048
 
@@ -19,19 +21,26 @@ def drawn(
 ) -> bytes:
     """An 8-bit PNG, no side above `longest_side`. Raises BadInput for names that the config lacks."""
     processor = view_processor(config, space, choice, exposure)
-    return encode_png(apply(processor, _reduced(image.file, min(longest_side, LARGEST_PICTURE))))
+    if longest_side <= THUMBNAIL:
+        pixels = reduce_pixels(preview_of(image).thumbnail, longest_side)
+    else:
+        pixels = _reduced(image.file, image.sha256, min(longest_side, LARGEST_PICTURE))
+    return encode_png(apply(processor, pixels))
 
 
 def pixels_of(image: StoredImage) -> NDArray[np.float32]:
     """The whole picture; the last one is kept, since a probe asks for the same again and again."""
-    return _whole(image.file)
+    return _whole(image.file, image.sha256)
+
+
+# The hash stands beside the path, since a file that is read in place may get another content.
 
 
 @lru_cache(maxsize=12)
-def _reduced(file: Path, longest_side: int) -> NDArray[np.float32]:
+def _reduced(file: Path, sha256: str, longest_side: int) -> NDArray[np.float32]:
     return read_reduced(file, longest_side)
 
 
 @lru_cache(maxsize=2)
-def _whole(file: Path) -> NDArray[np.float32]:
+def _whole(file: Path, sha256: str) -> NDArray[np.float32]:
     return read_pixels(file)

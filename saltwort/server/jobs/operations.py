@@ -18,19 +18,24 @@ REPORT_EVERY = 0.2
 """Seconds between two looks at the database while a job runs."""
 
 Report = Callable[[float, str], None]
-Work = Callable[[Job, Report], None]
+Work = Callable[[Job, Report], str | None]
 _works: dict[str, Work] = {}
+_resumable: set[str] = set()
 
 
 class Cancelled(Exception):
-    """Raised inside a job whose user has asked for its end."""
+    """Raised inside a job whose user has asked for its end; it may say what was kept."""
 
 
-def work(kind: str) -> Callable[[Work], Work]:
-    """Register what a kind of job does. It is given the job and a `report(share, doing)`, which ends it when asked."""
+def work(kind: str, *, resumable: bool = False) -> Callable[[Work], Work]:
+    """Register what a kind of job does. It is given the job and a `report(share, doing)`, which ends it when asked,
+    and may give back a sentence on how it ended. One that is `resumable` finds by itself what is done, and is begun
+    again after a crash."""
 
     def register(function: Work) -> Work:
         _works[kind] = function
+        if resumable:
+            _resumable.add(kind)
         return function
 
     return register
@@ -54,9 +59,14 @@ def cancel(job: Job) -> Job:
     return job
 
 
-def fail_interrupted() -> None:
-    """Say of jobs that a stopped worker left running that they did not end."""
-    Job.objects.filter(state=RUNNING).update(
+def settle_interrupted() -> None:
+    """Of the jobs that a stopped worker left running, queue those that can go on, and say of the others that they did
+    not end."""
+    left = Job.objects.filter(state=RUNNING)
+    for job in left.filter(kind__in=_resumable):
+        Job.objects.filter(pk=job.pk).update(state=QUEUED, message="Goes on where it was when Saltwort stopped.")
+        run.enqueue(job.pk)
+    left.exclude(kind__in=_resumable).update(
         state=FAILED, message="Saltwort stopped while this was running. Start it again.", ended=timezone.now()
     )
 
@@ -68,16 +78,16 @@ def run(job_id: int) -> None:
         return
     job = Job.objects.get(pk=job_id)
     try:
-        _works[job.kind](job, _reporter(job))
-    except Cancelled:
-        _end(job, CANCELLED, "Cancelled; nothing was kept.")
+        said = _works[job.kind](job, _reporter(job))
+    except Cancelled as cancelled:
+        _end(job, CANCELLED, str(cancelled) or "Cancelled; nothing was kept.")
     except BadInput as error:
         _end(job, FAILED, str(error))
     except Exception:
         log.exception("job %s failed", job.pk)
         _end(job, FAILED, "Something went wrong inside Saltwort; its log says what. Start it again.")
     else:
-        _end(job, DONE, "")
+        _end(job, DONE, said or "")
 
 
 def _reporter(job: Job) -> Report:

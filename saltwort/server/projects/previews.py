@@ -1,6 +1,6 @@
 """What a change of the setup would do, before it is saved."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from copy import copy
 from dataclasses import dataclass, replace
 
@@ -42,6 +42,38 @@ def preview_change(project: Project, change: Callable[[Setup], Setup]) -> Change
         new_findings=_only_in(findings_now, findings),
         gone_findings=_only_in(findings, findings_now),
         replacements=[Replacement(**stored) for stored in revision.replacements],
+    )
+
+
+@dataclass(frozen=True)
+class RulesRun:
+    """What the rules would say of `files` textures, of which `pins` have a pin, were these pins taken away."""
+
+    files: int
+    pins: int
+    changes: list[Change]
+    new_findings: list[Finding]
+    gone_findings: list[Finding]
+
+
+def preview_rules(project: Project, chosen: Collection[int]) -> RulesRun:
+    """Look at what running the rules again on the chosen textures, or on all where none is, would do."""
+    rows = {row.texture.pk: row for row in assigned_textures(project)}
+    chosen = set(chosen or rows) & set(rows)
+    pinned = {pk for pk in chosen if rows[pk].assignment.reason.kind == "pin"}
+    ruled = {row.texture.pk: row.assignment.space for row in assigned_textures(project, pinned)}
+    findings = findings_of(project)
+    findings_then = findings_of(project, pinned) if pinned else findings
+    return RulesRun(
+        files=len(chosen),
+        pins=len(pinned),
+        changes=[
+            Change(rows[pk].texture.path, rows[pk].assignment.space, ruled[pk])
+            for pk in sorted(pinned)
+            if ruled[pk] != rows[pk].assignment.space
+        ],
+        new_findings=_only_in(findings_then, findings),
+        gone_findings=_only_in(findings, findings_then),
     )
 
 

@@ -244,6 +244,7 @@ class FindingSerializer(serializers.Serializer):
     title = serializers.CharField()
     why = serializers.CharField()
     fix = FixSerializer(allow_null=True)
+    also = FixSerializer(many=True)
 
 
 class ReplacementSerializer(serializers.Serializer):

@@ -2,6 +2,7 @@
 
 import posixpath
 import re
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 
 from django.db import transaction
@@ -10,6 +11,7 @@ from saltwort.core.engine.processors import known_space
 from saltwort.core.errors import BadInput
 from saltwort.core.textures.kinds import KindMatch, map_kind_of
 from saltwort.core.textures.rules import Assignment, Reason, RuleBook, check_path
+from saltwort.core.textures.sets import SetMember, set_member
 from saltwort.server.images.models import StoredImage
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.setups import config_of, current_setup, rule_book_of
@@ -18,11 +20,12 @@ from saltwort.server.textures.models import Texture
 
 @dataclass(frozen=True)
 class AssignedTexture:
-    """A texture with the space it is read in, and what its name says it holds."""
+    """A texture with the space it is read in, what its name says it holds, and its place in a set."""
 
     texture: Texture
     assignment: Assignment
     kind: KindMatch | None
+    member: SetMember
 
 
 def add_texture(project: Project, path: str, image: StoredImage) -> Texture:
@@ -33,6 +36,7 @@ def add_texture(project: Project, path: str, image: StoredImage) -> Texture:
         texture, made = Texture.objects.get_or_create(project=project, path=path, defaults={"image": image})
         if not made and texture.image_id != image.pk:
             texture.change(texture.version, image=image)
+        project.left_out.filter(path=path).delete()
     return texture
 
 
@@ -45,27 +49,55 @@ def clean_path(path: str) -> str:
     return posixpath.normpath(path)
 
 
+@dataclass(frozen=True)
+class Pinning:
+    """A pin to set on a texture, as it stood at a version; an empty space takes the pin away."""
+
+    texture: int
+    based_on: int
+    space: str
+    note: str = ""
+
+
+@transaction.atomic
+def pin_textures(project: Project, pinnings: Sequence[Pinning]) -> None:
+    """Set or take away many pins, all or none. Raises Stale when any of the textures was changed meanwhile."""
+    textures = project.textures.in_bulk([pinning.texture for pinning in pinnings])
+    if len(textures) < len(pinnings):
+        raise BadInput("Some of these files are no longer in the project. Look at the list as it stands now.")
+    for pinning in pinnings:
+        pin_texture(textures[pinning.texture], pinning.based_on, pinning.space, pinning.note)
+
+
 def pin_texture(texture: Texture, based_on: int, space: str, note: str = "") -> Texture:
     """Fix the space of a texture by hand; an empty space takes the pin away."""
     name = known_space(config_of(texture.project.current), space) if space else ""
     return texture.change(based_on, pin_space=name, pin_note=note if name else "")
 
 
-def remove_texture(texture: Texture) -> None:
-    """Take a texture out of the project. The stored file stays: other projects may use it."""
-    texture.delete()
+def remove_textures(project: Project, textures: Collection[int]) -> None:
+    """Take textures out of the project. The stored files stay: other projects may use them."""
+    project.textures.filter(pk__in=textures).delete()
 
 
-def assigned_textures(project: Project) -> list[AssignedTexture]:
-    """All textures of a project as its current revision reads them."""
+def assigned_textures(project: Project, unpinned: Collection[int] = ()) -> list[AssignedTexture]:
+    """All textures of a project as its current revision reads them, or would, were some of them `unpinned`."""
     textures = list(project.textures.select_related("image"))
+    for texture in textures:
+        if texture.pk in unpinned:
+            texture.pin_space = ""
     return assigned(project, textures)
 
 
 def assigned(project: Project, textures: list[Texture]) -> list[AssignedTexture]:
     """These textures as the project's current revision reads them."""
     book, words = rule_book_of(project.current), current_setup(project).kind_words
-    return [AssignedTexture(texture, _assign(book, texture), map_kind_of(texture.path, words)) for texture in textures]
+    return [
+        AssignedTexture(
+            texture, _assign(book, texture), map_kind_of(texture.path, words), set_member(texture.path, words)
+        )
+        for texture in textures
+    ]
 
 
 def assign_paths(project: Project, paths: list[str]) -> list[Assignment]:

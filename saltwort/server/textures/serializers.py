@@ -1,9 +1,12 @@
 """The JSON of textures."""
 
+from typing import Any
+
 from rest_framework import serializers
 
 from saltwort.server.http import BasedOn
 from saltwort.server.projects.config_serializers import MapKindSerializer
+from saltwort.server.projects.serializers import ChangeSerializer, FindingSerializer
 
 
 class ReasonSerializer(serializers.Serializer):
@@ -17,17 +20,29 @@ class AssignmentSerializer(serializers.Serializer):
     reason = ReasonSerializer()
 
 
+class SetMemberSerializer(serializers.Serializer):
+    """The set that a file belongs to, and where it stands in it."""
+
+    key = serializers.CharField()
+    name = serializers.CharField()
+    tile = serializers.CharField(allow_blank=True)
+    resolution = serializers.CharField(allow_blank=True)
+    frame = serializers.CharField(allow_blank=True)
+
+
 class TextureSerializer(serializers.Serializer):
     id = serializers.IntegerField()
     path = serializers.CharField()
     version = serializers.IntegerField()
     kind = MapKindSerializer(allow_null=True)
     kind_word = serializers.CharField(allow_blank=True)
+    member = SetMemberSerializer()
     assignment = AssignmentSerializer()
     width = serializers.IntegerField()
     height = serializers.IntegerField()
     format = serializers.CharField()
     bit_depth = serializers.CharField()
+    size = serializers.IntegerField()
     thumbnail = serializers.CharField()
 
 
@@ -70,9 +85,63 @@ class PinChange(BasedOn):
     note = serializers.CharField(max_length=500, allow_blank=True, default="")
 
 
+class PinningSerializer(BasedOn):
+    """A pin to set, or with an empty space to take away; `based_on` is the texture's version."""
+
+    texture = serializers.IntegerField()
+    space = serializers.CharField(max_length=200, allow_blank=True)
+    note = serializers.CharField(max_length=500, allow_blank=True, default="")
+
+
+MAX_AT_ONCE = 20_000
+
+
+class PinningsRequest(serializers.Serializer):
+    pins = PinningSerializer(many=True, max_length=MAX_AT_ONCE)
+
+
+class ChosenTextures(serializers.Serializer):
+    """Textures of the project by their ids; all where none are named."""
+
+    textures = serializers.ListField(child=serializers.IntegerField(), max_length=MAX_AT_ONCE, default=list)
+
+
 class RulesRunSerializer(serializers.Serializer):
+    """What the rules would say of textures without their pins: `pins` were asked about, `changes` are those of them
+    that would be read in another space."""
+
     files = serializers.IntegerField()
-    pins_kept = serializers.IntegerField()
+    pins = serializers.IntegerField()
+    changes = ChangeSerializer(many=True)
+    new_findings = FindingSerializer(many=True)
+    gone_findings = FindingSerializer(many=True)
+
+
+class IntakeSerializer(serializers.Serializer):
+    id = serializers.IntegerField()
+
+
+class IntakeUpload(serializers.Serializer):
+    """Files with the path of each in the project, in the same order."""
+
+    file = serializers.ListField(child=serializers.FileField(max_length=1024, allow_empty_file=True), max_length=500)
+    path = serializers.ListField(child=serializers.CharField(max_length=4096), max_length=500)
+
+    def validate(self, attrs: dict[str, Any]) -> dict[str, Any]:
+        if len(attrs["file"]) != len(attrs["path"]):
+            raise serializers.ValidationError("Send one path with each file.")
+        return attrs
+
+
+class FolderRequest(serializers.Serializer):
+    place = serializers.CharField(max_length=4096)
+
+
+class FolderSerializer(serializers.Serializer):
+    id = serializers.IntegerField()
+    name = serializers.CharField()
+    place = serializers.CharField()
+    files = serializers.IntegerField()
 
 
 class PictureQuery(serializers.Serializer):

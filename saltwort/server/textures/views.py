@@ -19,14 +19,17 @@ from saltwort.core.textures.evidence import evidence_for, verdict_of
 from saltwort.server.http import BINARY, parsed, picture
 from saltwort.server.images.operations import store_upload
 from saltwort.server.images.pictures import drawn
+from saltwort.server.projects.previews import preview_rules
 from saltwort.server.projects.setups import config_of, current_setup, rule_book_of
 from saltwort.server.projects.views import project_named
 from saltwort.server.textures import operations
 from saltwort.server.textures.models import Texture
 from saltwort.server.textures.operations import AssignedTexture, assigned, assigned_textures
 from saltwort.server.textures.serializers import (
+    ChosenTextures,
     PictureQuery,
     PinChange,
+    PinningsRequest,
     RulesRunSerializer,
     TextureDetailSerializer,
     TextureSerializer,
@@ -50,15 +53,10 @@ def textures(request: Request, slug: str) -> Response:
     return Response(TextureSerializer([_row(row) for row in assigned_textures(project)], many=True).data)
 
 
-@extend_schema(methods=["GET"], responses=TextureDetailSerializer)
-@extend_schema(methods=["DELETE"], responses={204: None})
-@api_view(["GET", "DELETE"])
+@extend_schema(responses=TextureDetailSerializer)
+@api_view(["GET"])
 def texture(request: Request, slug: str, pk: int) -> Response:
-    found = _texture(slug, pk)
-    if request.method == "DELETE":
-        operations.remove_texture(found)
-        return Response(status=status.HTTP_204_NO_CONTENT)
-    return Response(_detail(found))
+    return Response(_detail(_texture(slug, pk)))
 
 
 @extend_schema(request=PinChange, responses=TextureDetailSerializer)
@@ -70,12 +68,26 @@ def pin(request: Request, slug: str, pk: int) -> Response:
     )
 
 
-@extend_schema(request=None, responses=RulesRunSerializer)
+@extend_schema(request=PinningsRequest, responses={204: None})
+@api_view(["PUT"])
+def pins(request: Request, slug: str) -> Response:
+    asked = parsed(request, PinningsRequest)
+    operations.pin_textures(project_named(slug), [operations.Pinning(**pinning) for pinning in asked["pins"]])
+    return Response(status=status.HTTP_204_NO_CONTENT)
+
+
+@extend_schema(request=ChosenTextures, responses={204: None})
+@api_view(["POST"])
+def remove(request: Request, slug: str) -> Response:
+    operations.remove_textures(project_named(slug), parsed(request, ChosenTextures)["textures"])
+    return Response(status=status.HTTP_204_NO_CONTENT)
+
+
+@extend_schema(request=ChosenTextures, responses=RulesRunSerializer)
 @api_view(["POST"])
 def run_rules(request: Request, slug: str) -> Response:
-    rows = assigned_textures(project_named(slug))
-    pins = sum(row.assignment.reason.kind == "pin" for row in rows)
-    return Response(RulesRunSerializer({"files": len(rows), "pins_kept": pins}).data)
+    chosen = parsed(request, ChosenTextures)["textures"]
+    return Response(RulesRunSerializer(preview_rules(project_named(slug), chosen)).data)
 
 
 @extend_schema(parameters=[PictureQuery], responses=BINARY)
@@ -106,11 +118,13 @@ def _row(row: AssignedTexture) -> dict[str, Any]:
         "version": texture.version,
         "kind": row.kind.kind if row.kind else None,
         "kind_word": row.kind.word if row.kind else "",
+        "member": row.member,
         "assignment": row.assignment,
         "width": header.width,
         "height": header.height,
         "format": header.format,
         "bit_depth": header.bit_depth,
+        "size": texture.image.size,
         "thumbnail": f"/api/projects/{texture.project.slug}/textures/{texture.pk}/picture?{urlencode(depends)}",
     }
 

@@ -264,6 +264,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{slug}/intakes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["projects_intakes_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{slug}/intakes/{id}/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["projects_intakes_files_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{slug}/intakes/{id}/start": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["projects_intakes_start_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{slug}/jobs": {
         parameters: {
             query?: never;
@@ -635,6 +683,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{slug}/texture-folders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["projects_texture_folders_list"];
+        put?: never;
+        post: operations["projects_texture_folders_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{slug}/texture-folders/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["projects_texture_folders_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{slug}/texture-folders/{id}/look-again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["projects_texture_folders_look_again_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{slug}/textures": {
         parameters: {
             query?: never;
@@ -661,7 +757,7 @@ export interface paths {
         get: operations["projects_textures_retrieve"];
         put?: never;
         post?: never;
-        delete: operations["projects_textures_destroy"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -693,6 +789,38 @@ export interface paths {
         get?: never;
         put: operations["projects_textures_pin_update"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{slug}/textures/pins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["projects_textures_pins_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{slug}/textures/remove": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["projects_textures_remove_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -864,6 +992,10 @@ export interface components {
             gone_findings: components["schemas"]["Finding"][];
             replacements: components["schemas"]["Replacement"][];
         };
+        /** @description Textures of the project by their ids; all where none are named. */
+        ChosenTextures: {
+            textures?: number[];
+        };
         Code: {
             code: string;
             level: string;
@@ -993,6 +1125,7 @@ export interface components {
             title: string;
             why: string;
             fix: components["schemas"]["Fix"] | null;
+            also: components["schemas"]["Fix"][];
         };
         Fix: {
             operation: string;
@@ -1008,9 +1141,26 @@ export interface components {
                 [key: string]: string;
             };
         };
+        Folder: {
+            id: number;
+            name: string;
+            place: string;
+            files: number;
+        };
+        FolderRequest: {
+            place: string;
+        };
         Followed: {
             text: string;
             values: (number | null)[];
+        };
+        Intake: {
+            id: number;
+        };
+        /** @description Files with the path of each in the project, in the same order. */
+        IntakeUpload: {
+            file: string[];
+            path: string[];
         };
         Job: {
             id: number;
@@ -1120,6 +1270,17 @@ export interface components {
             space: string;
             /** @default  */
             note: string;
+        };
+        /** @description A pin to set, or with an empty space to take away; `based_on` is the texture's version. */
+        Pinning: {
+            based_on: number;
+            texture: number;
+            space: string;
+            /** @default  */
+            note: string;
+        };
+        PinningsRequest: {
+            pins: components["schemas"]["Pinning"][];
         };
         /** @description A file to look at. */
         PlainFile: {
@@ -1259,13 +1420,28 @@ export interface components {
             space: string | null;
             because: string;
         };
+        /**
+         * @description What the rules would say of textures without their pins: `pins` were asked about, `changes` are those of them
+         *     that would be read in another space.
+         */
         RulesRun: {
             files: number;
-            pins_kept: number;
+            pins: number;
+            changes: components["schemas"]["Change"][];
+            new_findings: components["schemas"]["Finding"][];
+            gone_findings: components["schemas"]["Finding"][];
         };
         Section: {
             title: string;
             lines: components["schemas"]["Line"][];
+        };
+        /** @description The set that a file belongs to, and where it stands in it. */
+        SetMember: {
+            key: string;
+            name: string;
+            tile: string;
+            resolution: string;
+            frame: string;
         };
         Setup: {
             base: string;
@@ -1406,11 +1582,13 @@ export interface components {
             version: number;
             kind: components["schemas"]["MapKind"] | null;
             kind_word: string;
+            member: components["schemas"]["SetMember"];
             assignment: components["schemas"]["Assignment"];
             width: number;
             height: number;
             format: string;
             bit_depth: string;
+            size: number;
             thumbnail: string;
         };
         TextureDetail: {
@@ -1419,11 +1597,13 @@ export interface components {
             version: number;
             kind: components["schemas"]["MapKind"] | null;
             kind_word: string;
+            member: components["schemas"]["SetMember"];
             assignment: components["schemas"]["Assignment"];
             width: number;
             height: number;
             format: string;
             bit_depth: string;
+            size: number;
             thumbnail: string;
             evidence: components["schemas"]["Evidence"][];
             verdict: components["schemas"]["Verdict"];
@@ -1921,6 +2101,74 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Followed"][];
+                };
+            };
+        };
+    };
+    projects_intakes_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Intake"];
+                };
+            };
+        };
+    };
+    projects_intakes_files_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["IntakeUpload"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    projects_intakes_start_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
                 };
             };
         };
@@ -2602,6 +2850,95 @@ export interface operations {
             };
         };
     };
+    projects_texture_folders_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Folder"][];
+                };
+            };
+        };
+    };
+    projects_texture_folders_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FolderRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+        };
+    };
+    projects_texture_folders_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    projects_texture_folders_look_again_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+        };
+    };
     projects_textures_list: {
         parameters: {
             query?: never;
@@ -2670,27 +3007,6 @@ export interface operations {
             };
         };
     };
-    projects_textures_destroy: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-                slug: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description No response body */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-        };
-    };
     projects_textures_picture_retrieve: {
         parameters: {
             query?: {
@@ -2742,6 +3058,54 @@ export interface operations {
             };
         };
     };
+    projects_textures_pins_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PinningsRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    projects_textures_remove_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ChosenTextures"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     projects_textures_run_rules_create: {
         parameters: {
             query?: never;
@@ -2751,7 +3115,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ChosenTextures"];
+            };
+        };
         responses: {
             200: {
                 headers: {

@@ -5,6 +5,7 @@ from collections.abc import Iterator
 import PyOpenColorIO as ocio
 
 from saltwort.core.changes import Change
+from saltwort.core.findings.mending import mending
 from saltwort.core.findings.registry import BLOCKER, CAUTION, CheckedTexture, Fix, Problem, Subjects, check
 from saltwort.core.textures.evidence import (
     UNIT_VECTORS,
@@ -29,7 +30,7 @@ def data_read_as_colour(subjects: Subjects) -> Iterator[Problem]:
                 "Data read as colour",
                 f"“{kind.word}” in the name says {kind.kind.label}, whose numbers are no colour. Read as "
                 f"{space.getName()} they are decoded first, and every value in between comes out wrong.",
-                _pin(texture, data_space(subjects.config)),
+                *mending(subjects, texture, data_space(subjects.config)),
             )
 
 
@@ -44,7 +45,7 @@ def colour_read_as_data(subjects: Subjects) -> Iterator[Problem]:
                 "Colour read as data",
                 f"“{kind.word}” in the name says {kind.kind.label}, but {space.getName()} leaves its numbers as they "
                 "are: encoded values are taken for light, and primaries are not converted.",
-                _pin(texture, _best_colour(subjects.config, texture)),
+                *mending(subjects, texture, _best_colour(subjects.config, texture)),
             )
 
 
@@ -58,7 +59,7 @@ def unknown_space(subjects: Subjects) -> Iterator[Problem]:
                 "Space is gone",
                 f"It is pinned to {texture.assignment.space}, which the config does not have. Pin another, or take the "
                 "pin off and let the rules decide.",
-                _pin(texture, texture.verdict.space),
+                *mending(subjects, texture, texture.verdict.space),
             )
 
 
@@ -74,7 +75,7 @@ def looks_like_normals(subjects: Subjects) -> Iterator[Problem]:
             "Looks like a normal map",
             f"{share:.0%} of its pixels are vectors of length 1, as only a normal map has them, and no word in the "
             f"name says so. Read as {space.getName()} the vectors bend.",
-            _pin(texture, data_space(subjects.config)),
+            *mending(subjects, texture, data_space(subjects.config)),
         )
 
 
@@ -86,7 +87,7 @@ def name_space_mismatch(subjects: Subjects) -> Iterator[Problem]:
             texture.path,
             "Name and space disagree",
             f"Its path names {named}, but it is read as {texture.assignment.space}. Rename it, or read it as it says.",
-            _pin(texture, named),
+            *mending(subjects, texture, named),
         )
 
 
@@ -99,7 +100,7 @@ def encoded_read_as_linear(subjects: Subjects) -> Iterator[Problem]:
             "Encoded values read as light",
             f"It speaks for {space}: {_said(texture, space)} Read as {texture.assignment.space}, middle tones come out "
             "several times too bright.",
-            _pin(texture, space),
+            *mending(subjects, texture, space),
         )
 
 
@@ -112,7 +113,7 @@ def linear_read_as_encoded(subjects: Subjects) -> Iterator[Problem]:
             "Light decoded once more",
             f"It speaks for {space}: {_said(texture, space)} Read as {texture.assignment.space} it is decoded a second "
             "time, and comes out too dark.",
-            _pin(texture, space),
+            *mending(subjects, texture, space),
         )
 
 
@@ -125,7 +126,7 @@ def wrong_primaries(subjects: Subjects) -> Iterator[Problem]:
             "Read with other primaries",
             f"It speaks for {space}: {_said(texture, space)} {texture.assignment.space} is linear too, but its "
             "primaries are others, so every saturated colour is shifted.",
-            _pin(texture, space),
+            *mending(subjects, texture, space),
         )
 
 
@@ -138,7 +139,7 @@ def header_disagrees(subjects: Subjects) -> Iterator[Problem]:
             "Header says otherwise",
             f"{_said(texture, space)} That is {space}, and it is read as {texture.assignment.space}. Headers are "
             "sometimes written by habit: look at both.",
-            _pin(texture, space),
+            *mending(subjects, texture, space),
         )
 
 
@@ -196,12 +197,19 @@ def _space(subjects: Subjects, texture: CheckedTexture) -> ocio.ColorSpace | Non
     return subjects.config.getColorSpace(texture.assignment.space)
 
 
-def _pin(texture: CheckedTexture, space: str | None) -> Fix | None:
-    if not space or space == texture.assignment.space:
-        return None
-    return Fix(
-        operation="pin-texture",
-        label=f"Pin {space}",
-        arguments={"path": texture.path, "space": space},
-        changes=(Change(texture.path, texture.assignment.space, space),),
-    )
+@check("texture.unreadable", CAUTION)
+def unreadable(subjects: Subjects) -> Iterator[Problem]:
+    """A file that was brought could not be read, and was left out."""
+    for file in subjects.unreadable:
+        yield Problem(
+            file.path,
+            "File could not be read",
+            f"{file.reason} Until a readable file comes under this path, renderers and this project see different "
+            "textures.",
+            Fix(
+                "forget-file",
+                "Take it off the list",
+                {"path": file.path},
+                (Change(file.path, "left out", "not expected"),),
+            ),
+        )

@@ -12,7 +12,7 @@ from django.conf import settings
 from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 
-from saltwort.server.jobs.operations import fail_interrupted
+from saltwort.server.jobs.operations import settle_interrupted
 
 WORKER = ("db_worker", "--interval", "0.2", "--no-startup-delay", "--no-reload", "--verbosity", "0")
 THREADS = 8
@@ -75,9 +75,9 @@ def _check_free(port: int) -> None:
 
 
 def _keep_worker(stopping: threading.Event) -> None:
-    """Run the job worker, and run it again should it die; its interrupted job is marked as such."""
+    """Run the job worker, and run it again should it die; its interrupted job goes on, or is marked."""
     while not stopping.is_set():
-        fail_interrupted()
+        settle_interrupted()
         # A session of its own: Ctrl-C reaches this process alone, which then stops the worker.
         process = subprocess.Popen([sys.executable, sys.argv[0], *WORKER], start_new_session=True)
         while process.poll() is None and not stopping.wait(0.2):
@@ -89,4 +89,4 @@ def _keep_worker(stopping: threading.Event) -> None:
             except subprocess.TimeoutExpired:
                 process.kill()
                 process.wait()
-    fail_interrupted()
+    settle_interrupted()

@@ -1,0 +1,96 @@
+"""Ways to have a file read in another space: a pin, or a rule that catches it and its likes."""
+
+from pathlib import PurePosixPath
+
+from saltwort.core.changes import Change
+from saltwort.core.findings.registry import CheckedTexture, Fix, Subjects
+from saltwort.core.textures.rules import Rule, RuleBook
+from saltwort.core.textures.sets import set_member
+
+WILD = "*?[]!^"
+
+
+def mending(subjects: Subjects, texture: CheckedTexture, space: str | None) -> tuple[Fix | None, tuple[Fix, ...]]:
+    """The pin that has a texture read in a space, and, where one helps more files than this and harms none, a rule to
+    put first. Nothing where the space is unknown or its own already."""
+    if not space or space == texture.assignment.space:
+        return None, ()
+    pin = Fix(
+        operation="pin-texture",
+        label=f"Pin {space}",
+        arguments={"path": texture.path, "space": space},
+        changes=(Change(texture.path, texture.assignment.space, space),),
+    )
+    rule = _rule_for_likes(subjects, texture, space)
+    return pin, (rule,) if rule else ()
+
+
+def _rule_for_likes(subjects: Subjects, texture: CheckedTexture, space: str) -> Fix | None:
+    if texture.assignment.reason.kind == "pin":
+        return None  # a pin stands before all rules
+    for rule in _candidates(subjects, texture, space):
+        changes = _changes(subjects, rule)
+        if len(changes) > 1:
+            return Fix(
+                operation="add-rule",
+                label=f"Read {len(changes)} such files as {space}",
+                arguments={
+                    "name": rule.name,
+                    "kind": rule.kind,
+                    "space": space,
+                    "pattern": rule.pattern,
+                    "extension": rule.extension,
+                    "map_kinds": ",".join(rule.map_kinds),
+                },
+                changes=(Change("rule 1", "", rule.name), *changes),
+            )
+    return None
+
+
+def _candidates(subjects: Subjects, texture: CheckedTexture, space: str) -> list[Rule]:
+    """Rules that would catch a texture, the widest first: its map kind, the same in files of its extension, its set."""
+    path = PurePosixPath(texture.path)
+    extension, member = path.suffix.removeprefix("."), set_member(texture.path, subjects.setup.kind_words)
+    found = []
+    if texture.kind:
+        kind = texture.kind.kind
+        found.append(Rule(_free_name(subjects, f"{kind.label} maps"), "map_kind", space, map_kinds=(kind.key,)))
+    name = _as_written(path.name, member.name)
+    if extension and name and not set(name + extension) & set(WILD):
+        pattern = f"*{name}*"
+        found.append(Rule(_free_name(subjects, f"{pattern}.{extension}"), "glob", space, pattern, extension))
+    return found
+
+
+def _as_written(file: str, name: str) -> str:
+    """The name of a set as the file has it, or nothing where separators were joined in it."""
+    return name if name in file else ""
+
+
+def _free_name(subjects: Subjects, name: str) -> str:
+    taken = {rule.name for rule in subjects.setup.rules}
+    return next(free for free in (name, *(f"{name} {n}" for n in range(2, len(taken) + 3))) if free not in taken)
+
+
+def _changes(subjects: Subjects, rule: Rule) -> tuple[Change, ...]:
+    """What a rule in the first place would change; nothing at all where it would change a file that speaks for
+    another space than the rule gives."""
+    if rule not in subjects.rules_tried:
+        subjects.rules_tried[rule] = _tried(subjects, rule)
+    return subjects.rules_tried[rule]
+
+
+def _tried(subjects: Subjects, rule: Rule) -> tuple[Change, ...]:
+    book = RuleBook(subjects.config, (rule,), "", subjects.setup.kind_words)
+    held = rule.pattern.strip("*")
+    changed = [
+        texture
+        for texture in subjects.textures
+        if texture.assignment.reason.kind != "pin"
+        and texture.assignment.space != rule.space
+        and held in texture.path
+        and book.assign(texture.path).space
+    ]
+    if any(texture.verdict.space not in (None, rule.space) for texture in changed):
+        return ()
+    return tuple(Change(texture.path, texture.assignment.space, rule.space) for texture in changed)

@@ -1,0 +1,247 @@
+"""Bring textures in, by the thousand: from a browser, out of zips, or from a folder where they stay."""
+
+import posixpath
+import shutil
+from collections.abc import Iterator
+from datetime import timedelta
+from pathlib import Path
+from typing import Any
+
+from django.conf import settings
+from django.core.files.uploadedfile import UploadedFile
+from django.db import transaction
+from django.db.models import F
+from django.utils import timezone
+
+from saltwort.core.errors import BadInput
+from saltwort.core.textures.folders import FoundFile, allowed_folder, is_zip, pictures_below, unpacked_pictures
+from saltwort.server.images.operations import stored_image, take_in, write_upload
+from saltwort.server.jobs.models import Job
+from saltwort.server.jobs.operations import Cancelled, Report, start, work
+from saltwort.server.jobs.spread import Outcome, Piece, file_task, outcomes
+from saltwort.server.projects.models import Project
+from saltwort.server.textures.models import IN, REFUSED, WAITING, Intake, IntakeFile, LeftOut, TextureFolder
+from saltwort.server.textures.operations import add_texture, clean_path
+
+MAX_TRIES = 2
+"""A file that was being read at two crashes is not tried a third time."""
+UPLOADS_KEPT = timedelta(days=1)
+"""Uploads that nobody ended, because a browser was closed, are thrown away after this."""
+
+
+def begin_upload(project: Project) -> Intake:
+    """Open an intake for files that a browser sends one after another."""
+    for old in project.intakes.filter(started=False, created__lt=timezone.now() - UPLOADS_KEPT):
+        _close(old)
+    intake = Intake.objects.create(project=project)
+    intake.waiting_room.mkdir(parents=True)
+    return intake
+
+
+def receive(intake: Intake, path: str, upload: UploadedFile) -> None:
+    """Let a file wait for the job; a name that is impossible, or a file too large, is left out by itself. The same
+    path again takes the place of the file that waited."""
+    try:
+        path = clean_path(path)
+        place = intake.waiting_room / str(intake.files.count())
+        write_upload(upload, place)
+    except BadInput as error:
+        _leave_out(intake.project, path, str(error))
+        return
+    IntakeFile.objects.update_or_create(intake=intake, path=path, defaults={"place": str(place), "size": upload.size})
+
+
+def start_intake(intake: Intake) -> Job:
+    """Queue the reading of what has arrived. Raises BadInput when it was begun already."""
+    if not Intake.objects.filter(pk=intake.pk, started=False).update(started=True):
+        raise BadInput("These files are being read already.")
+    where = intake.folder.name if intake.folder else "your files"
+    return start(intake.project, "bring-textures", f"Read textures from {where}", {"intake": intake.pk})
+
+
+@transaction.atomic
+def add_folder(project: Project, typed: str) -> Job:
+    """Queue the reading of a folder of this machine, whose files stay where they are. Raises BadInput for one that
+    is not there, or not below the allowed folders; a folder that is known already is looked at again."""
+    place = allowed_folder(typed, settings.READABLE_FOLDERS)
+    folder = project.texture_folders.filter(place=str(place)).first()
+    if folder is None:
+        taken = set(project.texture_folders.values_list("name", flat=True))
+        stem = place.name or "textures"
+        names = (stem, *(f"{stem}-{number}" for number in range(2, len(taken) + 3)))
+        name = next(name for name in names if name not in taken)
+        folder = TextureFolder.objects.create(project=project, place=str(place), name=name)
+    return look_again(folder)
+
+
+def folders_with_files(project: Project) -> list[dict[str, Any]]:
+    """The folders that are read in place, each with how many textures of the project lie in it."""
+    return [
+        {
+            "id": folder.pk,
+            "name": folder.name,
+            "place": folder.place,
+            "files": project.textures.filter(path__startswith=f"{folder.name}/").count(),
+        }
+        for folder in project.texture_folders.all()
+    ]
+
+
+def look_again(folder: TextureFolder) -> Job:
+    """Queue the reading of what is new or changed in a folder, and the listing of what is gone from it."""
+    return start_intake(Intake.objects.create(project=folder.project, folder=folder))
+
+
+def forget_left_out(project: Project, path: str) -> None:
+    """Take a file off the list of those that could not be read."""
+    project.left_out.filter(path=path).delete()
+
+
+@work("bring-textures", resumable=True)
+def _bring(job: Job, report: Report) -> str:
+    """Read an intake to its end. After a crash it goes on with the files that still wait."""
+    intake = Intake.objects.select_related("folder", "project").get(pk=job.arguments["intake"])
+    try:
+        report(0.0, "Looking for pictures")
+        _list_folder(intake, intake.folder) if intake.folder else _unpack_zips(intake, report)
+        _read_waiting(intake, report)
+    except Cancelled:
+        summary = _summary(intake)
+        _close(intake)
+        raise Cancelled(f"Cancelled. {summary} The others were not read.") from None
+    except BadInput:
+        _close(intake)
+        raise
+    summary = _summary(intake)
+    _close(intake)
+    return summary
+
+
+def _list_folder(intake: Intake, folder: TextureFolder) -> None:
+    """Let all that is new or changed in a folder wait, and say of the known textures that are gone that they are."""
+    place = allowed_folder(folder.place, settings.READABLE_FOLDERS)
+    known = {
+        texture.path: texture.image
+        for texture in intake.project.textures.select_related("image").filter(path__startswith=f"{folder.name}/")
+    }
+    found: set[str] = set()
+    waiting = []
+    for file in pictures_below(place):
+        path = f"{folder.name}/{file.path}"
+        found.add(path)
+        image = known.get(path)
+        if file.refused or image is None or not image.place or not _is_as_it_was(file, image.modified, image.size):
+            waiting.append(FoundFile(path, file.place, file.size, file.refused))
+        else:
+            forget_left_out(intake.project, path)
+    _let_wait(intake, waiting)
+    for path, image in known.items():
+        if path not in found and image.place:
+            _leave_out(intake.project, path, f"{posixpath.basename(path)} is no longer in {place}.")
+
+
+def _is_as_it_was(file: FoundFile, modified: int, size: int) -> bool:
+    return (file.place.stat().st_mtime_ns, file.size) == (modified, size)
+
+
+def _unpack_zips(intake: Intake, report: Report) -> None:
+    for file in intake.files.filter(state=WAITING):
+        place = Path(file.place)
+        if not is_zip(place):
+            continue
+        unpacked = []
+        folder = posixpath.dirname(file.path)
+        try:
+            for found in unpacked_pictures(place, posixpath.basename(file.path), intake.waiting_room):
+                unpacked.append(FoundFile(posixpath.join(folder, found.path), found.place, found.size, found.refused))
+                report(0.0, f"Unpacking {posixpath.basename(file.path)}: {len(unpacked):,} pictures")
+        except BadInput as error:
+            _settle(file, Outcome(file.pk, {}, str(error)))
+            continue
+        _let_wait(intake, unpacked)
+        # The zip itself is no picture; what was in it stands for it.
+        file.delete()
+        place.unlink(missing_ok=True)
+
+
+def _let_wait(intake: Intake, found: list[FoundFile]) -> None:
+    rows = []
+    for file in found:
+        reason = file.refused or _impossible(file.path)
+        if reason:
+            _leave_out(intake.project, file.path, reason)
+        state = REFUSED if reason else WAITING
+        rows.append(IntakeFile(intake=intake, path=file.path, place=str(file.place), size=file.size, state=state))
+    IntakeFile.objects.bulk_create(rows, ignore_conflicts=True, batch_size=500)
+
+
+def _impossible(path: str) -> str:
+    try:
+        clean_path(path)
+    except BadInput as error:
+        return str(error)
+    return ""
+
+
+def _read_waiting(intake: Intake, report: Report) -> None:
+    files = {file.pk: file for file in intake.files.all()}
+    every = sum(file.size for file in files.values())
+
+    def look() -> None:
+        done = [file for file in files.values() if file.state != WAITING]
+        size = sum(file.size for file in done)
+        doing = f"{len(done):,} of {len(files):,} files, {size / 1e6:,.0f} of {every / 1e6:,.0f} MB"
+        report(size / max(every, 1), doing)
+
+    waiting = [file for file in files.values() if file.state == WAITING]
+    for file in waiting:
+        if file.tries >= MAX_TRIES:
+            name = posixpath.basename(file.path)
+            _settle(file, Outcome(file.pk, {}, f"Saltwort stopped twice while it read {name}. Save it again."))
+    # What was in hand at a crash is read alone first, so that the file to blame is found.
+    suspects = [file for file in waiting if 0 < file.tries < MAX_TRIES]
+    fresh = [file for file in waiting if not file.tries]
+    in_place = intake.folder is not None
+    for batch, at_once in ((suspects, 1), (fresh, None)):
+        for outcome in outcomes(read_file, _pieces(batch, in_place), look=look, at_once=at_once):
+            _settle(files[outcome.key], outcome)
+
+
+def _pieces(files: list[IntakeFile], in_place: bool) -> Iterator[Piece]:
+    for file in files:
+        IntakeFile.objects.filter(pk=file.pk).update(tries=F("tries") + 1)
+        yield Piece(file.pk, {"place": file.place, "path": file.path, "in_place": in_place})
+
+
+@file_task
+def read_file(place: str, path: str, in_place: bool) -> dict[str, object]:
+    """Measure a file that waits, and keep it."""
+    return take_in(Path(place), path, in_place=in_place)
+
+
+@transaction.atomic
+def _settle(file: IntakeFile, outcome: Outcome) -> None:
+    project = file.intake.project
+    if outcome.refused:
+        _leave_out(project, file.path, outcome.refused)
+    else:
+        add_texture(project, file.path, stored_image(outcome.result))
+    file.state = REFUSED if outcome.refused else IN
+    file.save(update_fields=("state",))
+    if not file.intake.folder_id:
+        Path(file.place).unlink(missing_ok=True)
+
+
+def _leave_out(project: Project, path: str, reason: str) -> None:
+    LeftOut.objects.update_or_create(project=project, path=path[:1024], defaults={"reason": reason[:1000]})
+
+
+def _summary(intake: Intake) -> str:
+    taken, refused = (intake.files.filter(state=state).count() for state in (IN, REFUSED))
+    said = f"{taken:,} {'file is' if taken == 1 else 'files are'} in"
+    return f"{said}, {refused:,} left out: see the findings." if refused else f"{said}."
+
+
+def _close(intake: Intake) -> None:
+    shutil.rmtree(intake.waiting_room, ignore_errors=True)
+    intake.delete()
