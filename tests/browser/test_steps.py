@@ -36,13 +36,23 @@ class Textures(BrowserTestCase):
         page = self.open("textures")
         page.keyboard.press("/")
         page.keyboard.type("wall rough")
-        expect(page.get_by_role("row")).to_have_count(2)
+        expect(page.get_by_role("row")).to_have_count(1)
         page.get_by_label("Find a file").fill("nothing like it")
         expect(page.get_by_text("None of the 4 files is like that.")).to_be_visible()
-        page.get_by_label("Find a file").fill("")
-        page.get_by_role("button", name="Findings", exact=True).click()
-        expect(page.get_by_role("row")).to_have_count(4)
-        page.get_by_role("button", name="Findings", exact=True).click()
+        page.get_by_role("button", name="Show all").first.click()
+        for label, option, names in (
+            ("Finding", "any finding", ["rope_albedo.jpg", "wall_basecolor.png", "wall_roughness.png"]),
+            ("Finding", "Data read as colour (1)", ["wall_roughness.png"]),
+            ("Map kind", "base colour (2)", ["rope_albedo.jpg", "wall_basecolor.png"]),
+            ("Read as", f"{LINEAR_REC709} (1)", ["lamp_lin_rec709_emission.exr"]),
+            ("Because", "pin (1)", ["wall_roughness.png"]),
+            ("Set", "wall (2)", ["wall_basecolor.png", "wall_roughness.png"]),
+        ):
+            self.choose(label, option)
+            expect(page.get_by_role("row")).to_have_count(len(names))
+            for name in names:
+                expect(self.row(page, name)).to_be_visible()
+            page.get_by_role("button", name="Show all").click()
         self.row(page, "wall_basecolor.png").click()
         page.keyboard.press("ArrowDown")
         expect(self.section("Selected file").get_by_role("heading", level=2)).to_have_text("wall_roughness.png")
@@ -51,11 +61,16 @@ class Textures(BrowserTestCase):
         page = self.open("textures")
         good = write(self.folder / "dusk_sky.hdr", light(16, 32, 40.0), "float")
         cut = write_damaged(self.folder / "cut.exr", light(200, 200), "half")
+        page.get_by_role("button", name="Add files").click()
         with page.expect_file_chooser() as chooser:
-            page.get_by_role("button", name="Add files").click()
+            page.get_by_role("menuitem", name="Files, or a zip").click()
         chooser.value.set_files([good, cut])
-        expect(page.get_by_text("1 of 2 files are in.")).to_be_visible()
-        expect(page.get_by_text("cut.exr is damaged or ends too early")).to_be_visible()
+        expect(page.get_by_text("1 file is in, 1 left out: see the findings.")).to_be_visible()
+        page.keyboard.press("f")
+        unreadable = page.get_by_role("article").filter(has_text="cut.exr is damaged or ends too early")
+        unreadable.get_by_role("button", name="Take it off the list").click()
+        expect(unreadable).to_have_count(0)
+        page.keyboard.press("Escape")
         expect(self.row(page, "dusk_sky.hdr")).to_contain_text(LINEAR_REC709)
         expect(self.segment("Textures")).to_contain_text("5 files")
 
@@ -84,12 +99,57 @@ class Textures(BrowserTestCase):
         expect(self.row(page, "wall_basecolor.png")).to_contain_text("pin")
         side.get_by_label("Why it is pinned").fill("scanned as linear")
         side.get_by_label("Why it is pinned").blur()
-        page.get_by_role("button", name="Run again").click()
-        expect(page.get_by_text("2 pins were left as they are")).to_be_visible()
+        expect(self.row(page, "wall_basecolor.png")).to_contain_text("ACEScg")
         texture = self.project.textures.get(path="wall/wall_basecolor.png")
         self.assertEqual((texture.pin_space, texture.pin_note), ("ACEScg", "scanned as linear"))
         side.get_by_role("button", name="Unpin").click()
         expect(self.row(page, "wall_basecolor.png")).to_contain_text("default")
+
+    def test_rules_are_run_again_once_it_is_seen_what_they_would_do(self) -> None:
+        page = self.open("textures")
+        page.get_by_role("button", name="Run again").click()
+        panel = page.get_by_role("region", name="Rules run again")
+        expect(panel).to_contain_text("1 pin would be taken away, and these read otherwise:")
+        expect(panel.get_by_role("table")).to_contain_text(f"wall/wall_roughness.png{SRGB}→\xa0Raw")
+        expect(panel).to_contain_text("settled: Data read as colour")
+        panel.get_by_role("button", name="Take 1 pin away").click()
+        expect(panel).to_have_count(0)
+        expect(self.row(page, "wall_roughness.png")).to_contain_text("rule 1")
+        self.assertEqual(self.project.textures.exclude(pin_space="").count(), 0)
+
+    def test_a_whole_set_is_pinned_and_put_back(self) -> None:
+        page = self.open("textures")
+        page.get_by_title("Select the whole set").click()
+        side = self.section("Selected file")
+        expect(side.get_by_role("heading", level=2)).to_have_text("2 files selected")
+        form = page.get_by_role("form", name="Pin all")
+        form.get_by_label("Pin all to").first.click()
+        page.get_by_role("option", name="ACEScg", exact=True).click()
+        form.get_by_label("Why they are pinned").fill("by eye")
+        form.get_by_role("button", name="Pin 2 files").click()
+        page.get_by_role("button", name="Put back as they were").click()
+        expect(self.row(page, "wall_basecolor.png")).to_contain_text("default")
+        pins = {texture.path: (texture.pin_space, texture.pin_note) for texture in self.project.textures.all()}
+        self.assertEqual(pins["wall/wall_roughness.png"], (SRGB, "too dark"))
+        self.assertEqual(pins["wall/wall_basecolor.png"], ("", ""))
+
+    def test_selecting_by_clicks_and_keys(self) -> None:
+        page = self.open("textures")
+        heading = self.section("Selected file").get_by_role("heading", level=2)
+        self.row(page, "lamp_lin_rec709_emission.exr").click()
+        self.row(page, "wall_roughness.png").click(modifiers=["Shift"])
+        expect(heading).to_have_text("4 files selected")
+        self.row(page, "rope_albedo.jpg").click(modifiers=["Control"])
+        expect(heading).to_have_text("3 files selected")
+        page.keyboard.press("Escape")
+        page.keyboard.press("Shift+ArrowDown")
+        expect(heading).to_have_text("2 files selected")
+        page.keyboard.press("Control+a")
+        expect(heading).to_have_text("4 files selected")
+        page.get_by_text("Grid", exact=True).click()
+        expect(page.get_by_role("row", selected=True)).to_have_count(4)
+        page.get_by_role("button", name="Take out of the project").click()
+        expect(page.get_by_text("No textures yet.")).to_be_visible()
 
     def test_what_a_file_says_of_its_space(self) -> None:
         page = self.open("textures")

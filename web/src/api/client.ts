@@ -53,15 +53,20 @@ function sentence(error: unknown): string {
   return typeof detail === 'string' ? detail : 'Something went wrong inside Saltwort; its log says what.';
 }
 
-/** Send a form with a file. */
-export async function send<T>(path: string, fields: Record<string, string | File>): Promise<T> {
-  const form = new FormData();
-  for (const [name, value] of Object.entries(fields)) form.append(name, value);
+/** Send a form with files. */
+export async function sendForm<T>(path: string, form: FormData): Promise<T> {
   const asked = fetch(path, { method: 'POST', body: form, headers: signed() }).then(async (response) => {
     const content: unknown = await response.json().catch(() => undefined);
     return response.ok ? { data: content as T, response } : { error: content, response };
   });
   return body(asked);
+}
+
+/** Send a form with one file. */
+export function send<T>(path: string, fields: Record<string, string | File>): Promise<T> {
+  const form = new FormData();
+  for (const [name, value] of Object.entries(fields)) form.append(name, value);
+  return sendForm(path, form);
 }
 
 export function tell(message: string, title?: string) {

@@ -1,7 +1,8 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useEffect, useRef } from 'react';
 import { useParams } from 'react-router';
 
-import { api, body, type Schemas } from './client';
+import { api, body, type Schemas, tell } from './client';
 
 export type Project = Schemas['Project'];
 export type Config = Schemas['Config'];
@@ -52,6 +53,8 @@ export const useRevisions = () =>
   useOfProject('revisions', (slug) => body(api.GET('/api/projects/{slug}/revisions', at(slug))));
 export const useTextures = () =>
   useOfProject('textures', (slug) => body(api.GET('/api/projects/{slug}/textures', at(slug))));
+export const useTextureFolders = () =>
+  useOfProject('texture-folders', (slug) => body(api.GET('/api/projects/{slug}/texture-folders', at(slug))));
 export const useSwatches = () =>
   useOfProject('swatches', (slug) => body(api.GET('/api/projects/{slug}/swatches', at(slug))));
 export const useRenders = () =>
@@ -67,6 +70,23 @@ export const useFindings = () =>
 
 const BUSY: Job['state'][] = ['queued', 'running'];
 export const isBusy = (job: Job | null) => job !== null && BUSY.includes(job.state);
+
+/** All that is shown of the project is asked for again whenever a job ends, and what it says of itself is told. */
+export function useEndedJobs() {
+  const slug = useSlug();
+  const client = useQueryClient();
+  const jobs = useJobs();
+  /** Jobs that were over when last looked at; nothing is told of those that were over before this page. */
+  const over = useRef<Set<number>>(undefined);
+  useEffect(() => {
+    if (!jobs.data) return;
+    const ended = jobs.data.filter((job) => !isBusy(job));
+    const news = over.current ? ended.filter(({ id }) => !over.current?.has(id)) : [];
+    for (const { title, state, message } of news) if (message) tell(message, `${title}: ${state}`);
+    if (news.length > 0) void client.invalidateQueries({ queryKey: [slug] });
+    over.current = new Set(ended.map(({ id }) => id));
+  }, [jobs.data, client, slug]);
+}
 
 /** Jobs, asked for twice a second while any is busy. */
 export function useJobs() {

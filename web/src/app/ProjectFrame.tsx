@@ -3,7 +3,7 @@ import { useDisclosure, useHotkeys } from '@mantine/hooks';
 import { useEffect } from 'react';
 import { Outlet, useNavigate } from 'react-router';
 
-import { useProject, useSlug } from '../api/hooks';
+import { useEndedJobs, useProject, useSlug } from '../api/hooks';
 import { Loaded } from '../shared/states';
 import { KeyHelp } from './KeyHelp';
 import { PathStrip, STEPS } from './PathStrip';
@@ -20,6 +20,7 @@ export function ProjectFrame() {
   const [help, helpDo] = useDisclosure(false);
   const [tracer, tracerDo] = useDisclosure(false);
   const { undo, redo } = useUndo(project.data);
+  useEndedJobs();
   useEffect(() => remember(slug), [slug]);
   useEffect(() => {
     document.title = project.data ? `${project.data.name} · Saltwort` : 'Saltwort';

@@ -1,8 +1,7 @@
-import { Button, Progress } from '@mantine/core';
-
 import { api, body } from '../api/client';
 import { isBusy, type Job, useChange, useFindings, useJobs } from '../api/hooks';
 import { FindingCard } from '../shared/FindingCard';
+import { Progressing } from '../shared/Progressing';
 import { Loaded } from '../shared/states';
 
 /** All findings of the project, worst first, and its background jobs. */
@@ -46,15 +45,11 @@ export function JobCard({ job }: { job: Job }) {
         <span className="quiet small">{job.state}</span>
       </div>
       {isBusy(job) && (
-        <>
-          <Progress value={job.share * 100} size="sm" aria-label={job.title} />
-          <div className="row spread">
-            <span className="quiet small">{job.message || 'waiting for the worker'}</span>
-            <Button size="compact-xs" onClick={() => cancel.mutate(job.id)} disabled={cancel.isPending}>
-              Cancel
-            </Button>
-          </div>
-        </>
+        <Progressing
+          share={job.share}
+          doing={job.message || 'waiting for the worker'}
+          onCancel={() => cancel.mutate(job.id)}
+        />
       )}
       {!isBusy(job) && job.message && <p className="small">{job.message}</p>}
     </div>

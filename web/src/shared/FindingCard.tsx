@@ -4,6 +4,8 @@ import { api, body } from '../api/client';
 import { type Finding, useChange } from '../api/hooks';
 import { LevelMark } from './marks';
 
+const SHOWN = 5;
+
 /** One finding, with why it matters and the fix: what it changes is shown before it is applied. */
 export function FindingCard({ finding, withSubject = false }: { finding: Finding; withSubject?: boolean }) {
   const fix = useChange((slug, asked: NonNullable<Finding['fix']>) =>
@@ -23,20 +25,39 @@ export function FindingCard({ finding, withSubject = false }: { finding: Finding
       </div>
       {withSubject && <p className="mono small" style={{ overflowWrap: 'anywhere' }}>{finding.subject}</p>}
       <p className="quiet">{finding.why}</p>
-      {finding.fix && (
-        <div className="block">
-          {finding.fix.changes.map((change) => (
-            <p key={change.what} className="small">
-              <span className="mono">{change.before}</span> → <span className="mono">{change.after}</span>
-            </p>
-          ))}
-          <div>
-            <Button variant="filled" loading={fix.isPending} onClick={() => finding.fix && fix.mutate(finding.fix)}>
-              {finding.fix.label}
-            </Button>
-          </div>
-        </div>
+      {[finding.fix, ...finding.also].map(
+        (offered) =>
+          offered && (
+            <div key={offered.operation} className="block">
+              <Changes changes={offered.changes} />
+              <div>
+                <Button
+                  variant={offered === finding.fix ? 'filled' : 'default'}
+                  loading={fix.isPending && fix.variables === offered}
+                  onClick={() => fix.mutate(offered)}
+                >
+                  {offered.label}
+                </Button>
+              </div>
+            </div>
+          ),
       )}
     </article>
   );
+}
+
+/** One change is of what the card is about; of several each is named. */
+function Changes({ changes }: { changes: NonNullable<Finding['fix']>['changes'] }) {
+  return changes.slice(0, SHOWN).map((change, index) => (
+    <p key={change.what} className="small" style={{ overflowWrap: 'anywhere' }}>
+      {changes.length > 1 && <>{change.what.split('/').at(-1)}: </>}
+      {change.before && (
+        <>
+          <span className="mono">{change.before}</span> →{' '}
+        </>
+      )}
+      <span className="mono">{change.after}</span>
+      {index === SHOWN - 1 && changes.length > SHOWN && <span className="quiet"> and {changes.length - SHOWN} more</span>}
+    </p>
+  ));
 }

@@ -5,15 +5,14 @@ import { useEffect, useRef, useState } from 'react';
 
 import { api, author, body, type Schemas, setAuthor } from '../api/client';
 import { type SetupParts, useChangeSetup, useProject, useSlug } from '../api/hooks';
+import { ChangeList } from './ChangeList';
 import { FindingLine } from './FindingLine';
 import { counted, Key } from './marks';
 import { type Proposed, useProposal } from './proposal';
 import { Replacements } from './Replacements';
 
 type Preview = Schemas['ChangePreview'];
-type Change = Preview['changes'][number];
 
-const SHOWN = 6;
 const REDEFINED = 'defined otherwise';
 
 /** The change that is proposed: what it would do, and whether it is saved. */
@@ -128,33 +127,6 @@ function Consequences({ preview, version }: { preview: Preview; version: SetupPa
         <FindingLine key={finding.code + finding.subject} finding={finding} word="settled" />
       ))}
       {isReplaced && <Replacements replacements={replacements} version={version} />}
-    </>
-  );
-}
-
-function ChangeList({ changes, label }: { changes: Change[]; label: string }) {
-  const [all, setAll] = useState(false);
-  if (changes.length === 0) return null;
-  return (
-    <>
-      <table className="list" aria-label={label}>
-        <tbody>
-          {(all ? changes : changes.slice(0, SHOWN)).map((change) => (
-            <tr key={change.what}>
-              <td style={{ overflowWrap: 'anywhere', width: '44%' }}>{change.what}</td>
-              <td className="mono small quiet">{change.before || 'not there'}</td>
-              <td className="mono small">→&nbsp;{change.after || 'gone'}</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
-      {changes.length > SHOWN && (
-        <div>
-          <Button size="compact-xs" variant="subtle" onClick={() => setAll(!all)}>
-            {all ? 'Show fewer' : `Show all ${changes.length}`}
-          </Button>
-        </div>
-      )}
     </>
   );
 }

@@ -3,8 +3,7 @@ import { IconArrowDown, IconArrowUp, IconTrash } from '@tabler/icons-react';
 import { ActionIcon } from '@mantine/core';
 import { useState } from 'react';
 
-import { api, body, tell } from '../api/client';
-import { type Rule, type Texture, useChange, useConfig, useFindings, useProject } from '../api/hooks';
+import { type Rule, type Texture, useConfig, useFindings, useProject } from '../api/hooks';
 import { LevelMark } from '../shared/marks';
 import { useProposal } from '../shared/proposal';
 import { SpaceSelect } from '../shared/SpaceSelect';
@@ -14,16 +13,13 @@ import { PATH_SEARCH, ruleText, ruleTitle } from './ruleWords';
 import classes from './Textures.module.css';
 
 /** The project's file rules, in the order in which they are tried. The default stays last. */
-export function Rules({ textures }: { textures: Texture[] }) {
+export function Rules({ textures, onRunAgain }: { textures: Texture[]; onRunAgain: () => void }) {
   const project = useProject();
   const findings = useFindings();
   const { proposed, propose } = useProposal();
   const config = useConfig();
   const [chosen, setChosen] = useState<number | null>(null);
   const [editing, setEditing] = useState<number | 'new' | null>(null);
-  const runAgain = useChange((slug) =>
-    body(api.POST('/api/projects/{slug}/textures/run-rules', { params: { path: { slug } } })),
-  );
 
   const rules = (proposed?.parts.rules ?? project.data?.setup.rules ?? []) as Rule[];
   const hits = (name: string) => textures.filter(({ assignment: { reason } }) => reason.name === name).length;
@@ -147,17 +143,7 @@ export function Rules({ textures }: { textures: Texture[] }) {
       ) : (
         <div className="row">
           <Button onClick={() => setEditing('new')}>Add rule</Button>
-          <Button
-            loading={runAgain.isPending}
-            onClick={() =>
-              runAgain.mutate(undefined, {
-                onSuccess: ({ files, pins_kept }) =>
-                  tell(`Rules were run on ${files} files; ${pins_kept} pins were left as they are.`),
-              })
-            }
-          >
-            Run again
-          </Button>
+          <Button onClick={onRunAgain}>Run again</Button>
           {!rules.some((rule) => rule.kind === 'space_in_path') && (
             <Button onClick={() => save([...rules, PATH_SEARCH], 'Rule “Space in the path” added')}>
               Space in path
@@ -166,7 +152,8 @@ export function Rules({ textures }: { textures: Texture[] }) {
         </div>
       )}
       <p className="quiet small">
-        Written into the config as file rules. Name patterns tell capitals from small letters; extensions do not.
+        Written into the config as file rules, with OCIO's own cases: name patterns and regular expressions tell capitals
+        from small letters; extensions, map words and names of spaces do not.
       </p>
       {config.data && <MapWords kinds={config.data.map_kinds} />}
     </>

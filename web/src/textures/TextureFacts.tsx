@@ -2,6 +2,7 @@ import { Button, TextInput } from '@mantine/core';
 import { useHotkeys } from '@mantine/hooks';
 import { useQuery } from '@tanstack/react-query';
 import { useRef, useState } from 'react';
+import { Link } from 'react-router';
 
 import { api, body, type Schemas } from '../api/client';
 import { type Texture, useChange, useFindings, useProject, useSlug } from '../api/hooks';
@@ -10,6 +11,7 @@ import { FindingCard } from '../shared/FindingCard';
 import { SpaceSelect } from '../shared/SpaceSelect';
 import { Loaded } from '../shared/states';
 import { reasonWord } from './reason';
+import { useRemove } from './SelectionFacts';
 import classes from './Textures.module.css';
 
 type Detail = Schemas['TextureDetail'];
@@ -25,7 +27,12 @@ export function TextureFacts({ texture }: { texture: Texture }) {
   const own = findings.data?.filter((finding) => finding.subject === texture.path) ?? [];
   return (
     <>
-      <h2 style={{ overflowWrap: 'anywhere' }}>{texture.path.split('/').at(-1)}</h2>
+      <div className="row spread" style={{ alignItems: 'flex-start' }}>
+        <h2 style={{ overflowWrap: 'anywhere' }}>{texture.path.split('/').at(-1)}</h2>
+        <Button component={Link} to={String(texture.id)} size="compact-xs" title="Enter" style={{ flex: 'none' }}>
+          Open large
+        </Button>
+      </div>
       <Pictures texture={texture} other={detail.data?.verdict.space ?? null} />
       {own.map((finding) => (
         <FindingCard key={finding.code} finding={finding} />
@@ -185,9 +192,7 @@ function Why({ detail }: { detail: Detail }) {
 }
 
 function Remove({ texture }: { texture: Texture }) {
-  const remove = useChange((slug) =>
-    body(api.DELETE('/api/projects/{slug}/textures/{id}', { params: { path: { slug, id: texture.id } } })),
-  );
+  const remove = useRemove([texture]);
   return (
     <div>
       <Button variant="subtle" size="compact-xs" onClick={() => remove.mutate(undefined)} loading={remove.isPending}>

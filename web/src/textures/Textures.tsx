@@ -1,145 +1,140 @@
-import { Button, Select, TextInput } from '@mantine/core';
+import { Button, SegmentedControl } from '@mantine/core';
 import { Dropzone } from '@mantine/dropzone';
 import { useHotkeys } from '@mantine/hooks';
 import { useRef, useState } from 'react';
+import { useNavigate } from 'react-router';
 
-import { type Texture, useConfig, useFindings, useTextures } from '../api/hooks';
+import { JobCard } from '../app/Tray';
+import { isBusy, type Texture, useFindings, useJobs, useTextures } from '../api/hooks';
+import { counted } from '../shared/marks';
 import { ProposalProvider } from '../shared/proposal';
 import { ProposedChange } from '../shared/ProposedChange';
+import { Progressing } from '../shared/Progressing';
 import { Empty, Loaded } from '../shared/states';
+import { AddTextures, FolderInPlace } from './AddTextures';
+import { FilterBar } from './FilterBar';
+import { byPath, type Filters, narrowed, NO_FILTERS } from './filters';
+import { Folders } from './Folders';
 import { Rules } from './Rules';
+import { RulesRun } from './RulesRun';
+import { SelectionFacts } from './SelectionFacts';
 import { TextureFacts } from './TextureFacts';
-import { TextureTable } from './TextureTable';
+import { type Layout, TextureList } from './TextureList';
 import classes from './Textures.module.css';
+import { useSelection } from './useSelection';
 import { useUpload } from './useUpload';
+
+const INTAKE = 'bring-textures';
 
 /** Which space each file is read in, and why. */
 export function Textures() {
   const textures = useTextures();
   const findings = useFindings();
-  const config = useConfig();
+  const jobs = useJobs();
   const upload = useUpload();
-  const search = useRef<HTMLInputElement>(null);
+  const navigate = useNavigate();
   const openPicker = useRef<() => void>(null);
-  const [sought, setSought] = useState('');
-  const [kind, setKind] = useState('');
-  const [onlyFindings, setOnlyFindings] = useState(false);
-  const [selectedId, setSelectedId] = useState<number>();
+  const [filters, setFilters] = useState<Filters>(NO_FILTERS);
+  const [layout, setLayout] = useState<Layout>('table');
+  const [addsFolder, setAddsFolder] = useState(false);
+  const [runsRules, setRunsRules] = useState<Texture[]>();
 
-  const found = new Set(findings.data?.map((finding) => finding.subject));
-  const shown = (textures.data ?? []).filter(
-    (texture) =>
-      matches(texture, sought) &&
-      (!kind || texture.kind?.key === kind) &&
-      (!onlyFindings || found.has(texture.path)),
-  );
-  const firstWithFinding = shown.find((texture) => found.has(texture.path));
-  const selected = shown.find((texture) => texture.id === selectedId) ?? firstWithFinding ?? shown[0];
-  const step = (by: number) => {
-    const next = shown[shown.findIndex((texture) => texture.id === selected?.id) + by];
-    if (next) setSelectedId(next.id);
-  };
-  useHotkeys([
-    ['/', () => search.current?.focus()],
-    ['ArrowDown', () => step(1)],
-    ['ArrowUp', () => step(-1)],
-  ]);
+  const all = textures.data ?? [];
+  const found = byPath(findings.data ?? []);
+  const shown = narrowed(all, filters, found);
+  const selection = useSelection(shown);
+  const chosen = shown.filter(({ id }) => selection.ids.has(id));
+  const one = chosen[0] ?? shown.find(({ path }) => found.has(path)) ?? shown[0];
+  useHotkeys([['Enter', () => one && void navigate(String(one.id))]]);
+  const intake = jobs.data?.find((job) => job.kind === INTAKE && isBusy(job));
 
   return (
     <ProposalProvider>
-    <div className="columns">
-      <section className="column" aria-label="Rules">
-        <Rules textures={textures.data ?? []} />
-      </section>
-      <section className="column" aria-label="Files">
-        <ProposedChange />
-        <div className="row">
-          <TextInput
-            ref={search}
-            aria-label="Find a file"
-            placeholder="Find by name or space"
-            value={sought}
-            onChange={(event) => setSought(event.currentTarget.value)}
-            style={{ flex: 1 }}
-          />
-          <Select
-            aria-label="Map kind"
-            w={140}
-            value={kind}
-            onChange={(value) => setKind(value ?? '')}
-            data={[
-              { value: '', label: 'any map kind' },
-              ...(config.data?.map_kinds.map(({ key, label }) => ({ value: key, label })) ?? []),
-            ]}
-          />
-          <Button
-            aria-pressed={onlyFindings}
-            variant={onlyFindings ? 'filled' : 'default'}
-            onClick={() => setOnlyFindings(!onlyFindings)}
+      <div className="columns">
+        <section className="column" aria-label="Rules">
+          <Rules textures={all} onRunAgain={() => setRunsRules(all)} />
+          <Folders />
+        </section>
+        <section className="column" aria-label="Files">
+          <ProposedChange />
+          {runsRules && <RulesRun textures={runsRules} onClose={() => setRunsRules(undefined)} />}
+          {addsFolder && <FolderInPlace onClose={() => setAddsFolder(false)} />}
+          {upload.progress && (
+            <div className="card">
+              <Progressing {...upload.progress} onCancel={upload.cancel} />
+            </div>
+          )}
+          {intake && <JobCard job={intake} />}
+          <FilterBar textures={all} findings={findings.data ?? []} filters={filters} onChange={setFilters} />
+          <div className="row spread">
+            <span className="quiet small" role="status">
+              {shown.length === all.length ? counted(all.length, 'file') : `${shown.length} of ${counted(all.length, 'file')}`}
+              {chosen.length > 1 && `, ${chosen.length} selected`}
+            </span>
+            <span className="row">
+              <Button size="xs" variant="subtle" disabled={shown.length === 0} onClick={() => selection.many(shown)}>
+                Select all
+              </Button>
+              <SegmentedControl
+                aria-label="Layout"
+                size="xs"
+                value={layout}
+                onChange={(value) => setLayout(value as Layout)}
+                data={[
+                  { value: 'table', label: 'Table' },
+                  { value: 'grid', label: 'Grid' },
+                ]}
+              />
+              <AddTextures
+                busy={upload.progress !== undefined}
+                onFiles={(files) => void upload.add(files)}
+                onPickFiles={() => openPicker.current?.()}
+                onFolderInPlace={() => setAddsFolder(true)}
+              />
+            </span>
+          </div>
+          <Dropzone
+            className={classes.drop}
+            openRef={openPicker}
+            onDrop={(files) => void upload.add(files)}
+            activateOnClick={false}
+            enablePointerEvents
+            styles={{ inner: { display: 'contents' } }}
           >
-            Findings
-          </Button>
-          <Button variant="filled" loading={upload.busy} onClick={() => openPicker.current?.()}>
-            Add files
-          </Button>
-        </div>
-        {upload.busy && (
-          <p className="row spread small" role="status">
-            {upload.progress}
-            <Button size="compact-xs" onClick={upload.cancel}>
-              Cancel
-            </Button>
-          </p>
-        )}
-        <Dropzone
-          className={classes.drop}
-          openRef={openPicker}
-          onDrop={(files) => void upload.add(files)}
-          activateOnClick={false}
-          enablePointerEvents
-          styles={{ inner: { display: 'contents' } }}
-        >
-          <Loaded of={textures}>
-            {(all) =>
-              all.length === 0 ? (
-                <Empty>
-                  <p>No textures yet. Drop files or a folder here.</p>
-                  <Button onClick={() => openPicker.current?.()}>Add files</Button>
-                </Empty>
-              ) : shown.length === 0 ? (
-                <Empty>
-                  <p>None of the {all.length} files is like that.</p>
-                </Empty>
-              ) : (
-                <div className={classes.scroll}>
-                  <TextureTable
-                    textures={shown}
-                    findings={findings.data ?? []}
-                    selected={selected?.id}
-                    onSelect={setSelectedId}
-                  />
-                </div>
-              )
-            }
-          </Loaded>
-        </Dropzone>
-      </section>
-      <section className="column" aria-label="Selected file">
-        {selected ? (
-          <TextureFacts key={selected.id} texture={selected} />
-        ) : (
-          <Empty>Select a file to see what it says.</Empty>
-        )}
-      </section>
-    </div>
+            <Loaded of={textures}>
+              {() =>
+                all.length === 0 ? (
+                  <Empty>
+                    <p>No textures yet. Drop files, a folder or a zip here.</p>
+                    <Button onClick={() => openPicker.current?.()}>Choose files</Button>
+                  </Empty>
+                ) : shown.length === 0 ? (
+                  <Empty>
+                    <p>None of the {all.length} files is like that.</p>
+                    <Button onClick={() => setFilters(NO_FILTERS)}>Show all</Button>
+                  </Empty>
+                ) : (
+                  <TextureList textures={shown} findings={found} selection={selection} layout={layout} />
+                )
+              }
+            </Loaded>
+          </Dropzone>
+        </section>
+        <section className="column" aria-label="Selected file">
+          {chosen.length > 1 ? (
+            <SelectionFacts
+              textures={chosen}
+              findings={found}
+              onRunRules={() => setRunsRules(chosen)}
+              onConvert={() => undefined}
+            />
+          ) : one ? (
+            <TextureFacts key={one.id} texture={one} />
+          ) : (
+            <Empty>Select a file to see what it says.</Empty>
+          )}
+        </section>
+      </div>
     </ProposalProvider>
   );
-}
-
-function matches(texture: Texture, sought: string): boolean {
-  const text = `${texture.path} ${texture.assignment.space} ${texture.kind?.label ?? ''}`.toLowerCase();
-  return sought
-    .toLowerCase()
-    .split(/\s+/)
-    .every((word) => text.includes(word));
 }

@@ -1,40 +1,73 @@
 import { useQueryClient } from '@tanstack/react-query';
 import { useRef, useState } from 'react';
 
-import { send, tell } from '../api/client';
-import { type Texture, useSlug } from '../api/hooks';
+import { api, body, sendForm, tell, tellError } from '../api/client';
+import { useSlug } from '../api/hooks';
+import { megabytes } from '../shared/numbers';
 
 type FileWithPath = File & { path?: string };
 
-/** The path a dropped file has in the project: below the dropped folder, or its bare name. */
-const pathOf = (file: FileWithPath) => (file.path ?? file.name).replace(/^\.?\//, '');
+/** Files sent in one go: few enough to see progress and to cancel, enough not to wait for answers. */
+const BATCH = { files: 100, bytes: 32_000_000 };
+const PICTURES_AND_ZIPS = /\.(exr|png|jpe?g|tiff?|hdr|dpx|tx|zip)$/i;
 
-/** Bring files in one by one; those that are refused are told, and the rest goes on. */
+/** The path a file has in the project: below the folder it came in, or its bare name. */
+const pathOf = (file: FileWithPath) => (file.path || file.webkitRelativePath || file.name).replace(/^\.?\//, '');
+
+/** In a folder lie other files too; what was chosen by itself is taken at its word. */
+const isMeant = (file: FileWithPath) => {
+  const path = pathOf(file);
+  return !path.includes('/') || (PICTURES_AND_ZIPS.test(path) && !/(^|\/)\./.test(path));
+};
+
+/** Send files, and have them read by a job once all are there. */
 export function useUpload() {
   const slug = useSlug();
   const client = useQueryClient();
-  const [progress, setProgress] = useState('');
+  const [progress, setProgress] = useState<{ share: number; doing: string }>();
   const cancelled = useRef(false);
 
-  const add = async (files: FileWithPath[]) => {
+  const add = async (dropped: FileWithPath[]) => {
+    const files = dropped.filter(isMeant);
+    if (dropped.length > files.length) tell(`${dropped.length - files.length} files that are no pictures were passed over.`);
+    if (files.length === 0) return;
     cancelled.current = false;
-    const refused: string[] = [];
-    let added = 0;
-    for (const [index, file] of files.entries()) {
-      if (cancelled.current) break;
-      setProgress(`Reading ${index + 1} of ${files.length}: ${file.name}`);
-      try {
-        await send<Texture>(`/api/projects/${slug}/textures`, { path: pathOf(file), file });
-        added += 1;
-      } catch (error) {
-        refused.push((error as Error).message);
+    const path = { slug };
+    const every = files.reduce((sum, file) => sum + file.size, 0);
+    let sent = { files: 0, bytes: 0 };
+    try {
+      const { id } = await body(api.POST('/api/projects/{slug}/intakes', { params: { path } }));
+      for (const batch of batches(files)) {
+        const doing = `Sending ${sent.files.toLocaleString('en')} of ${files.length.toLocaleString('en')} files, ${megabytes(sent.bytes)} of ${megabytes(every)}`;
+        setProgress({ share: sent.bytes / Math.max(every, 1), doing });
+        const form = new FormData();
+        for (const file of batch) {
+          form.append('file', file);
+          form.append('path', pathOf(file));
+        }
+        await sendForm(`/api/projects/${slug}/intakes/${id}/files`, form);
+        if (cancelled.current) return;
+        sent = { files: sent.files + batch.length, bytes: sent.bytes + bytesOf(batch) };
       }
+      await body(api.POST('/api/projects/{slug}/intakes/{id}/start', { params: { path: { slug, id } } }));
+    } catch (error) {
+      tellError(error as Error);
+    } finally {
+      setProgress(undefined);
+      await client.invalidateQueries({ queryKey: [slug] });
     }
-    setProgress('');
-    await client.invalidateQueries({ queryKey: [slug] });
-    if (added > 0) tell(`${added} of ${files.length} files are in.`);
-    for (const reason of refused.slice(0, 5)) tell(reason, 'Left out');
-    if (refused.length > 5) tell(`${refused.length - 5} more files were left out for such reasons.`, 'Left out');
   };
-  return { add, busy: progress !== '', progress, cancel: () => (cancelled.current = true) };
+  return { add, progress, cancel: () => (cancelled.current = true) };
+}
+
+const bytesOf = (files: File[]) => files.reduce((sum, file) => sum + file.size, 0);
+
+function batches(files: FileWithPath[]): FileWithPath[][] {
+  const found: FileWithPath[][] = [];
+  for (const file of files) {
+    const last = found.at(-1);
+    if (last && last.length < BATCH.files && bytesOf(last) + file.size < BATCH.bytes) last.push(file);
+    else found.push([file]);
+  }
+  return found;
 }

@@ -1,0 +1,42 @@
+import { Button } from '@mantine/core';
+
+import { api, body } from '../api/client';
+import { useChange, useTextureFolders } from '../api/hooks';
+import { counted } from '../shared/marks';
+import classes from './Textures.module.css';
+
+/** The folders whose textures are read where they lie. */
+export function Folders() {
+  const folders = useTextureFolders();
+  const again = useChange((slug, id: number) =>
+    body(api.POST('/api/projects/{slug}/texture-folders/{id}/look-again', { params: { path: { slug, id } } })),
+  );
+  const letGo = useChange((slug, id: number) =>
+    body(api.DELETE('/api/projects/{slug}/texture-folders/{id}', { params: { path: { slug, id } } })),
+  );
+  if (!folders.data?.length) return null;
+  return (
+    <details className={classes.words} open>
+      <summary>Folders read in place</summary>
+      {folders.data.map(({ id, name, place, files }) => (
+        <div key={id} className="card block">
+          <div className="row spread">
+            <span className="ellipsis">{name}</span>
+            <span className="quiet small">{counted(files, 'file')}</span>
+          </div>
+          <p className="mono small quiet" style={{ overflowWrap: 'anywhere' }}>
+            {place}
+          </p>
+          <div className="row">
+            <Button size="compact-xs" onClick={() => again.mutate(id)} loading={again.isPending && again.variables === id}>
+              Look again
+            </Button>
+            <Button size="compact-xs" variant="subtle" onClick={() => letGo.mutate(id)} title="Its textures stay in the project">
+              Let go
+            </Button>
+          </div>
+        </div>
+      ))}
+    </details>
+  );
+}

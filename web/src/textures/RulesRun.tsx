@@ -1,0 +1,64 @@
+import { Button, Loader } from '@mantine/core';
+import { useQuery } from '@tanstack/react-query';
+
+import { api, body } from '../api/client';
+import { type Texture, useProject, useSlug } from '../api/hooks';
+import { ChangeList } from '../shared/ChangeList';
+import { FindingLine } from '../shared/FindingLine';
+import { counted } from '../shared/marks';
+import { usePins } from './usePins';
+
+/** What the rules would say of files whose pins are taken away; then, if wanted, they are. */
+export function RulesRun({ textures, onClose }: { textures: Texture[]; onClose: () => void }) {
+  const slug = useSlug();
+  const project = useProject();
+  const { pin, isPending } = usePins();
+  const ids = textures.map(({ id }) => id);
+  const preview = useQuery({
+    queryKey: [slug, 'run-rules', project.data?.revision.number, ids, textures.map(({ version }) => version)],
+    queryFn: () =>
+      body(
+        api.POST('/api/projects/{slug}/textures/run-rules', { params: { path: { slug } }, body: { textures: ids } }),
+      ),
+  });
+  const pinned = textures.filter(({ assignment }) => assignment.reason.kind === 'pin');
+  const data = preview.data;
+  return (
+    <section className="card chosen block" aria-label="Rules run again">
+      <div className="row spread">
+        <h3>Rules on {counted(textures.length, 'file')}</h3>
+        <Button size="compact-xs" onClick={onClose}>
+          Close
+        </Button>
+      </div>
+      {preview.isPending && (
+        <p role="status" className="row quiet">
+          <Loader size="xs" color="neutral" /> Asking the rules …
+        </p>
+      )}
+      {preview.error && <p role="alert">{preview.error.message}</p>}
+      {data?.pins === 0 && <p>None of them is pinned: each is read as the rules say already.</p>}
+      {data !== undefined && data.pins > 0 && (
+        <>
+          <p>
+            {counted(data.pins, 'pin')} would be taken away
+            {data.changes.length === 0 ? ', and every file still read in the same space.' : ', and these read otherwise:'}
+          </p>
+          <ChangeList changes={data.changes} label="Files read otherwise" />
+          {data.new_findings.map((finding) => (
+            <FindingLine key={finding.code + finding.subject} finding={finding} word="new" />
+          ))}
+          {data.gone_findings.map((finding) => (
+            <FindingLine key={finding.code + finding.subject} finding={finding} word="settled" />
+          ))}
+          <div className="row">
+            <Button variant="filled" loading={isPending} onClick={() => pin(pinned, '', '', onClose)}>
+              Take {counted(data.pins, 'pin')} away
+            </Button>
+            <Button onClick={onClose}>Leave them</Button>
+          </div>
+        </>
+      )}
+    </section>
+  );
+}
