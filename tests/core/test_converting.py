@@ -1,13 +1,18 @@
 """Textures converted to new files: the engine's numbers, headers, alpha, data, and refusals."""
 
+from contextlib import contextmanager
+from unittest.mock import patch
+
 import numpy as np
+import OpenImageIO as oiio
 
 from saltwort.core.engine import space_processor
 from saltwort.core.errors import BadInput
-from saltwort.core.images import read_header
+from saltwort.core.images import read_header, survey, writing_rows
 from saltwort.core.images.reading import read_strips
 from saltwort.core.spaces.gamuts import AP1
-from saltwort.core.textures.converting import FORMATS, convert, converted_name
+from saltwort.core.textures import converting
+from saltwort.core.textures.converting import FORMATS, convert, converted_name, foresee
 from tests.core.test_images import ImageTestCase
 from tests.samples import LINEAR_REC709, SRGB, base_config, light, write
 
@@ -16,9 +21,16 @@ def stored(path) -> np.ndarray:
     return np.concatenate([strip for _, strip in read_strips(path)])
 
 
+@contextmanager
+def rows_off_by_a_percent(*asked, **more):
+    """A disk that does not keep what it is given."""
+    with writing_rows(*asked, **more) as write:
+        yield lambda rows: write(rows * 0.99)
+
+
 class Converting(ImageTestCase):
     def converted(self, source, source_space: str, space: str, format_name: str = "exr-float", name: str = "out"):
-        target = self.folder / f"{name}{FORMATS[format_name][0]}"
+        target = self.folder / f"{name}{FORMATS[format_name].suffix}"
         return convert(base_config(), source, source_space, space, format_name, target)
 
     def test_every_format_holds_the_engines_numbers(self) -> None:
@@ -29,10 +41,10 @@ class Converting(ImageTestCase):
         for format_name, tolerance in (("exr-float", 0), ("exr-half", 2**-12), ("tif-16", 1e-5), ("png-16", 1e-5)):
             with self.subTest(format_name):
                 done = self.converted(source, SRGB, LINEAR_REC709, format_name)
-                error = np.abs(stored(self.folder / f"out{FORMATS[format_name][0]}") - expected).max()
+                error = np.abs(stored(self.folder / f"out{FORMATS[format_name].suffix}") - expected).max()
                 self.assertLessEqual(error, tolerance)
                 self.assertAlmostEqual(done.largest_error, error, places=6)
-                (self.folder / f"out{FORMATS[format_name][0]}").unlink()
+                (self.folder / f"out{FORMATS[format_name].suffix}").unlink()
 
     def test_the_header_says_what_is_in_it(self) -> None:
         source = write(self.folder / "wall.png", light(peak=1.0), "uint8")
@@ -70,8 +82,94 @@ class Converting(ImageTestCase):
         np.testing.assert_allclose(stored(self.folder / "back.png"), stored(source), atol=2 / 65535)
         self.assertLess(back.largest_error, 1e-5)
 
+    def test_a_texture_has_tiles_all_mip_levels_and_the_same_numbers(self) -> None:
+        source = write(self.folder / "wall.png", light(150, 260, peak=1.0), "uint8")
+        done = self.converted(source, SRGB, "ACEScg", "tx-half")
+        tiled = oiio.ImageInput.open(str(self.folder / "out.tx"))
+        sizes = []
+        while tiled.seek_subimage(0, len(sizes)):
+            sizes.append((tiled.spec().width, tiled.spec().height))
+        tiled.close()
+        self.assertEqual((sizes[:3], sizes[-1], len(sizes)), ([(260, 150), (130, 75), (65, 37)], (1, 1), 9))
+        self.assertEqual(read_header(self.folder / "out.tx").tags["colorInteropID"], "lin_ap1_scene")
+        expected = stored(source).copy()
+        space_processor(base_config(), SRGB, "ACEScg").applyRGB(expected)
+        self.assertLessEqual(np.abs(stored(self.folder / "out.tx") - expected).max(), 2**-12)
+        self.assertLessEqual(done.largest_error, 2**-12)
+
+    def test_values_that_are_no_numbers_stay_what_they_are(self) -> None:
+        broken = light()
+        broken[3, 4] = (np.inf, 0.5, 0.5)
+        broken[5, 6] = np.nan
+        source = write(self.folder / "broken.exr", broken, "float")
+        for number, format_name in enumerate(("exr-half", "exr-float")):
+            self.converted(source, "ACEScg", "ACEScg", format_name, str(number))
+            found = stored(self.folder / f"{number}{FORMATS[format_name].suffix}")
+            np.testing.assert_array_equal(np.isfinite(found), np.isfinite(broken))
+        with self.assertRaisesRegex(BadInput, "4 values that are no numbers, and mip levels would spread"):
+            self.converted(source, "ACEScg", "ACEScg", "tx-half")
+
+    def test_a_picture_too_large_to_keep_is_computed_twice_and_the_same(self) -> None:
+        source = write(self.folder / "wall.png", light(300, 400, peak=1.0), "uint16")
+        kept = self.converted(source, SRGB, "ACEScg", "exr-half", "kept")
+        with patch.object(converting, "HELD_SAMPLES", 0):
+            again = self.converted(source, SRGB, "ACEScg", "exr-half", "again")
+        self.assertEqual(kept.largest_error, again.largest_error)
+        np.testing.assert_array_equal(stored(self.folder / "kept.exr"), stored(self.folder / "again.exr"))
+
+    def test_after_a_crash_a_file_that_is_done_is_taken_and_another_is_not(self) -> None:
+        source = write(self.folder / "wall.png", light(peak=1.0), "uint8")
+        target = self.folder / "out.exr"
+        first = self.converted(source, SRGB, "ACEScg", "exr-half")
+        self.assertEqual(convert(base_config(), source, SRGB, "ACEScg", "exr-half", target, again=True), first)
+        for source_space in ("ACEScg", "Raw"):
+            with self.assertRaisesRegex(BadInput, "nothing is overwritten"):
+                convert(base_config(), source, source_space, "ACEScg", "exr-half", target, again=True)
+
+    def test_a_file_that_reads_back_otherwise_is_taken_away(self) -> None:
+        source = write(self.folder / "wall.png", light(peak=1.0), "uint8")
+        with (
+            patch.object(converting, "writing_rows", rows_off_by_a_percent),
+            self.assertRaisesRegex(BadInput, "did not read back"),
+        ):
+            self.converted(source, SRGB, "ACEScg")
+        self.assertFalse((self.folder / "out.exr").exists())
+
+    def test_what_is_foreseen_comes_true(self) -> None:
+        for number, (peak, into, format_name) in enumerate(
+            ((9.0, "ACEScg", "tif-16"), (1.0, SRGB, "png-16"), (1.0, LINEAR_REC709, "exr-half"))
+        ):
+            source = write(self.folder / f"{number}.exr", light(90, 120, peak=peak), "half")
+            found = survey(source)
+            told = foresee(base_config(), found.facts.header, found.sample, "ACES2065-1", into, format_name)
+            done = self.converted(source, "ACES2065-1", into, format_name, f"out{number}")
+            self.assertAlmostEqual(told.clipped, done.clipped / done.samples, delta=0.02)
+            self.assertAlmostEqual(told.negative, done.negative / done.samples, delta=0.02)
+            self.assertGreater(done.clipped + done.negative, 0)
+
+    def test_precision_lost_is_told_in_the_numbers_of_the_source(self) -> None:
+        source = survey(write(self.folder / "wall.png", light(peak=1.0), "uint8"))
+        lost = {
+            name: foresee(base_config(), source.facts.header, source.sample, SRGB, "ACEScg", name).lost
+            for name in FORMATS
+        }
+        self.assertLess(lost["exr-float"], 2e-5)  # a curve and its inverse, in float32
+        self.assertLess(lost["exr-half"], 0.5 / 255)  # an 8-bit picture comes back whole
+        self.assertGreater(lost["tif-16"], lost["exr-half"])  # linear integers are coarse in the dark
+        self.assertEqual(
+            foresee(base_config(), source.facts.header, source.sample, SRGB, "ACEScg", "exr-half").bytes, 5760
+        )
+
     def test_names(self) -> None:
         config = base_config()
+        for path, name in (
+            ("lamp_basecolor.1001.exr", "lamp_basecolor_ACEScg.1001.exr"),
+            ("lamp_basecolor_1002.exr", "lamp_basecolor_ACEScg_1002.exr"),
+            ("rope.0042.exr", "rope_ACEScg.0042.exr"),
+            ("rope_u1_v2.png", "rope_ACEScg_u1_v2.exr"),
+            ("wall_v012.png", "wall_v012_ACEScg.exr"),
+        ):
+            self.assertEqual(converted_name(path, config, "ACEScg", "exr-half"), name)
         self.assertEqual(converted_name("a/wall.png", config, "ACEScg", "exr-half"), "wall_ACEScg.exr")
         self.assertEqual(converted_name("wall.png", config, SRGB, "tif-16", "{name}"), "wall.tif")
         for pattern in ("{space}", "../{name}", "a\\{name}"):

@@ -2,7 +2,7 @@
 
 from saltwort.core.images.measuring import Facts, Stats, Survey, measure, survey
 from saltwort.core.images.reading import Header, read_header, read_pixels, read_reduced
-from saltwort.core.images.writing import encode_png, reduce_pixels, write_image
+from saltwort.core.images.writing import encode_png, reduce_pixels, write_image, write_texture, writing_rows
 
 __all__ = [
     "Facts",
@@ -17,4 +17,6 @@ __all__ = [
     "reduce_pixels",
     "survey",
     "write_image",
+    "write_texture",
+    "writing_rows",
 ]

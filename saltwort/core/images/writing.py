@@ -1,7 +1,8 @@
 """Write image files whole or not at all, and encode pictures for the screen."""
 
 import tempfile
-from collections.abc import Mapping
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import contextmanager
 from pathlib import Path
 
 import numpy as np
@@ -34,23 +35,80 @@ def write_image(
     `float` keep them. The file is written under a temporary name, synced and renamed, so that a reader never meets
     half of it. Raises BadInput for a format that cannot be written, or when the disk refuses.
     """
-    plugin = WRITABLE.get(path.suffix.lower())
-    if plugin is None:
-        raise BadInput(f"{path.name} cannot be written; its name ends with one of {', '.join(WRITABLE)}.")
-    spec = oiio.ImageSpec(pixels.shape[1], pixels.shape[0], pixels.shape[2], sample_type)
+    height, width, channels = pixels.shape
+    with writing_rows(path, (height, width, channels), sample_type, attributes) as write:
+        write(pixels)
+
+
+Rows = Callable[[NDArray[np.generic]], None]
+
+
+@contextmanager
+def writing_rows(
+    path: Path,
+    size: tuple[int, int, int],
+    sample_type: str,
+    attributes: Mapping[str, Attribute] | None = None,
+) -> Iterator[Rows]:
+    """Write a picture of `size` (height, width, channels) row by row, so that it is never held whole: gives a function
+    that takes the next rows. Samples and errors are as of `write_image`, and so is the file, which appears when the
+    block ends well.
+    """
+    height, width, channels = size
+    plugin = _plugin(path)
+    spec = oiio.ImageSpec(width, height, channels, sample_type)
     for name, value in (attributes or {}).items():
         _set(spec, name, value)
     with replacing(path) as temporary:
-        _write(temporary, plugin, spec, pixels)
+        output = oiio.ImageOutput.create(plugin)
+        assert output is not None, f"the image library was built without {plugin}"
+        written = output.open(str(temporary), spec)
+        row = 0
+
+        def write(rows: NDArray[np.generic]) -> None:
+            nonlocal written, row
+            written = written and output.write_scanlines(row, row + len(rows), 0, np.ascontiguousarray(rows))
+            row += len(rows)
+            if not written:
+                raise _unwritten(output)
+
+        try:
+            yield write
+        finally:
+            closed = output.close()
+        if not (closed and written):
+            raise _unwritten(output)
+
+
+def write_texture(source: Path, path: Path) -> None:
+    """Write a picture again as tiles with all its mip levels, as renderers read textures best, under the name `path`,
+    in an EXR container. Samples keep their type and values, header facts stay, and the picture repeats at its borders.
+    Raises BadInput when the image library refuses."""
+    wanted = oiio.ImageSpec()
+    for name, value in (("fileformatname", "openexr"), ("fixnan", "none"), ("wrapmodes", "periodic,periodic")):
+        wanted.attribute(f"maketx:{name}", value)
+    wanted.attribute("wrapmodes", "periodic,periodic")
+    with replacing(path) as temporary:
+        if not oiio.ImageBufAlgo.make_texture(oiio.MakeTxTexture, str(source), str(temporary), wanted):
+            raise BadInput(f"The image library could not write the file: {oiio.geterror() or 'the disk may be full'}.")
+
+
+def _unwritten(output: oiio.ImageOutput) -> BadInput:
+    return BadInput(f"The image library could not write the file: {output.geterror() or 'the disk may be full'}.")
+
+
+def _plugin(path: Path) -> str:
+    plugin = WRITABLE.get(path.suffix.lower())
+    if plugin is None:
+        raise BadInput(f"{path.name} cannot be written; its name ends with one of {', '.join(WRITABLE)}.")
+    return plugin
 
 
 def encode_png(pixels: Pixels) -> bytes:
     """An 8-bit PNG of display code values, float32 (height, width, 3) on 0–1, untagged and lightly compressed."""
-    spec = oiio.ImageSpec(pixels.shape[1], pixels.shape[0], 3, "uint8")
-    spec.attribute("png:compressionLevel", 1)
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "picture.png"
-        _write(path, "png", spec, pixels)
+        write_image(path, pixels, "uint8", {"png:compressionLevel": 1})
         return path.read_bytes()
 
 
@@ -71,12 +129,3 @@ def _set(spec: oiio.ImageSpec, name: str, value: Attribute) -> None:
         spec.attribute(name, f"{kind}[{len(value)}]", value)
     else:
         spec.attribute(name, value)
-
-
-def _write(path: Path, plugin: str, spec: oiio.ImageSpec, pixels: NDArray[np.generic]) -> None:
-    output = oiio.ImageOutput.create(plugin)
-    assert output is not None, f"the image library was built without {plugin}"
-    written = output.open(str(path), spec) and output.write_image(np.ascontiguousarray(pixels))
-    reason = output.geterror()
-    if not (output.close() and written):
-        raise BadInput(f"The image library could not write the file: {reason or 'the disk may be full'}.")

@@ -1,7 +1,10 @@
 """Convert a texture to another space, into a new file, and prove it by reading that file back."""
 
+import re
+from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
+from tempfile import TemporaryDirectory
 
 import numpy as np
 import PyOpenColorIO as ocio
@@ -9,28 +12,49 @@ import PyOpenColorIO as ocio
 from saltwort.core.engine import apply, space_processor
 from saltwort.core.engine.processors import known_space
 from saltwort.core.errors import BadInput
-from saltwort.core.images import Header, read_header, write_image
-from saltwort.core.images.reading import MAX_PIXELS_IN_MEMORY, Pixels, read_strips
+from saltwort.core.images import Header, read_header, write_texture, writing_rows
+from saltwort.core.images.reading import Pixels, read_strips
 from saltwort.core.images.writing import Attribute
 from saltwort.core.outputs.tags import handoff_tags
 
-FORMATS: dict[str, tuple[str, str]] = {
-    "exr-half": (".exr", "half"),
-    "exr-float": (".exr", "float"),
-    "tif-16": (".tif", "uint16"),
-    "png-16": (".png", "uint16"),
-}
-"""What can be written: suffix and sample type."""
 
+@dataclass(frozen=True)
+class Format:
+    """What can be written. `is_texture` is tiled, with all mip levels."""
+
+    label: str
+    suffix: str
+    sample_type: str
+    is_texture: bool = False
+
+
+FORMATS = {
+    "exr-half": Format("EXR, half", ".exr", "half"),
+    "exr-float": Format("EXR, float", ".exr", "float"),
+    "tx-half": Format("TX, half, tiled with mip levels", ".tx", "half", is_texture=True),
+    "tx-float": Format("TX, float, tiled with mip levels", ".tx", "float", is_texture=True),
+    "tif-16": Format("TIFF, 16-bit", ".tif", "uint16"),
+    "png-16": Format("PNG, 16-bit", ".png", "uint16"),
+}
 SPACE_TOKEN, NAME_TOKEN = "{space}", "{name}"
 DEFAULT_PATTERN = f"{NAME_TOKEN}_{SPACE_TOKEN}"
+HELD_SAMPLES = 1 << 25
+"""Samples (128 MB) up to which the engine's numbers are kept for the comparison; above, they are computed again."""
+TEXTURE_PIXELS = 1 << 26
+"""8,192 × 8,192: the image library holds a picture whole while it makes mip levels."""
+SAME = 1e-3
+"""Error below which a file that is there already is taken for the same conversion: halves have 2⁻¹¹ of each value."""
+_NUMBERED = re.compile(r"[._](1[0-9]{3})$|\.[0-9]{1,8}$|_u[0-9]{1,2}_v[0-9]{1,2}$", re.IGNORECASE)
+"""Tile or frame at the end of a name, where applications look for it."""
+_RANGES = {"uint16": (0.0, 1.0), "half": (-65504.0, 65504.0)}
+"""What samples of a type hold; floats hold all that is computed here."""
 
 
 @dataclass(frozen=True)
 class Converted:
-    """A written file. `largest_error` is how far what stands in it is from the engine's own numbers, over all samples;
-    `clipped` counts samples that the format could not hold, `negative` those that left the gamut, both of all
-    samples."""
+    """A written file. `largest_error` is how far what stands in it is from the engine's own numbers, over all samples,
+    as a part of the number where that is above 1; `clipped` counts samples that the format could not hold, `negative`
+    those that left the gamut, both of all samples."""
 
     path: str
     source_space: str
@@ -38,68 +62,240 @@ class Converted:
     largest_error: float
     clipped: int
     negative: int
+    samples: int
+    size: int
+
+
+@dataclass(frozen=True)
+class Foreseen:
+    """What a conversion would do, told from a sample of a file's pixels. `clipped` and `negative` are shares, 0–1, of
+    the samples; `lost` is the largest difference, in the numbers of the source, after going there, into the format,
+    and back, over what is not clipped; None where there is no way back. `bytes` is the size before packing."""
+
+    clipped: float
+    negative: float
+    lost: float | None
+    bytes: int
 
 
 def converted_name(path: str, config: ocio.Config, space: str, format_name: str, pattern: str = DEFAULT_PATTERN) -> str:
     """File name of a conversion, from a pattern with `{name}` and, if wanted, `{space}`, which becomes the space's
-    shortest alias. Raises BadInput for a pattern without a name, or that leads into another folder."""
+    shortest alias. A tile or frame stays at the end. Raises BadInput for a pattern without a name, or that leads into
+    another folder."""
     if NAME_TOKEN not in pattern or "/" in pattern or "\\" in pattern:
         raise BadInput(f"A name pattern holds {NAME_TOKEN}, {SPACE_TOKEN} if you like, and no slashes.")
     found = config.getColorSpace(known_space(config, space))
     token = min((found.getName(), *found.getAliases()), key=len).replace(" ", "_").replace("/", "_")
-    return pattern.replace(NAME_TOKEN, Path(path).stem).replace(SPACE_TOKEN, token) + _format(format_name)[0]
+    stem = Path(path).stem
+    numbered = _NUMBERED.search(stem)
+    number = numbered[0] if numbered else ""
+    named = pattern.replace(NAME_TOKEN, stem.removesuffix(number)).replace(SPACE_TOKEN, token)
+    return named + number + _format(format_name).suffix
+
+
+def foresee(
+    config: ocio.Config, header: Header, sample: Pixels, source_space: str, space: str, format_name: str
+) -> Foreseen:
+    """Tell from a sample of pixels, float32 (pixels, channels), what `convert` would do to a file."""
+    wanted = _format(format_name)
+    pixels = sample[np.newaxis]
+    there = _Conversion(config, source_space, space).apply(pixels)
+    finite, stored = np.isfinite(there), _as_stored(there, wanted.sample_type)
+    lowest, highest = _RANGES.get(wanted.sample_type, (-np.inf, np.inf))
+    fits = (there >= lowest) & (there <= highest)
+    lost = None
+    try:
+        back = _Conversion(config, space, source_space).apply(stored)
+    except BadInput:
+        pass  # a space may have no way back
+    else:
+        whole = (fits & np.isfinite(pixels) & np.isfinite(back)).all(axis=2)
+        lost = float(np.abs(back - pixels)[whole].max(initial=0.0))
+    levels = 4 / 3 if wanted.is_texture else 1.0
+    return Foreseen(
+        clipped=float(np.mean(finite & ~fits)),
+        negative=float(np.mean(there[..., :3] < 0)),
+        lost=lost,
+        bytes=round(
+            header.width * header.height * header.channels * np.dtype(_DTYPES[wanted.sample_type]).itemsize * levels
+        ),
+    )
+
+
+_DTYPES = {"uint16": np.uint16, "half": np.float16, "float": np.float32}
 
 
 def convert(
-    config: ocio.Config, source: Path, source_space: str, space: str, format_name: str, target: Path
+    config: ocio.Config,
+    source: Path,
+    source_space: str,
+    space: str,
+    format_name: str,
+    target: Path,
+    *,
+    again: bool = False,
 ) -> Converted:
     """Write `source`, read in one space, as a new file in another; the format is a key of FORMATS.
 
     Data stays as it is: nothing is converted where one of the spaces is data. Alpha passes; it is multiplied into the
-    colour in EXR, and not in other files, as each format has it. Nothing is overwritten: raises BadInput when `target`
-    is there already, for more than four channels, and for a picture too large to be held.
+    colour in EXR and TX, and not in other files, as each format has it. The file is never held whole, but for one
+    that is made a texture. Nothing is overwritten: raises BadInput when `target` is there already, unless this is done
+    `again` after a crash and what is there is this very conversion; and for more than four channels, or a texture
+    above TEXTURE_PIXELS.
     """
-    suffix, sample_type = _format(format_name)
+    wanted, header = _format(format_name), read_header(source)
+    _check(source, header, wanted)
+    strips = _Strips(config, source, header, source_space, space, wanted)
     if target.exists():
+        if again and (done := _compared(strips, target)) and done.largest_error < SAME:
+            return done
         raise BadInput(f"{target.name} is there already, and nothing is overwritten. Choose another name or folder.")
-    header = read_header(source)
-    if header.width * header.height > MAX_PIXELS_IN_MEMORY:
-        raise BadInput(f"{source.name} has more than {MAX_PIXELS_IN_MEMORY:,} pixels, too many to convert at once.")
-    if header.channels > 4:
-        raise BadInput(f"{source.name} has {header.channels} channels. Convert its layers one by one.")
-    pixels = _whole(source, header)
-    if header.format == "EXR":
-        pixels = _without_alpha(pixels)
-    pixels = _through(config, pixels, source_space, space)
-    if suffix == ".exr":
-        pixels = _with_alpha(pixels)
-    write_image(target, pixels, sample_type, _tags(config, space, suffix, header.channels))
-    lowest, highest = _RANGES.get(sample_type, (-np.inf, np.inf))
-    finite = np.isfinite(pixels)
-    errors = np.abs(_whole(target, header) - np.clip(pixels, lowest, highest))[finite]
+    if wanted.is_texture:
+        with TemporaryDirectory() as folder:
+            flat = Path(folder) / "flat.exr"
+            if broken := strips.write(flat):
+                raise BadInput(
+                    f"{source.name} holds {broken:,} values that are no numbers, and mip levels would spread them. "
+                    "Mend the file, or convert it to plain EXR."
+                )
+            write_texture(flat, target)
+    else:
+        strips.write(target)
+    done = _compared(strips, target)
+    if done.largest_error > MOST_ERROR[wanted.sample_type]:
+        target.unlink(missing_ok=True)
+        raise BadInput(f"{target.name} did not read back as it was written, so it was taken away. Is the disk sound?")
+    return done
+
+
+MOST_ERROR = {"uint16": 1 / 65535, "half": 2**-11, "float": 1e-6}
+"""What rounding to each type can do at most: half a step, and twice that to be on the safe side."""
+
+
+class _Conversion:
+    """From one space to another; nothing where one of them is data."""
+
+    def __init__(self, config: ocio.Config, source_space: str, space: str) -> None:
+        self.names = known_space(config, source_space), known_space(config, space)
+        is_data = any(config.getColorSpace(name).isData() for name in self.names)
+        self._processor = None if is_data else space_processor(config, *self.names)
+
+    def apply(self, pixels: Pixels) -> Pixels:
+        """Colour converted, a single channel as a grey; alpha as it is."""
+        if self._processor is None or pixels.shape[2] == 2:
+            return pixels
+        if pixels.shape[2] == 1:
+            return apply(self._processor, np.repeat(pixels, 3, axis=2))[..., :1]
+        return apply(self._processor, pixels)
+
+
+class _Strips:
+    """The engine's numbers for a file, strip by strip; kept once computed, where they are few."""
+
+    def __init__(
+        self, config: ocio.Config, source: Path, header: Header, source_space: str, space: str, wanted: Format
+    ) -> None:
+        self.source, self.header, self.wanted = source, header, wanted
+        self.conversion = _Conversion(config, source_space, space)
+        self.associates = wanted.suffix in (".exr", ".tx")
+        self._tags = _tags(config, self.conversion.names[1], self.associates, header.channels)
+        self._kept: list[Pixels] = []
+
+    def __iter__(self) -> Iterator[Pixels]:
+        if self._kept:
+            yield from self._kept
+            return
+        for _, strip in read_strips(self.source):
+            pixels = _without_alpha(strip) if self.header.format == "EXR" else strip
+            pixels = self.conversion.apply(pixels)
+            yield _with_alpha(pixels) if self.associates else pixels
+
+    def write(self, target: Path) -> int:
+        """Write them all; gives back how many samples are not finite."""
+        header = self.header
+        keeps = header.width * header.height * header.channels <= HELD_SAMPLES
+        size = header.height, header.width, header.channels
+        kept, broken = [], 0
+        with writing_rows(target, size, self.wanted.sample_type, self._tags) as write:
+            for strip in self:
+                write(_fitting(strip, self.wanted.sample_type))
+                broken += int(np.count_nonzero(~np.isfinite(strip)))
+                if keeps:
+                    kept.append(strip)
+        self._kept = kept
+        return broken
+
+
+def _compared(strips: _Strips, target: Path) -> Converted:
+    """What stands in a file against the engine's numbers, clipped to what its format holds."""
+    sample_type = strips.wanted.sample_type
+    expected, found = _Rows(iter(strips)), _Rows(strip for _, strip in read_strips(target))
+    largest, clipped, negative, row = 0.0, 0, 0, 0
+    height = strips.header.height
+    while row < height:
+        rows = min(len(expected.held()), len(found.held()), height - row)
+        computed, stored = expected.take(rows), found.take(rows)
+        if computed.shape != stored.shape:
+            return Converted(str(target), *strips.conversion.names, np.inf, 0, 0, 0, 0)
+        finite, fitting = np.isfinite(computed), _fitting(computed, sample_type)
+        if sample_type != "uint16" and (finite != np.isfinite(stored)).any():
+            largest = np.inf
+        with np.errstate(invalid="ignore"):
+            errors = np.abs(stored - fitting) / np.maximum(np.abs(fitting), 1)
+        largest = max(largest, float(errors[finite].max(initial=0.0)))
+        clipped += int(np.count_nonzero(finite & (computed != fitting)))
+        negative += int(np.count_nonzero(computed[..., :3] < 0))
+        row += rows
     return Converted(
         path=str(target),
-        source_space=known_space(config, source_space),
-        space=known_space(config, space),
-        largest_error=float(errors.max(initial=0.0)),
-        clipped=int(np.count_nonzero((pixels < lowest) | (pixels > highest))),
-        negative=int(np.count_nonzero(pixels[..., :3] < 0)),
+        source_space=strips.conversion.names[0],
+        space=strips.conversion.names[1],
+        largest_error=largest,
+        clipped=clipped,
+        negative=negative,
+        samples=strips.header.width * height * strips.header.channels,
+        size=target.stat().st_size,
     )
 
 
-_RANGES = {"uint16": (0.0, 1.0), "half": (-65504.0, 65504.0)}
-"""What samples of a type hold; floats hold all that is computed here."""
+class _Rows:
+    """Rows out of strips of any height."""
+
+    def __init__(self, strips: Iterator[Pixels]) -> None:
+        self._strips = strips
+        self._held: Pixels | None = None
+
+    def held(self) -> Pixels:
+        """Rows at hand: at least one, until all are taken."""
+        if self._held is None or len(self._held) == 0:
+            self._held = next(self._strips)
+        return self._held
+
+    def take(self, rows: int) -> Pixels:
+        taken, self._held = self.held()[:rows], self.held()[rows:]
+        return taken
 
 
-def _through(config: ocio.Config, pixels: Pixels, source_space: str, space: str) -> Pixels:
-    """The colour converted, a single channel as a grey; alpha as it is."""
-    spaces = [config.getColorSpace(known_space(config, name)) for name in (source_space, space)]
-    if any(found.isData() for found in spaces) or pixels.shape[2] == 2:
+def _fitting(pixels: Pixels, sample_type: str) -> Pixels:
+    """Numbers clipped to what a sample type holds; those that are not finite stay, since that is for others to mend."""
+    if sample_type not in _RANGES:
         return pixels
-    processor = space_processor(config, source_space, space)
-    if pixels.shape[2] == 1:
-        return apply(processor, np.repeat(pixels, 3, axis=2))[..., :1]
-    return apply(processor, pixels)
+    return np.where(np.isfinite(pixels), np.clip(pixels, *_RANGES[sample_type]), pixels)
+
+
+def _as_stored(pixels: Pixels, sample_type: str) -> Pixels:
+    """Numbers as a sample type keeps them."""
+    fitting = _fitting(pixels, sample_type)
+    if sample_type == "uint16":
+        return np.round(np.nan_to_num(fitting) * 65535).astype(np.float32) / np.float32(65535)
+    return fitting.astype(_DTYPES[sample_type]).astype(np.float32)
+
+
+def _check(source: Path, header: Header, wanted: Format) -> None:
+    if header.channels > 4:
+        raise BadInput(f"{source.name} has {header.channels} channels. Convert its layers one by one.")
+    if wanted.is_texture and header.width * header.height > TEXTURE_PIXELS:
+        raise BadInput(f"{source.name} has more than {TEXTURE_PIXELS:,} pixels, too many to make mip levels of here.")
 
 
 def _without_alpha(pixels: Pixels) -> Pixels:
@@ -117,21 +313,14 @@ def _with_alpha(pixels: Pixels) -> Pixels:
     return np.concatenate([pixels[..., :3] * pixels[..., 3:], pixels[..., 3:]], axis=2)
 
 
-def _whole(path: Path, header: Header) -> Pixels:
-    pixels = np.empty((header.height, header.width, header.channels), np.float32)
-    for start, strip in read_strips(path):
-        pixels[start : start + len(strip)] = strip
-    return pixels
-
-
-def _tags(config: ocio.Config, space: str, suffix: str, channels: int) -> dict[str, Attribute]:
+def _tags(config: ocio.Config, space: str, associates: bool, channels: int) -> dict[str, Attribute]:
     """Header facts of the new file: in EXR primaries and interop ID of its space."""
-    if suffix == ".exr":
-        return {} if config.getColorSpace(space).isData() else handoff_tags(config, known_space(config, space))
+    if associates:
+        return {} if config.getColorSpace(space).isData() else handoff_tags(config, space)
     return {"oiio:UnassociatedAlpha": 1} if channels == 4 else {}
 
 
-def _format(name: str) -> tuple[str, str]:
+def _format(name: str) -> Format:
     if name not in FORMATS:
         raise BadInput(f"There is no format “{name}”. Choose one of {', '.join(FORMATS)}.")
     return FORMATS[name]

@@ -34,7 +34,7 @@ export function FilterBar({
       'Finding',
       [{ value: ANY_FINDING, label: 'any finding' }, ...options(about.map(({ code, title }) => [code, title]))],
     ],
-    ['set', 'Set', options(sets.flatMap(({ key, name, textures: files }) => files.map(() => [key, name])))],
+    ['set', 'Set', options(sets.flatMap(({ key, name, textures: files }) => files.map((): [string, string] => [key, name])))],
   ];
   const narrows = Object.values(filters).some(Boolean);
   return (
