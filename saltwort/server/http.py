@@ -1,6 +1,9 @@
 """What all views share: parsing a request, answering errors in words, and pictures."""
 
-from collections.abc import Iterable
+import csv
+import json
+from collections.abc import Iterable, Mapping, Sequence
+from io import StringIO
 from math import isfinite
 from typing import Any
 from urllib.parse import unquote
@@ -55,6 +58,24 @@ def download(content: bytes | str, name: str, content_type: str) -> HttpResponse
     response = HttpResponse(content, content_type=content_type)
     response["Content-Disposition"] = f'attachment; filename="{name}"'
     return response
+
+
+def as_csv(rows: Sequence[Mapping[str, Any]], name: str) -> HttpResponse:
+    """Rows as a CSV file (RFC 4180) with a line of names; lists are joined by semicolons."""
+    content = StringIO()
+    names = list(dict.fromkeys(key for row in rows for key in row))
+    writer = csv.DictWriter(content, names)
+    writer.writeheader()
+    writer.writerows(
+        {key: "; ".join(map(str, value)) if isinstance(value, list) else value for key, value in row.items()}
+        for row in rows
+    )
+    return download(content.getvalue(), f"{name}.csv", "text/csv; charset=utf-8")
+
+
+def as_json_file(rows: Sequence[Mapping[str, Any]], name: str) -> HttpResponse:
+    """The same rows as JSON."""
+    return download(json.dumps(rows, ensure_ascii=False, indent=2), f"{name}.json", "application/json")
 
 
 def answer_errors(error: Exception, context: dict[str, Any]) -> Response | None:

@@ -24,6 +24,7 @@ INSTALLED_APPS = [
     "saltwort.server.projects",
     "saltwort.server.images",
     "saltwort.server.textures",
+    "saltwort.server.conversions",
     "saltwort.server.scene",
     "saltwort.server.compare",
     "saltwort.server.handoffs",

@@ -5,6 +5,7 @@ from django.http import FileResponse, HttpRequest, HttpResponse, JsonResponse
 from django.urls import path, re_path
 
 from saltwort.server.compare import views as compare
+from saltwort.server.conversions import views as conversions
 from saltwort.server.findings import views as findings
 from saltwort.server.handoffs import views as handoffs
 from saltwort.server.jobs import views as jobs
@@ -37,6 +38,7 @@ urlpatterns = [
     path("api/projects", projects.projects),
     path("api/finding-codes", findings.finding_codes),
     path("api/builtin-configs", configs.builtins),
+    path("api/conversion-formats", conversions.formats),
     path("api/chromaticity", configs.diagram),
     path("api/view-families", configs.view_families),
     path(f"{PROJECT}", projects.project),
@@ -72,6 +74,14 @@ urlpatterns = [
     path(f"{PROJECT}/textures/<int:pk>", textures.texture),
     path(f"{PROJECT}/textures/<int:pk>/pin", textures.pin),
     path(f"{PROJECT}/textures/<int:pk>/picture", textures.texture_picture),
+    path(f"{PROJECT}/textures/manifest.csv", textures.manifest, {"kind": "csv"}),
+    path(f"{PROJECT}/textures/manifest.json", textures.manifest, {"kind": "json"}),
+    path(f"{PROJECT}/conversions", conversions.conversions),
+    path(f"{PROJECT}/conversions/preview", conversions.preview),
+    path(f"{PROJECT}/conversions/<int:pk>", conversions.conversion),
+    path(f"{PROJECT}/conversions/<int:pk>/files.zip", conversions.files),
+    path(f"{PROJECT}/conversions/<int:pk>/report.csv", conversions.report, {"kind": "csv"}),
+    path(f"{PROJECT}/conversions/<int:pk>/report.json", conversions.report, {"kind": "json"}),
     path(f"{PROJECT}/swatches", scene.swatches),
     path(f"{PROJECT}/swatches/<int:pk>", scene.swatch),
     path(f"{PROJECT}/renders", scene.renders),

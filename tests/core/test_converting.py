@@ -154,8 +154,8 @@ class Converting(ImageTestCase):
             for name in FORMATS
         }
         self.assertLess(lost["exr-float"], 2e-5)  # a curve and its inverse, in float32
-        self.assertLess(lost["exr-half"], 0.5 / 255)  # an 8-bit picture comes back whole
-        self.assertGreater(lost["tif-16"], lost["exr-half"])  # linear integers are coarse in the dark
+        self.assertLess(lost["exr-half"], 1.5 / 255)  # most where a dark channel stands beside a bright one
+        self.assertLess(lost["tif-16"], lost["exr-half"])  # halves are the coarser of the two near 1
         self.assertEqual(
             foresee(base_config(), source.facts.header, source.sample, SRGB, "ACEScg", "exr-half").bytes, 5760
         )

@@ -21,3 +21,18 @@ class Job(models.Model):
 
     class Meta:
         ordering = ("-pk",)
+
+
+WAITING = "waiting"
+
+
+class FileInHand(models.Model):
+    """One of the many files of a job, of `size` bytes. `tries` counts how often somebody began with it: more than once
+    only after a crash."""
+
+    state = models.CharField(max_length=10, default=WAITING)
+    tries = models.PositiveIntegerField(default=0)
+    size = models.PositiveBigIntegerField()
+
+    class Meta:
+        abstract = True

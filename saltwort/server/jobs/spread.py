@@ -1,17 +1,20 @@
-"""Work on many files at once, over the cores of this machine."""
+"""Work on many files at once, over the cores of this machine, and taken up again after a crash."""
 
 import os
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import FIRST_COMPLETED, Future, ThreadPoolExecutor, wait
 from dataclasses import dataclass
 from functools import wraps
 from itertools import islice
-from typing import Any
+from typing import Any, TypeVar
 
+from django.db.models import F
 from django_tasks import task
 from django_tasks.base import Task
 
 from saltwort.core.errors import BadInput
+from saltwort.server.jobs.models import WAITING, FileInHand
+from saltwort.server.jobs.operations import Report
 
 LOOK_EVERY = 0.2
 """Seconds between two looks at a cancel while nothing ends."""
@@ -72,3 +75,56 @@ def outcomes(
             for future in done:
                 yield Outcome(in_hand.pop(future).key, **future.result())
             look()
+
+
+MAX_TRIES = 2
+"""A file that was in hand at two crashes is not tried a third time."""
+STOPPED_TWICE = "Saltwort stopped twice while it worked on this file. Save it again and bring the new file."
+
+Row = TypeVar("Row", bound=FileInHand)
+
+
+def work_through(
+    work: Task,
+    rows: Sequence[Row],
+    arguments: Callable[[Row], dict[str, Any]],
+    settle: Callable[[Row, Outcome], None],
+    report: Report,
+) -> None:
+    """Do the work on all files that still wait, and have each outcome settled, which sets the state of its row. Where
+    `arguments` of a file cannot be told, its BadInput is the outcome.
+
+    What was in hand at a crash is done alone first, so that the file to blame is found and left out next time.
+    """
+    by_key = {row.pk: row for row in rows}
+
+    def pieces(batch: Iterable[Row]) -> Iterator[Piece]:
+        for row in batch:
+            try:
+                piece = Piece(row.pk, arguments(row))
+            except BadInput as error:
+                settle(row, Outcome(row.pk, {}, str(error)))
+                continue
+            type(row)._default_manager.filter(pk=row.pk).update(tries=F("tries") + 1)
+            yield piece
+
+    def look() -> None:
+        report(*_progress(rows))
+
+    waiting = [row for row in rows if row.state == WAITING]
+    for row in waiting:
+        if row.tries >= MAX_TRIES:
+            settle(row, Outcome(row.pk, {}, STOPPED_TWICE))
+    suspects = [row for row in waiting if 0 < row.tries < MAX_TRIES]
+    fresh = [row for row in waiting if not row.tries]
+    for batch, at_once in ((suspects, 1), (fresh, None)):
+        for outcome in outcomes(work, pieces(batch), look=look, at_once=at_once):
+            settle(by_key[outcome.key], outcome)
+
+
+def _progress(rows: Sequence[FileInHand]) -> tuple[float, str]:
+    """The share of bytes that are done, and how many files and megabytes that is."""
+    done = [row for row in rows if row.state != WAITING]
+    size, every = (sum(row.size for row in counted) for counted in (done, rows))
+    doing = f"{len(done):,} of {len(rows):,} files, {size / 1e6:,.0f} of {every / 1e6:,.0f} MB"
+    return size / max(every, 1), doing

@@ -2,7 +2,6 @@
 
 import posixpath
 import shutil
-from collections.abc import Iterator
 from datetime import timedelta
 from pathlib import Path
 from typing import Any
@@ -10,21 +9,18 @@ from typing import Any
 from django.conf import settings
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
-from django.db.models import F
 from django.utils import timezone
 
 from saltwort.core.errors import BadInput
 from saltwort.core.textures.folders import FoundFile, allowed_folder, is_zip, pictures_below, unpacked_pictures
 from saltwort.server.images.operations import stored_image, take_in, write_upload
-from saltwort.server.jobs.models import Job
+from saltwort.server.jobs.models import WAITING, Job
 from saltwort.server.jobs.operations import Cancelled, Report, start, work
-from saltwort.server.jobs.spread import Outcome, Piece, file_task, outcomes
+from saltwort.server.jobs.spread import Outcome, file_task, work_through
 from saltwort.server.projects.models import Project
-from saltwort.server.textures.models import IN, REFUSED, WAITING, Intake, IntakeFile, LeftOut, TextureFolder
+from saltwort.server.textures.models import IN, REFUSED, Intake, IntakeFile, LeftOut, TextureFolder
 from saltwort.server.textures.operations import add_texture, clean_path
 
-MAX_TRIES = 2
-"""A file that was being read at two crashes is not tried a third time."""
 UPLOADS_KEPT = timedelta(days=1)
 """Uploads that nobody ended, because a browser was closed, are thrown away after this."""
 
@@ -104,7 +100,7 @@ def _bring(job: Job, report: Report) -> str:
     try:
         report(0.0, "Looking for pictures")
         _list_folder(intake, intake.folder) if intake.folder else _unpack_zips(intake, report)
-        _read_waiting(intake, report)
+        work_through(read_file, intake.files.all(), _reading, _settle, report)
     except Cancelled:
         summary = _summary(intake)
         _close(intake)
@@ -183,34 +179,8 @@ def _impossible(path: str) -> str:
     return ""
 
 
-def _read_waiting(intake: Intake, report: Report) -> None:
-    files = {file.pk: file for file in intake.files.all()}
-    every = sum(file.size for file in files.values())
-
-    def look() -> None:
-        done = [file for file in files.values() if file.state != WAITING]
-        size = sum(file.size for file in done)
-        doing = f"{len(done):,} of {len(files):,} files, {size / 1e6:,.0f} of {every / 1e6:,.0f} MB"
-        report(size / max(every, 1), doing)
-
-    waiting = [file for file in files.values() if file.state == WAITING]
-    for file in waiting:
-        if file.tries >= MAX_TRIES:
-            name = posixpath.basename(file.path)
-            _settle(file, Outcome(file.pk, {}, f"Saltwort stopped twice while it read {name}. Save it again."))
-    # What was in hand at a crash is read alone first, so that the file to blame is found.
-    suspects = [file for file in waiting if 0 < file.tries < MAX_TRIES]
-    fresh = [file for file in waiting if not file.tries]
-    in_place = intake.folder is not None
-    for batch, at_once in ((suspects, 1), (fresh, None)):
-        for outcome in outcomes(read_file, _pieces(batch, in_place), look=look, at_once=at_once):
-            _settle(files[outcome.key], outcome)
-
-
-def _pieces(files: list[IntakeFile], in_place: bool) -> Iterator[Piece]:
-    for file in files:
-        IntakeFile.objects.filter(pk=file.pk).update(tries=F("tries") + 1)
-        yield Piece(file.pk, {"place": file.place, "path": file.path, "in_place": in_place})
+def _reading(file: IntakeFile) -> dict[str, Any]:
+    return {"place": file.place, "path": file.path, "in_place": file.intake.folder_id is not None}
 
 
 @file_task

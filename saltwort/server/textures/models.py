@@ -6,6 +6,7 @@ from django.conf import settings
 from django.db import models
 
 from saltwort.server.images.models import StoredImage
+from saltwort.server.jobs.models import FileInHand
 from saltwort.server.versions import Versioned
 
 
@@ -62,18 +63,15 @@ class Intake(models.Model):
         return Path(settings.MEDIA_ROOT) / "incoming" / str(self.pk)
 
 
-WAITING, IN, REFUSED = "waiting", "in", "refused"
+IN, REFUSED = "in", "refused"
 
 
-class IntakeFile(models.Model):
-    """One of them. `tries` counts how often somebody began to read it: more than once only after a crash."""
+class IntakeFile(FileInHand):
+    """One of them."""
 
     intake = models.ForeignKey(Intake, models.CASCADE, related_name="files")
     path = models.CharField(max_length=1024)
     place = models.CharField(max_length=4096)
-    size = models.PositiveBigIntegerField()
-    state = models.CharField(max_length=10, default=WAITING)
-    tries = models.PositiveIntegerField(default=0)
 
     class Meta:
         ordering = ("pk",)

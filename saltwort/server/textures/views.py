@@ -16,13 +16,14 @@ from rest_framework.response import Response
 from saltwort.core.configs import screen_view
 from saltwort.core.images import Facts
 from saltwort.core.textures.evidence import evidence_for, verdict_of
-from saltwort.server.http import BINARY, parsed, picture
+from saltwort.server.http import BINARY, as_csv, as_json_file, parsed, picture
 from saltwort.server.images.operations import store_upload
 from saltwort.server.images.pictures import drawn
 from saltwort.server.projects.previews import preview_rules
 from saltwort.server.projects.setups import config_of, current_setup, rule_book_of
 from saltwort.server.projects.views import project_named
 from saltwort.server.textures import operations
+from saltwort.server.textures.manifest import manifest_of
 from saltwort.server.textures.models import Texture
 from saltwort.server.textures.operations import AssignedTexture, assigned, assigned_textures
 from saltwort.server.textures.serializers import (
@@ -99,6 +100,14 @@ def texture_picture(request: Request, slug: str, pk: int) -> HttpResponse:
     space = asked.get("space") or assigned(project, [found])[0].assignment.space
     choice = screen_view(config, current_setup(project).view)
     return picture(drawn(found.image, config, space, choice, 0.0, asked["size"]))
+
+
+@extend_schema(responses=BINARY)
+@api_view(["GET"])
+def manifest(request: Request, slug: str, kind: str) -> HttpResponse:
+    """Every texture with the space it is read in, why, and what the file itself says, for other programs to read."""
+    rows = manifest_of(project_named(slug))
+    return {"csv": as_csv, "json": as_json_file}[kind](rows, f"{slug}-textures")
 
 
 def _texture(slug: str, pk: int) -> Texture:

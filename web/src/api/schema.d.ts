@@ -36,6 +36,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/conversion-formats": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["conversion_formats_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/finding-codes": {
         parameters: {
             query?: never;
@@ -178,6 +194,105 @@ export interface paths {
         get: operations["projects_config_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{slug}/conversions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["projects_conversions_list"];
+        put?: never;
+        post: operations["projects_conversions_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{slug}/conversions/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["projects_conversions_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{slug}/conversions/{id}/files.zip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The converted files in a zip, stored as they are: pictures are packed already. */
+        get: operations["projects_conversions_files.zip_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{slug}/conversions/{id}/report.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What was made of which file, with the figures. */
+        get: operations["projects_conversions_report.csv_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{slug}/conversions/{id}/report.json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What was made of which file, with the figures. */
+        get: operations["projects_conversions_report.json_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{slug}/conversions/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["projects_conversions_preview_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -795,6 +910,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{slug}/textures/manifest.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Every texture with the space it is read in, why, and what the file itself says, for other programs to read. */
+        get: operations["projects_textures_manifest.csv_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{slug}/textures/manifest.json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Every texture with the space it is read in, why, and what the file itself says, for other programs to read. */
+        get: operations["projects_textures_manifest.json_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{slug}/textures/pins": {
         parameters: {
             query?: never;
@@ -1050,6 +1199,26 @@ export interface components {
             verdict: components["schemas"]["VerdictEnum"];
             differences: components["schemas"]["Difference"][];
         };
+        Conversion: {
+            id: number;
+            space: string;
+            format: string;
+            place: string;
+            revision: number;
+            /** Format: date-time */
+            created: string;
+            job: components["schemas"]["Job"] | null;
+            files: components["schemas"]["ConvertedFile"][];
+        };
+        ConvertedFile: {
+            path: string;
+            target: string;
+            source_space: string;
+            space: string;
+            state: string;
+            reason: string;
+            figures: components["schemas"]["Figures"] | null;
+        };
         /** @enum {string} */
         CurveEnum: "linear" | "srgb" | "power" | "rec709" | "acescct" | "pq";
         /** @description The ground of chromaticity diagrams. */
@@ -1113,6 +1282,15 @@ export interface components {
         FamilyEnum: "agx" | "filmic" | "aces" | "un-tone-mapped" | "raw";
         /** @enum {string} */
         FateEnum: "exact" | "baked" | "left out";
+        /** @description What was measured once a file was read back. */
+        Figures: {
+            /** Format: double */
+            largest_error: number;
+            clipped: number;
+            negative: number;
+            samples: number;
+            size: number;
+        };
         FileRule: {
             name: string;
             matches: string;
@@ -1154,6 +1332,12 @@ export interface components {
             text: string;
             values: (number | null)[];
         };
+        Format: {
+            key: string;
+            label: string;
+        };
+        /** @enum {string} */
+        FormatEnum: "exr-half" | "exr-float" | "tx-half" | "tx-float" | "tif-16" | "png-16";
         Intake: {
             id: number;
         };
@@ -1243,6 +1427,16 @@ export interface components {
         };
         /** @enum {unknown} */
         NullEnum: null;
+        /** @description What to convert, and how; `place` is a folder of the machine, empty for a zip to fetch. */
+        Order: {
+            textures?: number[];
+            space: string;
+            format: components["schemas"]["FormatEnum"];
+            /** @default {name}_{space} */
+            pattern: string;
+            /** @default  */
+            place: string;
+        };
         Output: {
             id: number;
             kind: string;
@@ -1286,6 +1480,31 @@ export interface components {
         PlainFile: {
             /** Format: uri */
             file: string;
+        };
+        Plan: {
+            files: components["schemas"]["PlannedFile"][];
+            bytes: number;
+            bytes_free: number;
+        };
+        /**
+         * @description `clipped` and `negative` are shares of a sample; `lost` is told in the source's own numbers, and in `steps` of
+         *     its bits where it holds integers.
+         */
+        PlannedFile: {
+            path: string;
+            target: string;
+            source_space: string;
+            space: string;
+            refused: string;
+            /** Format: double */
+            clipped: number | null;
+            /** Format: double */
+            negative: number | null;
+            /** Format: double */
+            lost: number | null;
+            /** Format: double */
+            steps: number | null;
+            bytes: number;
         };
         /** @description A chromaticity, as CIE 1931 xy and CIE 1976 u′v′. */
         Point: {
@@ -1740,6 +1959,25 @@ export interface operations {
             };
         };
     };
+    conversion_formats_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Format"][];
+                };
+            };
+        };
+    };
     finding_codes_list: {
         parameters: {
             query?: never;
@@ -1985,6 +2223,164 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Config"];
+                };
+            };
+        };
+    };
+    projects_conversions_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Conversion"][];
+                };
+            };
+        };
+    };
+    projects_conversions_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Order"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Conversion"];
+                };
+            };
+        };
+    };
+    projects_conversions_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    "projects_conversions_files.zip_retrieve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+        };
+    };
+    "projects_conversions_report.csv_retrieve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+        };
+    };
+    "projects_conversions_report.json_retrieve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+        };
+    };
+    projects_conversions_preview_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Order"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Plan"];
                 };
             };
         };
@@ -3054,6 +3450,48 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TextureDetail"];
+                };
+            };
+        };
+    };
+    "projects_textures_manifest.csv_retrieve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+        };
+    };
+    "projects_textures_manifest.json_retrieve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
                 };
             };
         };

@@ -1,0 +1,221 @@
+"""Foresee conversions of many textures, and make them as a job."""
+
+import posixpath
+import shutil
+from collections.abc import Collection, Sequence
+from dataclasses import asdict, dataclass
+from functools import lru_cache
+from pathlib import Path
+from typing import Any
+
+import PyOpenColorIO as ocio
+from django.conf import settings
+from django.db import transaction
+
+from saltwort.core.configs.archives import read_archive
+from saltwort.core.configs.export import write_config
+from saltwort.core.engine import load_config
+from saltwort.core.engine.processors import known_space
+from saltwort.core.errors import BadInput
+from saltwort.core.files import allowed_path
+from saltwort.core.textures.converting import DEFAULT_PATTERN, Foreseen, convert, converted_name, foresee
+from saltwort.server.conversions.models import CONVERTED, REFUSED, Conversion, ConvertedFile
+from saltwort.server.images.operations import preview_of
+from saltwort.server.jobs.models import Job
+from saltwort.server.jobs.operations import Cancelled, Report, start, work
+from saltwort.server.jobs.spread import Outcome, file_task, work_through
+from saltwort.server.projects.models import Project, Revision
+from saltwort.server.projects.setups import archive_of, config_of
+from saltwort.server.textures.operations import AssignedTexture, assigned_textures
+
+
+@dataclass(frozen=True)
+class Order:
+    """What is to be converted, and how. No textures named are all; `place` is a folder of the machine, empty for the
+    media folder."""
+
+    space: str
+    format: str
+    textures: Collection[int] = ()
+    pattern: str = DEFAULT_PATTERN
+    place: str = ""
+
+
+@dataclass(frozen=True)
+class PlannedFile:
+    """A file of an order before it is made: `refused` says why it cannot be, else `foreseen` what it would do."""
+
+    row: AssignedTexture
+    space: str
+    target: str
+    foreseen: Foreseen | None
+    refused: str = ""
+
+
+def plan(project: Project, order: Order) -> list[PlannedFile]:
+    """Every file of an order, with what converting it would do. Raises BadInput for a space, format, pattern or place
+    that cannot be."""
+    config, place = config_of(project.current), _place(order.place)
+    space = known_space(config, order.space)
+    wanted = set(order.textures)
+    rows = [row for row in assigned_textures(project) if not wanted or row.texture.pk in wanted]
+    if not rows:
+        raise BadInput("There is no file to convert. Select some, or bring textures first.")
+    planned = [_planned(config, row, space, order) for row in rows]
+    targets = [file.target.lower() for file in planned]
+    return [_placed(file, place, targets.count(file.target.lower()) > 1, order) for file in planned]
+
+
+def _planned(config: ocio.Config, row: AssignedTexture, space: str, order: Order) -> PlannedFile:
+    assigned = config.getColorSpace(row.assignment.space)
+    if assigned is None:
+        return PlannedFile(row, space, row.texture.path, None, f"The config has no space {row.assignment.space}.")
+    # The numbers of data are no colour, in any space.
+    into = assigned.getName() if assigned.isData() else space
+    folder, name = posixpath.split(row.texture.path)
+    target = posixpath.join(folder, converted_name(name, config, into, order.format, order.pattern))
+    facts = row.texture.image.measured()
+    if facts.header.channels > 4:
+        refused = f"It has {facts.header.channels} channels. Convert its layers one by one."
+        return PlannedFile(row, into, target, None, refused)
+    sample = preview_of(row.texture.image).sample
+    try:
+        foreseen = foresee(config, facts.header, sample, assigned.getName(), into, order.format)
+    except BadInput as error:
+        return PlannedFile(row, into, target, None, str(error))
+    return PlannedFile(row, into, target, foreseen)
+
+
+def _placed(file: PlannedFile, place: Path | None, is_doubled: bool, order: Order) -> PlannedFile:
+    """The file with its own name where two would have the same, or refused where one is there already."""
+    target = file.target
+    if is_doubled:
+        stem, suffix = posixpath.splitext(target)
+        target = f"{stem}_{posixpath.splitext(file.row.texture.path)[1].removeprefix('.')}{suffix}"
+    refused = file.refused
+    if not refused and place and (place / target).exists():
+        refused = f"{target} is there already, and nothing is overwritten."
+    return PlannedFile(file.row, file.space, target, file.foreseen, refused)
+
+
+def _place(typed: str) -> Path | None:
+    return allowed_path(typed.strip(), settings.READABLE_FOLDERS) if typed.strip() else None
+
+
+@transaction.atomic
+def order_conversion(project: Project, order: Order) -> Conversion:
+    """Queue the conversion of all files of an order that can be made; the others are noted with their reason. Raises
+    BadInput when none can."""
+    planned = plan(project, order)
+    if all(file.refused for file in planned):
+        raise BadInput(f"None of these files can be converted. {planned[0].refused}")
+    place = _place(order.place)
+    conversion = Conversion.objects.create(
+        project=project,
+        revision=project.current,
+        space=known_space(config_of(project.current), order.space),
+        format=order.format,
+        pattern=order.pattern,
+        place=str(place) if place else "",
+    )
+    ConvertedFile.objects.bulk_create(
+        [
+            ConvertedFile(
+                conversion=conversion,
+                texture=file.row.texture,
+                path=file.row.texture.path,
+                size=file.row.texture.image.size,
+                source_space=file.row.assignment.space,
+                space=file.space,
+                target=file.target,
+                state=REFUSED if file.refused else "waiting",
+                reason=file.refused,
+            )
+            for file in planned
+        ],
+        batch_size=500,
+    )
+    title = f"Convert {len(planned):,} {'texture' if len(planned) == 1 else 'textures'} to {conversion.space}"
+    conversion.job = start(project, "convert-textures", title, {"conversion": conversion.pk})
+    conversion.save(update_fields=("job",))
+    return conversion
+
+
+def remove_conversion(conversion: Conversion) -> None:
+    """Take a conversion off the list; files in the media folder go with it, those in a folder of the machine stay."""
+    folder, is_ours = conversion.folder, not conversion.place
+    conversion.delete()
+    if is_ours:
+        shutil.rmtree(folder, ignore_errors=True)
+
+
+@work("convert-textures", resumable=True)
+def _convert(job: Job, report: Report) -> str:
+    conversion = Conversion.objects.select_related("revision").get(pk=job.arguments["conversion"])
+    config = _kept_config(conversion.revision)
+    files = list(conversion.files.select_related("texture__image"))
+    for file in files:
+        file.conversion = conversion
+
+    def arguments(file: ConvertedFile) -> dict[str, Any]:
+        return {
+            "config": str(config),
+            "source": str(_source(file)),
+            "name": posixpath.basename(file.path),
+            "source_space": file.source_space,
+            "space": file.space,
+            "format": conversion.format,
+            "target": str(conversion.folder / file.target),
+            "again": file.tries > 0,
+        }
+
+    try:
+        work_through(convert_file, files, arguments, _settle, report)
+    except Cancelled:
+        raise Cancelled(f"Cancelled. {_summary(files)}") from None
+    return _summary(files)
+
+
+def _source(file: ConvertedFile) -> Path:
+    if file.texture is None:
+        raise BadInput(f"{posixpath.basename(file.path)} is no longer in the project.")
+    return file.texture.image.file
+
+
+@file_task
+def convert_file(
+    config: str, source: str, name: str, source_space: str, space: str, format: str, target: str, again: bool
+) -> dict[str, Any]:
+    """Convert one file by the config that stands at a path."""
+    try:
+        done = convert(_config_at(config), Path(source), source_space, space, format, Path(target), again=again)
+    except BadInput as error:
+        raise BadInput(str(error).replace(Path(source).name, name)) from error
+    return asdict(done)
+
+
+@lru_cache(maxsize=4)
+def _config_at(path: str) -> ocio.Config:
+    """The config in an archive whose name is its hash."""
+    return load_config(read_archive(Path(path).read_bytes(), Path(path).name))
+
+
+def _kept_config(revision: Revision) -> Path:
+    """The config of a revision as a file, so that a process without the database can load it."""
+    path = Path(settings.MEDIA_ROOT) / "configs" / f"{revision.config_hash}.ocioz"
+    return path if path.exists() else write_config(archive_of(revision), path)
+
+
+def _settle(file: ConvertedFile, outcome: Outcome) -> None:
+    file.state = REFUSED if outcome.refused else CONVERTED
+    file.reason, file.figures = outcome.refused[:1000], outcome.result or None
+    file.save(update_fields=("state", "reason", "figures"))
+
+
+def _summary(files: Sequence[ConvertedFile]) -> str:
+    done = [file.figures for file in files if file.state == CONVERTED and file.figures]
+    refused = sum(file.state == REFUSED for file in files)
+    said = f"{len(done):,} {'file is' if len(done) == 1 else 'files are'} converted"
+    if done:
+        said += f" and read back; the largest error is {max(figures['largest_error'] for figures in done):.2g}"
+    return f"{said}. {refused:,} could not be: the list says why." if refused else f"{said}."

@@ -1,0 +1,74 @@
+"""The JSON of conversions."""
+
+from rest_framework import serializers
+
+from saltwort.core.textures.converting import DEFAULT_PATTERN, FORMATS
+from saltwort.server.jobs.views import JobSerializer
+from saltwort.server.textures.serializers import ChosenTextures
+
+
+class OrderSerializer(ChosenTextures):
+    """What to convert, and how; `place` is a folder of the machine, empty for a zip to fetch."""
+
+    space = serializers.CharField(max_length=200)
+    format = serializers.ChoiceField(choices=list(FORMATS))
+    pattern = serializers.CharField(max_length=200, default=DEFAULT_PATTERN)
+    place = serializers.CharField(max_length=4096, allow_blank=True, default="")
+
+
+class FormatSerializer(serializers.Serializer):
+    key = serializers.CharField()
+    label = serializers.CharField()
+
+
+class PlannedFileSerializer(serializers.Serializer):
+    """`clipped` and `negative` are shares of a sample; `lost` is told in the source's own numbers, and in `steps` of
+    its bits where it holds integers."""
+
+    path = serializers.CharField()
+    target = serializers.CharField()
+    source_space = serializers.CharField()
+    space = serializers.CharField()
+    refused = serializers.CharField(allow_blank=True)
+    clipped = serializers.FloatField(allow_null=True)
+    negative = serializers.FloatField(allow_null=True)
+    lost = serializers.FloatField(allow_null=True)
+    steps = serializers.FloatField(allow_null=True)
+    bytes = serializers.IntegerField()
+
+
+class PlanSerializer(serializers.Serializer):
+    files = PlannedFileSerializer(many=True)
+    bytes = serializers.IntegerField()
+    bytes_free = serializers.IntegerField()
+
+
+class FiguresSerializer(serializers.Serializer):
+    """What was measured once a file was read back."""
+
+    largest_error = serializers.FloatField()
+    clipped = serializers.IntegerField()
+    negative = serializers.IntegerField()
+    samples = serializers.IntegerField()
+    size = serializers.IntegerField()
+
+
+class ConvertedFileSerializer(serializers.Serializer):
+    path = serializers.CharField()
+    target = serializers.CharField()
+    source_space = serializers.CharField()
+    space = serializers.CharField()
+    state = serializers.CharField()
+    reason = serializers.CharField(allow_blank=True)
+    figures = FiguresSerializer(allow_null=True)
+
+
+class ConversionSerializer(serializers.Serializer):
+    id = serializers.IntegerField()
+    space = serializers.CharField()
+    format = serializers.CharField()
+    place = serializers.CharField(allow_blank=True)
+    revision = serializers.IntegerField()
+    created = serializers.DateTimeField()
+    job = JobSerializer(allow_null=True)
+    files = ConvertedFileSerializer(many=True)

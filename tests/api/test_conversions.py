@@ -1,0 +1,216 @@
+"""Conversions through HTTP: foreseen, made, read back, cancelled, taken up after a crash; and the lists that leave."""
+
+import csv
+import io
+import zipfile
+from pathlib import Path
+from typing import Any
+from unittest.mock import patch
+
+import numpy as np
+from django.conf import settings
+from django.test import override_settings
+
+from saltwort.core.engine import apply, space_processor
+from saltwort.core.images import read_header, read_pixels
+from saltwort.server.conversions import operations
+from saltwort.server.conversions.models import Conversion
+from saltwort.server.jobs.models import Job
+from saltwort.server.jobs.operations import settle_interrupted
+from tests.samples import LINEAR_REC709, SRGB, light, project_config, write
+from tests.server import ServerTestCase
+
+
+class ConversionTestCase(ServerTestCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.share = self.folder / "share"
+        self.share.mkdir()
+        allowed = override_settings(READABLE_FOLDERS=[self.share])
+        allowed.enable()
+        self.addCleanup(allowed.disable)
+
+    def order(self, **order: Any) -> dict[str, Any]:
+        return {"space": "ACEScg", "format": "exr-half", **order}
+
+    def convert(self, **order: Any) -> Any:
+        """Order a conversion, have it made, and give it back as the list shows it."""
+        made = self.tell("post", "/conversions", 201, **self.order(**order))
+        self.do_jobs()
+        return next(listed for listed in self.ask("/conversions") if listed["id"] == made["id"])
+
+    def file(self, conversion: Any, target: str) -> Path:
+        return Conversion.objects.get(pk=conversion["id"]).folder / target
+
+
+class Converting(ConversionTestCase):
+    def test_every_file_holds_the_engines_numbers_and_data_its_own(self) -> None:
+        self.texture("wall/wall_col.1001.png", "uint16")
+        self.texture("wall/wall_rough.1001.png", "uint16", seed=2)
+        made = self.convert()
+        self.assertEqual((made["job"]["state"], made["space"], made["revision"]), ("done", "ACEScg", 1))
+        self.assertRegex(
+            made["job"]["message"], r"^2 files are converted and read back; the largest error is 0.000\d+\.$"
+        )
+        colour, data = made["files"]
+        self.assertEqual(
+            (colour["target"], data["target"]), ("wall/wall_col_ACEScg.1001.exr", "wall/wall_rough_Raw.1001.exr")
+        )
+        self.assertEqual((data["source_space"], data["space"]), ("Raw", "Raw"))
+        pixels = read_pixels(self.folder / "files" / "wall_col.1001.png")
+        expected = apply(space_processor(project_config(), SRGB, "ACEScg"), pixels)
+        found = read_pixels(self.file(made, colour["target"]))
+        self.assertAlmostEqual(float(np.abs(found - expected).max()), colour["figures"]["largest_error"], places=6)
+        np.testing.assert_allclose(
+            read_pixels(self.file(made, data["target"])),
+            read_pixels(self.folder / "files" / "wall_rough.1001.png"),
+            atol=2**-12,
+        )
+        self.assertEqual(read_header(self.file(made, colour["target"])).tags["colorInteropID"], "lin_ap1_scene")
+
+    def test_only_what_is_chosen(self) -> None:
+        wall, _ = self.texture("wall_col.png"), self.texture("rope_col.png", seed=2)
+        made = self.convert(textures=[wall.pk], space=LINEAR_REC709, format="tif-16", pattern="{name}_lin")
+        self.assertEqual([file["target"] for file in made["files"]], ["wall_col_lin.tif"])
+
+    def test_files_of_one_name_do_not_meet(self) -> None:
+        for seed, path in enumerate(("wall_col.png", "wall_col.tif")):
+            self.texture(path, seed=seed)
+        targets = [file["target"] for file in self.convert(pattern="{name}")["files"]]
+        self.assertEqual(targets, ["wall_col_png.exr", "wall_col_tif.exr"])
+
+    def test_into_a_folder_of_the_machine_where_nothing_is_overwritten(self) -> None:
+        self.texture("wall_col.png")
+        self.texture("rope_col.png", seed=2)
+        place = self.share / "out"
+        standing = write(place / "wall_col_ACEScg.exr", light(peak=1.0, seed=9), "half").read_bytes()
+        plan = self.tell("post", "/conversions/preview", **self.order(place=str(place)))
+        self.assertEqual([bool(file["refused"]) for file in plan["files"]], [False, True])
+        made = self.convert(place=str(place))
+        self.assertRegex(made["job"]["message"], "1 file is converted .* 1 could not be")
+        self.assertEqual((place / "wall_col_ACEScg.exr").read_bytes(), standing)
+        self.assertTrue((place / "rope_col_ACEScg.exr").exists())
+        self.refused("post", "/conversions", "None of these files can be converted", **self.order(place=str(place)))
+        self.refused("post", "/conversions", "outside the folders", **self.order(place="/etc"))
+        self.tell("delete", f"/conversions/{made['id']}", 204)
+        self.assertTrue((place / "rope_col_ACEScg.exr").exists())
+
+    def test_what_it_will_do_is_told_before(self) -> None:
+        self.texture("sky_env.exr", "half")
+        write_wide = write(self.folder / "green.exr", np.full((8, 8, 3), (0.0, 1.0, 0.0), np.float32), "half")
+        self.send("/textures", write_wide, path="green_col.exr")
+        plan = self.tell("post", "/conversions/preview", **self.order(space=LINEAR_REC709, format="tif-16"))
+        told = {file["path"]: file for file in plan["files"]}
+        self.assertGreater(told["green_col.exr"]["negative"], 0.3)
+        self.assertGreater(told["green_col.exr"]["clipped"], 0.3)
+        self.assertEqual(told["green_col.exr"]["bytes"], 8 * 8 * 3 * 2)
+        self.assertEqual(plan["bytes"], sum(file["bytes"] for file in plan["files"]))
+        self.assertEqual(Conversion.objects.count(), 0)
+
+    def test_orders_that_cannot_be(self) -> None:
+        self.refused("post", "/conversions", "no file to convert", **self.order())
+        self.texture("wall_col.png")
+        self.refused("post", "/conversions", "no colour space", **self.order(space="Nowhere"))
+        self.refused("post", "/conversions", "A name pattern", **self.order(pattern="../{name}"))
+        self.refused("post", "/conversions", "not a valid choice", **self.order(format="gif"))
+
+    def test_they_are_fetched_as_a_zip_and_go_with_their_row(self) -> None:
+        self.texture("a/wall_col.png")
+        made = self.convert()
+        with zipfile.ZipFile(io.BytesIO(self.ask(f"/conversions/{made['id']}/files.zip"))) as packed:
+            self.assertEqual(packed.namelist(), ["a/wall_col_ACEScg.exr"])
+            self.assertIsNone(packed.testzip())
+        folder = Conversion.objects.get().folder
+        self.tell("delete", f"/conversions/{made['id']}", 204)
+        self.assertFalse(folder.exists())
+
+
+class Interrupted(ConversionTestCase):
+    def test_cancelling_keeps_what_is_done_and_no_half_files(self) -> None:
+        for seed in range(9):
+            self.texture(f"wall_{seed:03}_col.png", seed=seed)
+        settle = operations._settle
+
+        def settle_and_cancel(*asked: Any) -> None:
+            settle(*asked)
+            Job.objects.update(cancel_requested=True)
+
+        with (
+            patch.object(operations, "_settle", settle_and_cancel),
+            patch("saltwort.server.jobs.operations.REPORT_EVERY", 0),
+        ):
+            made = self.convert()
+        self.assertEqual(made["job"]["state"], "cancelled")
+        done = [file for file in made["files"] if file["state"] == "converted"]
+        self.assertTrue(1 <= len(done) < 9)
+        self.assertRegex(made["job"]["message"], rf"^Cancelled\. {len(done)} file")
+        standing = list(Conversion.objects.get().folder.rglob("*.exr"))
+        self.assertTrue(len(done) <= len(standing) <= len(done) + 8)
+        for path in standing:
+            read_pixels(path)
+
+    def test_after_a_crash_each_file_is_there_once_and_right(self) -> None:
+        for seed in range(5):
+            self.texture(f"wall_{seed:03}_col.png", seed=seed)
+        convert = operations.convert
+
+        def die_after_writing(*asked: Any, **more: Any) -> Any:
+            done = convert(*asked, **more)
+            if "002" in done.path:
+                raise KeyboardInterrupt
+            return done
+
+        with patch.object(operations, "convert", die_after_writing), self.assertRaises(KeyboardInterrupt):
+            self.convert()
+        settle_interrupted()
+        self.do_jobs()
+        made = self.ask("/conversions")[0]
+        self.assertEqual((made["job"]["state"], {file["state"] for file in made["files"]}), ("done", {"converted"}))
+        self.assertEqual(len(list(Conversion.objects.get().folder.rglob("*.*"))), 5)
+
+    def test_a_texture_that_is_gone_is_noted(self) -> None:
+        texture = self.texture("wall_col.png")
+        self.texture("rope_col.png", seed=2)
+        self.tell("post", "/conversions", 201, **self.order())
+        self.tell("post", "/textures/remove", 204, textures=[texture.pk])
+        self.do_jobs()
+        reasons = {file["path"]: file["reason"] for file in self.ask("/conversions")[0]["files"]}
+        self.assertEqual(reasons, {"rope_col.png": "", "wall_col.png": "wall_col.png is no longer in the project."})
+
+
+class Lists(ConversionTestCase):
+    def test_the_manifest_says_how_each_texture_is_read(self) -> None:
+        self.texture("wall/wall_col.1001.png", "uint16")
+        rough = self.texture('wall/wall, "rough".png', seed=2)
+        self.tell("put", f"/textures/{rough.pk}/pin", based_on=1, space=SRGB, note="too, dark")
+        rows = self.ask("/textures/manifest.json")
+        self.assertEqual([row["path"] for row in rows], ['wall/wall, "rough".png', "wall/wall_col.1001.png"])
+        self.assertEqual(
+            (rows[1]["space"], rows[1]["reason"], rows[1]["tile"], rows[1]["map_kind"]),
+            (SRGB, "default", "1001", "base_colour"),
+        )
+        self.assertIn("texture.data-read-as-colour", rows[0]["findings"])
+        table = list(csv.DictReader(io.StringIO(self.ask("/textures/manifest.csv").decode())))
+        self.assertEqual([row["path"] for row in table], [row["path"] for row in rows])
+        self.assertEqual((table[0]["rule_or_note"], table[1]["bit_depth"]), ("too, dark", "16-bit"))
+        self.assertEqual(table[1]["sha256"], rows[1]["sha256"])
+
+    def test_the_report_of_a_conversion_holds_its_figures(self) -> None:
+        self.texture("wall_col.png")
+        made = self.convert()
+        row = self.ask(f"/conversions/{made['id']}/report.json")[0]
+        self.assertEqual((row["path"], row["state"]), ("wall_col.png", "converted"))
+        self.assertLess(row["largest_error"], 2**-12)
+        table = list(csv.DictReader(io.StringIO(self.ask(f"/conversions/{made['id']}/report.csv").decode())))
+        self.assertEqual(float(table[0]["largest_error"]), row["largest_error"])
+
+
+class Media(ConversionTestCase):
+    def test_a_conversion_uses_the_config_of_its_own_revision(self) -> None:
+        self.texture("wall_col.png")
+        made = self.tell("post", "/conversions", 201, **self.order())
+        self.tell("post", "/setup", based_on=1, message="another default", default_space="Raw")
+        self.do_jobs()
+        listed = self.ask("/conversions")[0]
+        self.assertEqual((listed["id"], listed["revision"], listed["files"][0]["source_space"]), (made["id"], 1, SRGB))
+        self.assertTrue(list((Path(settings.MEDIA_ROOT) / "configs").glob("*.ocioz")))
