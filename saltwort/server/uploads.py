@@ -25,9 +25,9 @@ class RenderUpload(serializers.Serializer):
 
 
 def read_upload(upload: UploadedFile) -> bytes:
-    """The content of an uploaded config or look. Raises BadInput for one that is too large to be either."""
+    """The content of an uploaded config, look or document. Raises BadInput for one that is too large to be either."""
     if upload.size > MAX_UNPACKED_BYTES:
         raise BadInput(
-            f"{upload.name} is larger than {MAX_UNPACKED_BYTES // 1_000_000} MB, too large for a config or a look."
+            f"{upload.name} is larger than {MAX_UNPACKED_BYTES // 1_000_000} MB, too large for what it is to be."
         )
     return upload.read()

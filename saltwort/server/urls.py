@@ -76,6 +76,8 @@ urlpatterns = [
     path(f"{PROJECT}/textures/<int:pk>/picture", textures.texture_picture),
     path(f"{PROJECT}/textures/manifest.csv", textures.manifest, {"kind": "csv"}),
     path(f"{PROJECT}/textures/manifest.json", textures.manifest, {"kind": "json"}),
+    path(f"{PROJECT}/textures/materials.zip", textures.material_zip),
+    path(f"{PROJECT}/textures/compare-material", textures.compare_material),
     path(f"{PROJECT}/conversions", conversions.conversions),
     path(f"{PROJECT}/conversions/preview", conversions.preview),
     path(f"{PROJECT}/conversions/<int:pk>", conversions.conversion),

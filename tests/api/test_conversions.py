@@ -214,3 +214,22 @@ class Media(ConversionTestCase):
         listed = self.ask("/conversions")[0]
         self.assertEqual((listed["id"], listed["revision"], listed["files"][0]["source_space"]), (made["id"], 1, SRGB))
         self.assertTrue(list((Path(settings.MEDIA_ROOT) / "configs").glob("*.ocioz")))
+
+
+class MaterialDocuments(ServerTestCase):
+    def test_documents_of_all_sets_leave_and_are_compared(self) -> None:
+        for path in ("wall/wall_col.1001.png", "wall/wall_rough.1001.png", "rope/rope_col.png", "dusk_sky.hdr"):
+            self.texture(path, "float" if path.endswith("hdr") else "uint8", seed=len(path))
+        with zipfile.ZipFile(io.BytesIO(self.ask("/textures/materials.zip"))) as packed:
+            self.assertEqual(sorted(packed.namelist()), ["rope/rope.mtlx", "wall/wall.mtlx"])
+            wall = packed.read("wall/wall.mtlx")
+        self.tell("post", "/setup", based_on=1, message="raw", default_space="ACEScg")
+        file = self.folder / "wall.mtlx"
+        file.write_bytes(wall)
+        rows = self.send("/textures/compare-material", file, 200)
+        self.assertEqual(
+            [(row["texture"], row["agrees"]) for row in rows],
+            [("wall/wall_col.1001.png", False), ("wall/wall_rough.1001.png", True)],
+        )
+        bad = write(self.folder / "a.png", light(peak=1.0), "uint8")
+        self.assertIn("no MaterialX document", self.send("/textures/compare-material", bad, 400)["detail"])

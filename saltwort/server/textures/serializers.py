@@ -144,6 +144,23 @@ class FolderSerializer(serializers.Serializer):
     files = serializers.IntegerField()
 
 
+class DocumentedFileSerializer(serializers.Serializer):
+    path = serializers.CharField()
+    said = serializers.CharField(allow_blank=True)
+    where = serializers.CharField()
+
+
+class DisagreementSerializer(serializers.Serializer):
+    """A file that a material document names, beside the texture it is; `agrees` where both read it alike."""
+
+    file = DocumentedFileSerializer()
+    texture = serializers.CharField(allow_blank=True)
+    said_space = serializers.CharField(allow_null=True)
+    assigned = serializers.CharField(allow_blank=True)
+    agrees = serializers.BooleanField()
+    why = serializers.CharField(allow_blank=True)
+
+
 class PictureQuery(serializers.Serializer):
     """`space` draws the file as read in that space; without, as it is assigned."""
 

@@ -16,7 +16,7 @@ from rest_framework.response import Response
 from saltwort.core.configs import screen_view
 from saltwort.core.images import Facts
 from saltwort.core.textures.evidence import evidence_for, verdict_of
-from saltwort.server.http import BINARY, as_csv, as_json_file, parsed, picture
+from saltwort.server.http import BINARY, as_csv, as_json_file, download, parsed, picture
 from saltwort.server.images.operations import store_upload
 from saltwort.server.images.pictures import drawn
 from saltwort.server.projects.previews import preview_rules
@@ -24,10 +24,12 @@ from saltwort.server.projects.setups import config_of, current_setup, rule_book_
 from saltwort.server.projects.views import project_named
 from saltwort.server.textures import operations
 from saltwort.server.textures.manifest import manifest_of
+from saltwort.server.textures.materials import compare_document, packed_documents
 from saltwort.server.textures.models import Texture
 from saltwort.server.textures.operations import AssignedTexture, assigned, assigned_textures
 from saltwort.server.textures.serializers import (
     ChosenTextures,
+    DisagreementSerializer,
     PictureQuery,
     PinChange,
     PinningsRequest,
@@ -35,7 +37,7 @@ from saltwort.server.textures.serializers import (
     TextureDetailSerializer,
     TextureSerializer,
 )
-from saltwort.server.uploads import TextureUpload
+from saltwort.server.uploads import PlainFile, TextureUpload, read_upload
 
 
 @extend_schema(methods=["GET"], responses=TextureSerializer(many=True))
@@ -108,6 +110,22 @@ def manifest(request: Request, slug: str, kind: str) -> HttpResponse:
     """Every texture with the space it is read in, why, and what the file itself says, for other programs to read."""
     rows = manifest_of(project_named(slug))
     return {"csv": as_csv, "json": as_json_file}[kind](rows, f"{slug}-textures")
+
+
+@extend_schema(responses=BINARY)
+@api_view(["GET"])
+def material_zip(request: Request, slug: str) -> HttpResponse:
+    """A material document for every texture set."""
+    return download(packed_documents(project_named(slug)), f"{slug}-materials.zip", "application/zip")
+
+
+@extend_schema(request={"multipart/form-data": PlainFile}, responses=DisagreementSerializer(many=True))
+@api_view(["POST"])
+@parser_classes([MultiPartParser])
+def compare_material(request: Request, slug: str) -> Response:
+    file = parsed(request, PlainFile)["file"]
+    rows = compare_document(project_named(slug), read_upload(file), file.name)
+    return Response(DisagreementSerializer(rows, many=True).data)
 
 
 def _texture(slug: str, pk: int) -> Texture:

@@ -910,6 +910,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{slug}/textures/compare-material": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["projects_textures_compare_material_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{slug}/textures/manifest.csv": {
         parameters: {
             query?: never;
@@ -936,6 +952,23 @@ export interface paths {
         };
         /** @description Every texture with the space it is read in, why, and what the file itself says, for other programs to read. */
         get: operations["projects_textures_manifest.json_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{slug}/textures/materials.zip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A material document for every texture set. */
+        get: operations["projects_textures_materials.zip_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1241,9 +1274,23 @@ export interface components {
         };
         /** @enum {string} */
         DifferenceKindEnum: "added" | "removed" | "renamed" | "changed";
+        /** @description A file that a material document names, beside the texture it is; `agrees` where both read it alike. */
+        Disagreement: {
+            file: components["schemas"]["DocumentedFile"];
+            texture: string;
+            said_space: string | null;
+            assigned: string;
+            agrees: boolean;
+            why: string;
+        };
         Display: {
             name: string;
             views: string[];
+        };
+        DocumentedFile: {
+            path: string;
+            said: string;
+            where: string;
         };
         /** @enum {string} */
         EncodingEnum: "scene-linear" | "display-linear" | "log" | "sdr-video" | "hdr-video" | "data";
@@ -3454,6 +3501,31 @@ export interface operations {
             };
         };
     };
+    projects_textures_compare_material_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["PlainFile"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Disagreement"][];
+                };
+            };
+        };
+    };
     "projects_textures_manifest.csv_retrieve": {
         parameters: {
             query?: never;
@@ -3476,6 +3548,27 @@ export interface operations {
         };
     };
     "projects_textures_manifest.json_retrieve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+        };
+    };
+    "projects_textures_materials.zip_retrieve": {
         parameters: {
             query?: never;
             header?: never;
