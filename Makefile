@@ -5,7 +5,7 @@ MANAGE := $(BIN)/python manage.py
 PORT ?= 8000
 CHROMIUM := $(firstword $(wildcard /usr/bin/chromium /usr/bin/chromium-browser))
 
-.PHONY: run dev test bench web lint schema chromium clean
+.PHONY: run dev test bench web lint schema chromium redis worker clean
 
 run: .make/run .make/web
 	@exec $(MANAGE) serve --port $(PORT)
@@ -14,7 +14,7 @@ run: .make/run .make/web
 dev: .make/run .make/npm
 	@SALTWORT_DEBUG=1 $(MANAGE) serve --port $(PORT) & trap 'kill %1' EXIT INT TERM; cd web && npx vite
 
-test: .make/dev .make/web chromium
+test: .make/dev .make/web chromium redis
 	@$(MAKE) --no-print-directory lint
 	@$(MANAGE) test tests --noinput
 
@@ -35,6 +35,13 @@ schema: .make/dev .make/npm
 	@cd web && npm run --silent schema
 
 web: .make/web
+
+# Works on files for a Saltwort on this machine or another, through the Redis server that SALTWORT_REDIS names.
+worker: .make/run
+	@exec $(MANAGE) file_worker
+
+redis:
+	@command -v redis-server > /dev/null || (apt-get update -qq && apt-get install -y -qq redis-server)
 
 chromium:
 	@test -n "$(CHROMIUM)" || (apt-get update -qq && apt-get install -y -qq chromium)

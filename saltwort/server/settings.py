@@ -58,9 +58,17 @@ DATABASES = {
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 
+# Work on many files is spread over the machines that listen to this Redis server; without one, over this one's cores.
+REDIS_URL = os.environ.get("SALTWORT_REDIS", "")
+FILE_QUEUE = "default"
+RQ_QUEUES = {FILE_QUEUE: {"URL": REDIS_URL}} if REDIS_URL else {}
+if REDIS_URL:
+    INSTALLED_APPS.append("django_rq")
 TASKS = {
     "default": {"BACKEND": "django_tasks_db.DatabaseBackend"},
-    "files": {"BACKEND": "django_tasks.backends.immediate.ImmediateBackend"},
+    "files": {
+        "BACKEND": "django_tasks_rq.RQBackend" if REDIS_URL else "django_tasks.backends.immediate.ImmediateBackend"
+    },
 }
 
 WEB_DIR = BASE_DIR / "web" / "dist"

@@ -166,7 +166,6 @@ def _convert(job: Job, report: Report) -> str:
             "space": file.space,
             "format": conversion.format,
             "target": str(conversion.folder / file.target),
-            "again": file.tries > 0,
         }
 
     try:
@@ -184,11 +183,11 @@ def _source(file: ConvertedFile) -> Path:
 
 @file_task
 def convert_file(
-    config: str, source: str, name: str, source_space: str, space: str, format: str, target: str, again: bool
+    config: str, source: str, name: str, source_space: str, space: str, format: str, target: str
 ) -> dict[str, Any]:
     """Convert one file by the config that stands at a path."""
     try:
-        done = convert(_config_at(config), Path(source), source_space, space, format, Path(target), again=again)
+        done = convert(_config_at(config), Path(source), source_space, space, format, Path(target), again=True)
     except BadInput as error:
         raise BadInput(str(error).replace(Path(source).name, name)) from error
     return asdict(done)

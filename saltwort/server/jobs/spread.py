@@ -1,4 +1,5 @@
-"""Work on many files at once, over the cores of this machine, and taken up again after a crash."""
+"""Work on many files at once, over the cores of this machine or over several machines, and taken up again after a
+crash."""
 
 import os
 from collections.abc import Callable, Iterable, Iterator, Sequence
@@ -6,13 +7,16 @@ from concurrent.futures import FIRST_COMPLETED, Future, ThreadPoolExecutor, wait
 from dataclasses import dataclass
 from functools import wraps
 from itertools import islice
-from typing import Any, TypeVar
+from typing import Any, Protocol, Self, TypeVar
+from uuid import uuid4
 
+from django.conf import settings
 from django.db.models import F
 from django_tasks import task
 from django_tasks.base import Task
 
 from saltwort.core.errors import BadInput
+from saltwort.server.jobs import remote
 from saltwort.server.jobs.models import WAITING, FileInHand
 from saltwort.server.jobs.operations import Report
 
@@ -44,11 +48,12 @@ def file_task(function: FileWork) -> Task:
     twice for the same file, and refuses by BadInput."""
 
     @wraps(function)
-    def answered(**arguments: Any) -> dict[str, Any]:
-        try:
-            return {"result": function(**arguments), "refused": ""}
-        except BadInput as error:
-            return {"result": {}, "refused": str(error)}
+    def answered(lease: str = "", **arguments: Any) -> dict[str, Any]:
+        with remote.held(lease):
+            try:
+                return {"result": function(**arguments), "refused": ""}
+            except BadInput as error:
+                return {"result": {}, "refused": str(error)}
 
     return task(backend="files")(answered)
 
@@ -56,25 +61,80 @@ def file_task(function: FileWork) -> Task:
 def outcomes(
     work: Task, pieces: Iterable[Piece], *, look: Callable[[], None], at_once: int | None = None
 ) -> Iterator[Outcome]:
-    """Do pieces over all cores, or `at_once` at a time, and give the outcomes as they come; the next piece is asked for
-    only when it is begun.
+    """Do pieces over all cores, or over all machines where there is a Redis server, or `at_once` at a time, and give
+    the outcomes as they come; the next piece is asked for only when there is room for it.
 
     `look` is called several times a second; what it raises ends the work once the pieces in hand are done.
     """
-    many = at_once or os.cpu_count() or 1
+    workers: Workers = remote.Machines(work) if settings.REDIS_URL else _Cores(work)
+    room = at_once or workers.room
     waiting = iter(pieces)
-    in_hand: dict[Future[dict[str, Any]], Piece] = {}
-    with ThreadPoolExecutor(many) as pool:
+    stopped: Exception | None = None
+    in_hand: dict[str, Piece] = {}
+    with workers:
         while True:
-            # No more than are worked on: what is not in hand can be left without loss.
-            for piece in islice(waiting, many - len(in_hand)):
-                in_hand[pool.submit(work.func, **piece.arguments)] = piece
+            # No more than can be worked on soon: what is not in hand can be left without loss.
+            for piece in islice(waiting, 0 if stopped else room - len(in_hand)):
+                in_hand[workers.begin(piece.arguments)] = piece
             if not in_hand:
-                return
-            done, _ = wait(in_hand, timeout=LOOK_EVERY, return_when=FIRST_COMPLETED)
-            for future in done:
-                yield Outcome(in_hand.pop(future).key, **future.result())
-            look()
+                break
+            for key, answer in workers.ended():
+                yield Outcome(in_hand.pop(key).key, **answer)
+            try:
+                look() if not stopped else None
+            except Exception as error:
+                stopped = error
+                for key in workers.withdrawn():
+                    in_hand.pop(key)
+    if stopped:
+        raise stopped
+
+
+class Workers(Protocol):
+    """Those who do pieces: told by keys, which `begin` gives."""
+
+    room: int
+
+    def __enter__(self) -> Self: ...
+
+    def __exit__(self, *error: object) -> None: ...
+
+    def begin(self, arguments: dict[str, Any]) -> str: ...
+
+    def ended(self) -> list[tuple[str, dict[str, Any]]]:
+        """What has ended since, after a moment's wait."""
+
+    def withdrawn(self) -> list[str]:
+        """Take back what nobody has begun with."""
+
+
+class _Cores:
+    """The cores of this machine."""
+
+    room = os.cpu_count() or 1
+
+    def __init__(self, work: Task) -> None:
+        self._work = work
+        self._pool = ThreadPoolExecutor(self.room)
+        self._running: dict[Future[dict[str, Any]], str] = {}
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(self, *error: object) -> None:
+        self._pool.shutdown()
+
+    def begin(self, arguments: dict[str, Any]) -> str:
+        key = uuid4().hex
+        self._running[self._pool.submit(self._work.func, **arguments)] = key
+        return key
+
+    def ended(self) -> list[tuple[str, dict[str, Any]]]:
+        done, _ = wait(self._running, timeout=LOOK_EVERY, return_when=FIRST_COMPLETED)
+        return [(self._running.pop(future), future.result()) for future in done]
+
+    def withdrawn(self) -> list[str]:
+        return [self._running.pop(future) for future in list(self._running) if future.cancel()]
 
 
 MAX_TRIES = 2
