@@ -14,6 +14,7 @@ from saltwort.server.projects import config_views as configs
 from saltwort.server.projects import views as projects
 from saltwort.server.scene import views as scene
 from saltwort.server.textures import intake_views as intakes
+from saltwort.server.textures import looking_views as looking
 from saltwort.server.textures import views as textures
 
 PROJECT = "api/projects/<slug:slug>"
@@ -73,7 +74,11 @@ urlpatterns = [
     path(f"{PROJECT}/texture-folders/<int:pk>/look-again", intakes.look_again),
     path(f"{PROJECT}/textures/<int:pk>", textures.texture),
     path(f"{PROJECT}/textures/<int:pk>/pin", textures.pin),
-    path(f"{PROJECT}/textures/<int:pk>/picture", textures.texture_picture),
+    path(f"{PROJECT}/textures/<int:pk>/picture", looking.texture_picture),
+    path(f"{PROJECT}/textures/<int:pk>/study", looking.study),
+    path(f"{PROJECT}/textures/<int:pk>/pixel", looking.pixel),
+    path(f"{PROJECT}/textures/<int:pk>/undone", looking.undone),
+    path(f"{PROJECT}/textures/<int:pk>/read-undone", looking.read_undone),
     path(f"{PROJECT}/textures/manifest.csv", textures.manifest, {"kind": "csv"}),
     path(f"{PROJECT}/textures/manifest.json", textures.manifest, {"kind": "json"}),
     path(f"{PROJECT}/textures/materials.zip", textures.material_zip),

@@ -6,11 +6,12 @@ import numpy as np
 import PyOpenColorIO as ocio
 from django.conf import settings
 
+from saltwort.core.engine import apply_to_colour, space_processor
 from saltwort.core.images import read_pixels
 from saltwort.server.images.models import StoredImage
 from saltwort.server.projects.models import Project
 from saltwort.server.textures.models import Texture
-from tests.samples import LINEAR_REC709, SRGB, light, write, write_absurd_png, write_damaged
+from tests.samples import ACES_SDR, LINEAR_REC709, SRGB, light, project_config, write, write_absurd_png, write_damaged
 from tests.server import ServerTestCase
 
 
@@ -179,3 +180,106 @@ class Findings(ServerTestCase):
     def test_the_page_of_codes(self) -> None:
         codes = self.client.get("/api/finding-codes").json()
         self.assertIn("texture.data-read-as-colour", [code["code"] for code in codes])
+
+
+class LookingClosely(ServerTestCase):
+    def test_a_study_tells_figures_histogram_and_colours(self) -> None:
+        texture = self.texture("wall_col.png")
+        found = self.ask(f"/textures/{texture.pk}/study", space="srgb_texture")
+        self.assertEqual(found["space"], SRGB)
+        self.assertEqual([gamut["name"] for gamut in found["gamuts"]], [SRGB, "ACEScg"])
+        self.assertFalse(found["histogram"]["in_stops"])
+        self.assertAlmostEqual(sum(found["histogram"]["channels"][0]), 1.0)
+        self.assertGreater(len(found["colours"]), 20)
+        data = self.ask(f"/textures/{texture.pk}/study", space="Raw")
+        self.assertEqual(data["colours"], [])
+        self.assertGreater(max(data["reading"]["median"]), max(found["reading"]["median"]))
+        self.refusal(f"/textures/{texture.pk}/study", "no colour space", space="Nowhere")
+
+    def refusal(self, path: str, words: str, **query: object) -> None:
+        self.assertIn(words, self.ask(path, 400, **query)["detail"])
+
+    def test_a_pixel_is_told_as_stored_decoded_and_shown(self) -> None:
+        texture = self.texture("wall_col.png", "uint16")
+        found = self.ask(f"/textures/{texture.pk}/pixel", x=3, y=2, space=["Raw", SRGB])
+        stored = read_pixels(self.folder / "files" / "wall_col.png")[2, 3]
+        np.testing.assert_allclose(found["stored"], stored, rtol=1e-6)
+        raw, decoded = found["readings"]
+        np.testing.assert_allclose(raw["light"], stored, rtol=1e-6)
+        expected = apply_to_colour(space_processor(project_config(), SRGB, "ACEScg"), tuple(map(float, stored)))
+        np.testing.assert_allclose(decoded["light"], expected, rtol=1e-5)
+        self.refusal(f"/textures/{texture.pk}/pixel", "40 × 24 pixels, so none at 40, 0", x=40, y=0, space=SRGB)
+
+    def test_a_plate_may_be_undone_and_a_base_colour_is_warned_of(self) -> None:
+        plate, wall = self.texture("quay_backplate.png"), self.texture("wall_col.png", seed=2)
+        view = {"display": ACES_SDR.display, "view": ACES_SDR.view}
+        for texture, right, words in ((plate, True, "looks as it did"), (wall, False, "wrong for a material")):
+            found = self.ask(f"/textures/{texture.pk}/undone", **view)
+            self.assertEqual(found["right"], right)
+            self.assertIn(words, found["says"])
+            self.assertGreater(max(found["reading"]["peak"]), 1)
+        picture = self.ask(f"/textures/{plate.pk}/picture", size=64, **view)
+        self.assertTrue(picture.startswith(b"\x89PNG"))
+        pinned = self.tell("post", f"/textures/{plate.pk}/read-undone", based_on=1, **view)
+        name = pinned["assignment"]["space"]
+        self.assertTrue(name.startswith("Undone ACES 2.0"))
+        self.assertEqual(self.revision(), 2)
+        self.tell("post", f"/textures/{wall.pk}/read-undone", based_on=1, **view)
+        self.assertEqual(self.revision(), 2)  # the space is there already
+        codes = {(finding["code"], finding["subject"]) for finding in self.ask("/findings")}
+        self.assertIn(("texture.inverted-view", "wall_col.png"), codes)
+        self.assertNotIn(("texture.inverted-view", "quay_backplate.png"), codes)
+        self.refusal(f"/textures/{wall.pk}/undone", "no view", display=ACES_SDR.display, view="Nowhere")
+
+
+class RulesForLikes(ServerTestCase):
+    def test_a_finding_offers_a_rule_that_catches_a_file_and_its_likes(self) -> None:
+        for seed, path in enumerate(("a/wall_rough.png", "b/rope_rough.png", "b/rope_col.png")):
+            self.texture(path, seed=seed)
+        self.tell("post", "/setup", based_on=1, message="no rules", rules=[])
+        finding = next(found for found in self.ask("/findings") if found["subject"] == "a/wall_rough.png")
+        self.assertEqual(finding["fix"]["operation"], "pin-texture")
+        (rule,) = finding["also"]
+        self.assertEqual(rule["label"], "Read 2 such files as Raw")
+        self.assertEqual(
+            [change["what"] for change in rule["changes"]], ["rule 1", "a/wall_rough.png", "b/rope_rough.png"]
+        )
+        self.tell("post", "/fix", 204, operation=rule["operation"], arguments=rule["arguments"])
+        spaces = {row["path"]: row["assignment"]["space"] for row in self.ask("/textures")}
+        self.assertEqual(spaces, {"a/wall_rough.png": "Raw", "b/rope_rough.png": "Raw", "b/rope_col.png": SRGB})
+        codes = {finding["code"] for finding in self.ask("/findings")}
+        self.assertNotIn("texture.data-read-as-colour", codes)
+
+    def test_none_is_offered_for_one_file_alone_or_a_pinned_one(self) -> None:
+        alone = self.texture("a/wall_rough.png")
+        self.tell("post", "/setup", based_on=1, message="no rules", rules=[])
+        self.assertEqual(self.also("a/wall_rough.png"), [])
+        self.texture("b/rope_rough.png", seed=2)
+        self.tell("put", f"/textures/{alone.pk}/pin", based_on=1, space=SRGB)
+        self.assertEqual(self.also("a/wall_rough.png"), [])
+
+    def also(self, path: str) -> list[object]:
+        return next(found["also"] for found in self.ask("/findings") if found["subject"] == path)
+
+
+class ManyPins(ServerTestCase):
+    def test_all_are_pinned_or_none(self) -> None:
+        first, second = self.texture("a.png"), self.texture("b.png", seed=2)
+        pins = [
+            {"texture": texture.pk, "based_on": 1, "space": "ACEScg", "note": "by eye"} for texture in (first, second)
+        ]
+        pins[1]["based_on"] = 7
+        self.tell("put", "/textures/pins", 409, pins=pins)
+        self.assertEqual(Texture.objects.exclude(pin_space="").count(), 0)
+        pins[1]["based_on"] = 1
+        self.tell("put", "/textures/pins", 204, pins=pins)
+        self.assertEqual(Texture.objects.filter(pin_space="ACEScg", pin_note="by eye").count(), 2)
+        self.refused("put", "/textures/pins", "no longer in the project", pins=[{**pins[0], "texture": 999}])
+
+    def test_sets_are_told_with_each_file(self) -> None:
+        for seed, path in enumerate(("lamp/lamp_col.1001.png", "lamp/lamp_rough.1002.png", "lamp/lamp_rough_2k.png")):
+            self.texture(path, seed=seed)
+        members = [row["member"] for row in self.ask("/textures")]
+        self.assertEqual({member["key"] for member in members}, {"lamp/lamp"})
+        self.assertEqual([member["tile"] for member in members], ["1001", "1002", ""])
+        self.assertEqual(members[2]["resolution"], "2k")

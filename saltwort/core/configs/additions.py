@@ -8,10 +8,10 @@ from functools import lru_cache
 import numpy as np
 import PyOpenColorIO as ocio
 
-from saltwort.core.engine import builtin_text, load_config
+from saltwort.core.engine import ViewChoice, builtin_text, load_config
 from saltwort.core.engine.measured import reference_to_ap0
-from saltwort.core.engine.processors import known_space
-from saltwort.core.engine.transforms import matrix_transform
+from saltwort.core.engine.processors import build, check_view, known_space
+from saltwort.core.engine.transforms import matrix_transform, transforms_within
 from saltwort.core.errors import BadInput
 from saltwort.core.spaces.gamuts import AP0, Gamut, rgb_to_rgb, solve
 from saltwort.core.views.families import LUT_FOLDER, add_lut_folder
@@ -28,7 +28,8 @@ class AddedSpace:
 
     `chromaticities` are eight numbers, CIE 1931 xy of red, green, blue and white. `curve` is a key of CURVES; `power`
     counts for `power` alone. White is adapted to the config's by Bradford's method. An `interop_id`, one of
-    `known_interop_ids`, brings the engine's own definition instead of these.
+    `known_interop_ids`, brings the engine's own definition instead of these; and a `view` with its `display` makes the
+    space of what that view shows, decoded by undoing it.
     """
 
     name: str
@@ -39,6 +40,8 @@ class AddedSpace:
     family: str = ""
     description: str = ""
     interop_id: str = ""
+    display: str = ""
+    view: str = ""
 
 
 @dataclass(frozen=True)
@@ -154,12 +157,56 @@ def add_spaces(config: ocio.Config, spaces: tuple[AddedSpace, ...]) -> None:
         for name in (space.name, *space.aliases):
             check_space_name(name)
             check_free(config, name)
-        made = _by_interop_id(config, space) if space.interop_id else _by_primaries(config, space)
+        made = _made(config, space)
         made.setFamily(space.family)
         made.setDescription(space.description)
         for alias in space.aliases:
             made.addAlias(alias)
         config.addColorSpace(made)
+
+
+def _made(config: ocio.Config, space: AddedSpace) -> ocio.ColorSpace:
+    if space.view:
+        return _by_undoing(config, space)
+    return _by_interop_id(config, space) if space.interop_id else _by_primaries(config, space)
+
+
+def _by_undoing(config: ocio.Config, space: AddedSpace) -> ocio.ColorSpace:
+    """Code values of a display, through the inverse of a view to scene light. The view may come into the config later;
+    `check_undone` tells then whether it did."""
+    linear = config.getColorSpace(ocio.ROLE_SCENE_LINEAR)
+    undone = ocio.DisplayViewTransform(
+        src=linear.getName(), display=space.display, view=space.view, direction=ocio.TRANSFORM_DIR_INVERSE
+    )
+    forth = linear.getTransform(ocio.COLORSPACE_DIR_TO_REFERENCE)
+    back = linear.getTransform(ocio.COLORSPACE_DIR_FROM_REFERENCE)
+    if forth is None and back is not None:
+        forth = ocio.GroupTransform([back], ocio.TRANSFORM_DIR_INVERSE)
+    made = ocio.ColorSpace(
+        ocio.REFERENCE_SPACE_SCENE, space.name, toReference=ocio.GroupTransform([undone, *filter(None, [forth])])
+    )
+    made.setEncoding("sdr-video")
+    return made
+
+
+def check_undone(config: ocio.Config, spaces: tuple[AddedSpace, ...]) -> None:
+    """Raise BadInput, naming the space, for one that undoes a view which the config lacks, or that has no way back."""
+    for space in spaces:
+        if not space.view:
+            continue
+        try:
+            check_view(config, ViewChoice(space.display, space.view))
+        except BadInput as error:
+            raise BadInput(f"Space “{space.name}” undoes a view that is not there. {error}") from error
+        build(config, ocio.ColorSpaceTransform(space.name, ocio.ROLE_SCENE_LINEAR))
+
+
+def undone_view(space: ocio.ColorSpace) -> ViewChoice | None:
+    """The view that a space undoes to decode what it shows; None for all others."""
+    for part in transforms_within(space.getTransform(ocio.COLORSPACE_DIR_TO_REFERENCE)):
+        if isinstance(part, ocio.DisplayViewTransform) and part.getDirection() == ocio.TRANSFORM_DIR_INVERSE:
+            return ViewChoice(part.getDisplay(), part.getView())
+    return None
 
 
 def _by_primaries(config: ocio.Config, space: AddedSpace) -> ocio.ColorSpace:

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 
 import PyOpenColorIO as ocio
 
-from saltwort.core.configs.additions import add_looks, add_spaces
+from saltwort.core.configs.additions import add_looks, add_spaces, check_undone
 from saltwort.core.configs.describe import all_views_of, working_spaces
 from saltwort.core.configs.edits import edit_spaces
 from saltwort.core.configs.setup import Setup
@@ -67,7 +67,10 @@ def _whole(base: ConfigArchive, setup: Setup, name: str, luts: Mapping[str, byte
         config.validate()
     except ocio.Exception as error:
         raise BadInput(f"The config would not be valid: {' '.join(str(error).split())}") from error
-    return ConfigArchive(config.serialize(), files)
+    whole = ConfigArchive(config.serialize(), files)
+    if any(space.view for space in setup.added_spaces):
+        check_undone(load_config(whole), setup.added_spaces)  # a view may need its LUTs
+    return whole
 
 
 def _order_displays_and_views(config: ocio.Config, setup: Setup) -> None:

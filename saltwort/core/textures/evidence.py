@@ -4,6 +4,7 @@ Each piece favours one space, or a sort of space (encoded, linear, data), with a
 right where it speaks. The verdict is the space for which most weight speaks. It never overrides a rule by itself.
 """
 
+import math
 from collections import defaultdict
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
@@ -12,6 +13,7 @@ from weakref import WeakKeyDictionary
 import numpy as np
 import PyOpenColorIO as ocio
 
+from saltwort.core.configs.additions import undone_view
 from saltwort.core.configs.describe import describe
 from saltwort.core.configs.gamut import gamut_of
 from saltwort.core.engine.measured import linear_to_ap0
@@ -50,6 +52,13 @@ _CICP = {
     (9, 8): LINEAR_REC2020,
     (9, 16): PQ,
     (9, 18): HLG,
+}
+# SMPTE ST 268, transfer characteristics as the image library calls them. Logarithms are left out: the header does not
+# say of which camera or film.
+_DPX = {
+    "Linear": LINEAR_REC709,
+    "ITU-R 709-4": CAMERA_REC709,
+    "SMPTE 274M": CAMERA_REC709,
 }
 # What the names of ICC profiles hold, without their spaces.
 _PROFILES = (("displayp3", P3_SRGB), ("adobergb", POWER_WIDE), ("srgb", ENCODED_SRGB))
@@ -134,6 +143,8 @@ def _declarations(config: ocio.Config, header: Header) -> Iterator[tuple[str, st
         yield "header.gamma", said, _space(config, wanted) if is_linear or 2 <= gamma <= 2.5 else None, 0.5
     if tags.get("Exif:ColorSpace") == 1:
         yield "header.exif", "EXIF says sRGB.", _space(config, ENCODED_SRGB), 0.5
+    if isinstance(transfer := tags.get("dpx:Transfer"), str):
+        yield "header.dpx", f"Its DPX header says {transfer}.", _space(config, _DPX.get(transfer)), 0.5
 
 
 def _by_chromaticities(config: ocio.Config, header: Header) -> Iterator[tuple[str, str, str | None, float]]:
@@ -250,13 +261,33 @@ def _from_pixels(usual: _UsualSpaces, facts: Facts, kind: KindMatch | None) -> I
         yield Evidence("pixels.float", "It holds floats, as light does.", linear, 0.4)
     if is_float and stats.above_one > 0 and linear:
         yield Evidence("pixels.above-one", f"{stats.above_one:.2%} of it is above 1, as light is.", linear, 0.5)
+    if is_float and kind is None and linear and (stops := environment_stops(facts)):
+        says = f"It is twice as wide as high, and peaks {stops:.1f} stops over its median, as surroundings do."
+        yield Evidence("pixels.surroundings", says, linear, 0.3)
     if not is_float and encoded:
         yield Evidence("pixels.integers", "It holds integers, as encoded pictures do.", encoded, 0.4)
+
+
+def environment_stops(facts: Facts) -> float | None:
+    """For a picture twice as wide as high with light above 1, the stops from its median to its peak."""
+    header, stats = facts.header, facts.stats
+    peak, median = (max(value or 0.0 for value in values[:3]) for values in (stats.max, stats.median))
+    if header.width != 2 * header.height or peak <= 1 or median <= 0:
+        return None
+    return math.log2(peak / median)
 
 
 def is_flat(facts: Facts) -> bool:
     """Whether a picture is of practically one colour, which lies on any surface by chance."""
     return all((high or 0) - (low or 0) < 0.1 for high, low in zip(facts.stats.max, facts.stats.min, strict=True))
+
+
+def decodes_a_display(config: ocio.Config, space: str) -> bool:
+    """Whether a space holds what a display shows: by itself, or by undoing a view."""
+    found = config.getColorSpace(space)
+    if found is None:
+        return False
+    return found.getReferenceSpaceType() == ocio.REFERENCE_SPACE_DISPLAY or undone_view(found) is not None
 
 
 def data_space(config: ocio.Config) -> str | None:

@@ -21,7 +21,7 @@ class CodeSerializer(serializers.Serializer):
 
 class FixRequest(serializers.Serializer):
     operation = serializers.CharField()
-    arguments = serializers.DictField(child=serializers.CharField())
+    arguments = serializers.DictField(child=serializers.CharField(allow_blank=True))
 
 
 @extend_schema(responses=FindingSerializer(many=True))

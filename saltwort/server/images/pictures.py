@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from saltwort.core.engine import ViewChoice, apply, view_processor
 from saltwort.core.images import encode_png, read_pixels, read_reduced, reduce_pixels
 from saltwort.core.images.measuring import THUMBNAIL
+from saltwort.core.textures.looking import read_through_inverse
 from saltwort.server.images.models import StoredImage
 from saltwort.server.images.operations import preview_of
 
@@ -21,11 +22,22 @@ def drawn(
 ) -> bytes:
     """An 8-bit PNG, no side above `longest_side`. Raises BadInput for names that the config lacks."""
     processor = view_processor(config, space, choice, exposure)
+    return encode_png(apply(processor, _stored(image, longest_side)))
+
+
+def drawn_through_inverse(
+    image: StoredImage, config: ocio.Config, undone: ViewChoice, choice: ViewChoice, longest_side: int
+) -> bytes:
+    """The same for a picture that is decoded through the inverse of a view."""
+    stored = _stored(image, longest_side)
+    light = read_through_inverse(config, stored.reshape(-1, 3), undone).reshape(stored.shape)
+    return encode_png(apply(view_processor(config, ocio.ROLE_SCENE_LINEAR, choice), light))
+
+
+def _stored(image: StoredImage, longest_side: int) -> NDArray[np.float32]:
     if longest_side <= THUMBNAIL:
-        pixels = reduce_pixels(preview_of(image).thumbnail, longest_side)
-    else:
-        pixels = _reduced(image.file, image.sha256, min(longest_side, LARGEST_PICTURE))
-    return encode_png(apply(processor, pixels))
+        return reduce_pixels(preview_of(image).thumbnail, longest_side)
+    return _reduced(image.file, image.sha256, min(longest_side, LARGEST_PICTURE))
 
 
 def pixels_of(image: StoredImage) -> NDArray[np.float32]:

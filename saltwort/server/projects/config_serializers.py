@@ -1,7 +1,12 @@
 """The JSON of what configs hold, and of two compared."""
 
+from collections.abc import Sequence
+from typing import Any
+
 from rest_framework import serializers
 
+from saltwort.core.configs.explain import Primaries
+from saltwort.core.spaces.diagram import xy_to_uv
 from saltwort.server.projects.serializers import (
     AddedLookSerializer,
     TypedColourSerializer,
@@ -63,6 +68,11 @@ class PrimariesSerializer(serializers.Serializer):
     blue = PointSerializer()
     white = PointSerializer()
     known = serializers.CharField(allow_blank=True)
+
+
+class NamedPrimariesSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    primaries = PrimariesSerializer()
 
 
 class SpaceReportSerializer(serializers.Serializer):
@@ -235,3 +245,14 @@ class ConfigSerializer(serializers.Serializer):
     map_kinds = MapKindSerializer(many=True)
     export_name = serializers.CharField()
     environment = serializers.DictField(child=serializers.CharField())
+
+
+def point_json(xy: Sequence[float]) -> dict[str, Any]:
+    """A CIE 1931 chromaticity as `PointSerializer` has it."""
+    return {"xy": xy, "uv": xy_to_uv((xy[0], xy[1]))}
+
+
+def primaries_json(primaries: Primaries) -> dict[str, Any]:
+    """Primaries and white as `PrimariesSerializer` has them."""
+    corners = {name: point_json(getattr(primaries, name)) for name in ("red", "green", "blue", "white")}
+    return {"known": primaries.known, **corners}

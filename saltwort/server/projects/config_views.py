@@ -1,6 +1,5 @@
 """HTTP for what the config of a project holds, does and is exported as."""
 
-from collections.abc import Sequence
 from dataclasses import asdict
 from typing import Any
 
@@ -30,7 +29,7 @@ from saltwort.core.configs.explain import SpaceReport
 from saltwort.core.configs.folders import read_config_at
 from saltwort.core.configs.trial import try_config
 from saltwort.core.engine import ViewChoice
-from saltwort.core.spaces.diagram import POINTER_GAMUT, SPECTRAL_LOCUS, xy_to_uv
+from saltwort.core.spaces.diagram import POINTER_GAMUT, SPECTRAL_LOCUS
 from saltwort.core.spaces.gamuts import KNOWN_GAMUTS
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.core.textures.kinds import MAP_KINDS
@@ -49,6 +48,8 @@ from saltwort.server.projects.config_serializers import (
     PathRequest,
     SpaceQuery,
     SpaceReportSerializer,
+    point_json,
+    primaries_json,
 )
 from saltwort.server.projects.models import BaseConfig
 from saltwort.server.projects.operations import revision_name
@@ -143,7 +144,10 @@ def followed(request: Request, slug: str) -> Response:
 @extend_schema(responses=DiagramSerializer)
 @api_view(["GET"])
 def diagram(request: Request) -> Response:
-    ground = {"locus": [_point(xy) for _, *xy in SPECTRAL_LOCUS], "pointer": [_point(xy) for xy in POINTER_GAMUT]}
+    ground = {
+        "locus": [point_json(xy) for _, *xy in SPECTRAL_LOCUS],
+        "pointer": [point_json(xy) for xy in POINTER_GAMUT],
+    }
     return Response(DiagramSerializer(ground).data)
 
 
@@ -211,21 +215,12 @@ def _comparison(comparison: Comparison) -> dict[str, Any]:
 
 
 def _report(report: SpaceReport) -> dict[str, Any]:
-    primaries = report.primaries
     return {
         "steps": report.steps,
-        "primaries": primaries
-        and {
-            "known": primaries.known,
-            **{name: _point(getattr(primaries, name)) for name in ("red", "green", "blue", "white")},
-        },
+        "primaries": report.primaries and primaries_json(report.primaries),
         "curve": [finite(pair) for pair in report.curve],
         "remark": report.remark,
     }
-
-
-def _point(xy: Sequence[float]) -> dict[str, Any]:
-    return {"xy": xy, "uv": xy_to_uv((xy[0], xy[1]))}
 
 
 def _base_name(base: str) -> str:

@@ -54,6 +54,8 @@ class AddedSpaceSerializer(serializers.Serializer):
     family = serializers.CharField(max_length=100, allow_blank=True, default="")
     description = serializers.CharField(max_length=1000, allow_blank=True, default="")
     interop_id = serializers.CharField(max_length=100, allow_blank=True, default="")
+    display = serializers.CharField(max_length=200, allow_blank=True, default="")
+    view = serializers.CharField(max_length=200, allow_blank=True, default="")
 
 
 class AddedLookSerializer(serializers.Serializer):
@@ -233,7 +235,7 @@ class ChangeSerializer(serializers.Serializer):
 class FixSerializer(serializers.Serializer):
     operation = serializers.CharField()
     label = serializers.CharField()
-    arguments = serializers.DictField(child=serializers.CharField())
+    arguments = serializers.DictField(child=serializers.CharField(allow_blank=True))
     changes = ChangeSerializer(many=True)
 
 

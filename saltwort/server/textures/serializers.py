@@ -5,7 +5,7 @@ from typing import Any
 from rest_framework import serializers
 
 from saltwort.server.http import BasedOn
-from saltwort.server.projects.config_serializers import MapKindSerializer
+from saltwort.server.projects.config_serializers import MapKindSerializer, NamedPrimariesSerializer, PointSerializer
 from saltwort.server.projects.serializers import ChangeSerializer, FindingSerializer
 
 
@@ -76,6 +76,7 @@ class TextureDetailSerializer(TextureSerializer):
     evidence = EvidenceSerializer(many=True)
     verdict = VerdictSerializer()
     facts = FactSerializer(many=True)
+    header = FactSerializer(many=True)
     why = RuleTraceSerializer(many=True)
     pin_note = serializers.CharField(allow_blank=True)
 
@@ -162,7 +163,85 @@ class DisagreementSerializer(serializers.Serializer):
 
 
 class PictureQuery(serializers.Serializer):
-    """`space` draws the file as read in that space; without, as it is assigned."""
+    """`space` draws the file as read in that space, `display` and `view` through the inverse of that view; without, as
+    it is assigned."""
 
     space = serializers.CharField(required=False)
-    size = serializers.IntegerField(min_value=16, max_value=1024, default=96)
+    display = serializers.CharField(required=False)
+    view = serializers.CharField(required=False)
+    size = serializers.IntegerField(min_value=16, max_value=2048, default=96)
+
+
+class ViewQuery(serializers.Serializer):
+    display = serializers.CharField(max_length=200)
+    view = serializers.CharField(max_length=200)
+
+
+class ReadThroughView(BasedOn, ViewQuery):
+    pass
+
+
+def channel_values() -> serializers.ListField:
+    return serializers.ListField(child=serializers.FloatField(allow_null=True))
+
+
+class ReadingSerializer(serializers.Serializer):
+    """A sample of the file as scene light in the working space; shares are 0–1."""
+
+    low = channel_values()
+    median = channel_values()
+    high = channel_values()
+    peak = channel_values()
+    above_one = serializers.FloatField()
+    below_zero = serializers.FloatField()
+
+
+class HistogramSerializer(serializers.Serializer):
+    in_stops = serializers.BooleanField()
+    lowest = serializers.FloatField()
+    highest = serializers.FloatField()
+    channels = serializers.ListField(child=serializers.ListField(child=serializers.FloatField()))
+
+
+class SpaceQuery(serializers.Serializer):
+    space = serializers.CharField(max_length=200)
+
+
+class StudySerializer(serializers.Serializer):
+    """What a file comes to when it is read in a space."""
+
+    space = serializers.CharField()
+    reading = ReadingSerializer()
+    histogram = HistogramSerializer()
+    colours = PointSerializer(many=True)
+    gamuts = NamedPrimariesSerializer(many=True)
+
+
+class UndoneSerializer(serializers.Serializer):
+    """What a file comes to through the inverse of a view, and whether it may."""
+
+    reading = ReadingSerializer()
+    right = serializers.BooleanField()
+    says = serializers.CharField()
+
+
+class PixelQuery(serializers.Serializer):
+    """A pixel, counted from the upper left, and the spaces to read it in."""
+
+    x = serializers.IntegerField(min_value=0)
+    y = serializers.IntegerField(min_value=0)
+    sample = serializers.IntegerField(min_value=1, max_value=64, default=1)
+    space = serializers.ListField(child=serializers.CharField(max_length=200), min_length=1, max_length=4)
+
+
+class PixelReadingSerializer(serializers.Serializer):
+    space = serializers.CharField()
+    light = channel_values()
+    shown = channel_values()
+
+
+class PixelSerializer(serializers.Serializer):
+    """A pixel as stored, and for each space as scene light and as the project's view shows it, 0–1."""
+
+    stored = channel_values()
+    readings = PixelReadingSerializer(many=True)

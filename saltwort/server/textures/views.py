@@ -1,6 +1,5 @@
 """HTTP for textures."""
 
-import math
 from typing import Any
 from urllib.parse import urlencode
 
@@ -13,14 +12,12 @@ from rest_framework.parsers import MultiPartParser
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from saltwort.core.configs import screen_view
 from saltwort.core.images import Facts
-from saltwort.core.textures.evidence import evidence_for, verdict_of
-from saltwort.server.http import BINARY, as_csv, as_json_file, download, parsed, picture
+from saltwort.core.textures.evidence import environment_stops, evidence_for, verdict_of
+from saltwort.server.http import BINARY, as_csv, as_json_file, download, parsed
 from saltwort.server.images.operations import store_upload
-from saltwort.server.images.pictures import drawn
 from saltwort.server.projects.previews import preview_rules
-from saltwort.server.projects.setups import config_of, current_setup, rule_book_of
+from saltwort.server.projects.setups import config_of, rule_book_of
 from saltwort.server.projects.views import project_named
 from saltwort.server.textures import operations
 from saltwort.server.textures.manifest import manifest_of
@@ -30,7 +27,6 @@ from saltwort.server.textures.operations import AssignedTexture, assigned, assig
 from saltwort.server.textures.serializers import (
     ChosenTextures,
     DisagreementSerializer,
-    PictureQuery,
     PinChange,
     PinningsRequest,
     RulesRunSerializer,
@@ -52,14 +48,14 @@ def textures(request: Request, slug: str) -> Response:
         asked = parsed(request, TextureUpload)
         path = operations.clean_path(asked["path"])  # refused before the file is measured
         texture = operations.add_texture(project, path, store_upload(asked["file"]))
-        return Response(_detail(texture), status=status.HTTP_201_CREATED)
+        return Response(texture_detail(texture), status=status.HTTP_201_CREATED)
     return Response(TextureSerializer([_row(row) for row in assigned_textures(project)], many=True).data)
 
 
 @extend_schema(responses=TextureDetailSerializer)
 @api_view(["GET"])
 def texture(request: Request, slug: str, pk: int) -> Response:
-    return Response(_detail(_texture(slug, pk)))
+    return Response(texture_detail(texture_named(slug, pk)))
 
 
 @extend_schema(request=PinChange, responses=TextureDetailSerializer)
@@ -67,7 +63,9 @@ def texture(request: Request, slug: str, pk: int) -> Response:
 def pin(request: Request, slug: str, pk: int) -> Response:
     asked = parsed(request, PinChange)
     return Response(
-        _detail(operations.pin_texture(_texture(slug, pk), asked["based_on"], asked["space"], asked["note"]))
+        texture_detail(
+            operations.pin_texture(texture_named(slug, pk), asked["based_on"], asked["space"], asked["note"])
+        )
     )
 
 
@@ -91,17 +89,6 @@ def remove(request: Request, slug: str) -> Response:
 def run_rules(request: Request, slug: str) -> Response:
     chosen = parsed(request, ChosenTextures)["textures"]
     return Response(RulesRunSerializer(preview_rules(project_named(slug), chosen)).data)
-
-
-@extend_schema(parameters=[PictureQuery], responses=BINARY)
-@api_view(["GET"])
-def texture_picture(request: Request, slug: str, pk: int) -> HttpResponse:
-    found, asked = _texture(slug, pk), parsed(request, PictureQuery, query=True)
-    project = found.project
-    config = config_of(project.current)
-    space = asked.get("space") or assigned(project, [found])[0].assignment.space
-    choice = screen_view(config, current_setup(project).view)
-    return picture(drawn(found.image, config, space, choice, 0.0, asked["size"]))
 
 
 @extend_schema(responses=BINARY)
@@ -128,7 +115,8 @@ def compare_material(request: Request, slug: str) -> Response:
     return Response(DisagreementSerializer(rows, many=True).data)
 
 
-def _texture(slug: str, pk: int) -> Texture:
+def texture_named(slug: str, pk: int) -> Texture:
+    """The texture of a URL, with its project as it stands."""
     return get_object_or_404(Texture.objects.select_related("image", "project__current"), project__slug=slug, pk=pk)
 
 
@@ -156,7 +144,8 @@ def _row(row: AssignedTexture) -> dict[str, Any]:
     }
 
 
-def _detail(texture: Texture) -> dict[str, Any]:
+def texture_detail(texture: Texture) -> dict[str, Any]:
+    """Everything of one texture, as `TextureDetailSerializer` has it."""
     row = assigned(texture.project, [texture])[0]
     facts = texture.image.measured()
     config = config_of(texture.project.current)
@@ -167,6 +156,7 @@ def _detail(texture: Texture) -> dict[str, Any]:
             "evidence": evidence,
             "verdict": verdict_of(evidence),
             "facts": [{"name": name, "value": value} for name, value in _facts(facts).items()],
+            "header": [{"name": name, "value": _tag(tag)} for name, tag in sorted(facts.header.tags.items())],
             "why": rule_book_of(texture.project.current).explain(texture.path),
             "pin_note": texture.pin_note,
         }
@@ -201,8 +191,8 @@ def _facts(facts: Facts) -> dict[str, str]:
     if stats.vector_length:
         found["vectors"] = f"mean length {stats.vector_length:.3f}, direction {_per_channel(stats.direction)}"
         found["green points"] = "down" if stats.green > _TOLD else "up" if stats.green < -_TOLD else "either way"
-    if header.width == 2 * header.height and stats.above_one:
-        found["range"] = f"{_stops(facts):.1f} stops from median to peak"
+    if (stops := environment_stops(facts)) is not None:
+        found["range"] = f"{stops:.1f} stops from median to peak"
     return found
 
 
@@ -217,9 +207,10 @@ def _steps(facts: Facts) -> str:
     return f"all of {stats.encoded_steps} bits, once encoded" if stats.encoded_steps else "none to be told"
 
 
-def _stops(facts: Facts) -> float:
-    peak, median = (max(value or 0.0 for value in values[:3]) for values in (facts.stats.max, facts.stats.median))
-    return math.log2(peak / median) if median > 0 else math.inf
+def _tag(tag: str | float | tuple[float, ...]) -> str:
+    if isinstance(tag, str):
+        return tag
+    return " ".join(f"{number:.6g}" for number in (tag if isinstance(tag, tuple) else (tag,)))
 
 
 def _per_channel(values: tuple[float | None, ...]) -> str:

@@ -910,6 +910,71 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{slug}/textures/{id}/pixel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["projects_textures_pixel_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{slug}/textures/{id}/read-undone": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["projects_textures_read_undone_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{slug}/textures/{id}/study": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["projects_textures_study_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{slug}/textures/{id}/undone": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What comes of a file through the inverse of a view, and whether that is right for it. */
+        get: operations["projects_textures_undone_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{slug}/textures/compare-material": {
         parameters: {
             query?: never;
@@ -1129,6 +1194,10 @@ export interface components {
             description: string;
             /** @default  */
             interop_id: string;
+            /** @default  */
+            display: string;
+            /** @default  */
+            view: string;
         };
         AddedView: {
             display: string;
@@ -1385,6 +1454,14 @@ export interface components {
         };
         /** @enum {string} */
         FormatEnum: "exr-half" | "exr-float" | "tx-half" | "tx-float" | "tif-16" | "png-16";
+        Histogram: {
+            in_stops: boolean;
+            /** Format: double */
+            lowest: number;
+            /** Format: double */
+            highest: number;
+            channels: number[][];
+        };
         Intake: {
             id: number;
         };
@@ -1443,6 +1520,10 @@ export interface components {
         NamedGamut: {
             name: string;
             chromaticities: number[];
+        };
+        NamedPrimaries: {
+            name: string;
+            primaries: components["schemas"]["Primaries"];
         };
         NamedTransform: {
             name: string;
@@ -1523,6 +1604,16 @@ export interface components {
         PinningsRequest: {
             pins: components["schemas"]["Pinning"][];
         };
+        /** @description A pixel as stored, and for each space as scene light and as the project's view shows it, 0–1. */
+        Pixel: {
+            stored: (number | null)[];
+            readings: components["schemas"]["PixelReading"][];
+        };
+        PixelReading: {
+            space: string;
+            light: (number | null)[];
+            shown: (number | null)[];
+        };
         /** @description A file to look at. */
         PlainFile: {
             /** Format: uri */
@@ -1600,6 +1691,23 @@ export interface components {
             largest: number | null;
             where: string;
             unproved: string[];
+        };
+        /** @description Every write says which version it was made from; a stale one is refused. */
+        ReadThroughView: {
+            based_on: number;
+            display: string;
+            view: string;
+        };
+        /** @description A sample of the file as scene light in the working space; shares are 0–1. */
+        Reading: {
+            low: (number | null)[];
+            median: (number | null)[];
+            high: (number | null)[];
+            peak: (number | null)[];
+            /** Format: double */
+            above_one: number;
+            /** Format: double */
+            below_zero: number;
         };
         Reason: {
             kind: components["schemas"]["ReasonKindEnum"];
@@ -1821,6 +1929,14 @@ export interface components {
             stations: number;
             outputs: number;
         };
+        /** @description What a file comes to when it is read in a space. */
+        Study: {
+            space: string;
+            reading: components["schemas"]["Reading"];
+            histogram: components["schemas"]["Histogram"];
+            colours: components["schemas"]["Point"][];
+            gamuts: components["schemas"]["NamedPrimaries"][];
+        };
         /** @description `working` and `shown` are null when the config no longer has the swatch's space. */
         Swatch: {
             space: string;
@@ -1874,6 +1990,7 @@ export interface components {
             evidence: components["schemas"]["Evidence"][];
             verdict: components["schemas"]["Verdict"];
             facts: components["schemas"]["Fact"][];
+            header: components["schemas"]["Fact"][];
             why: components["schemas"]["RuleTrace"][];
             pin_note: string;
         };
@@ -1913,6 +2030,12 @@ export interface components {
             after: components["schemas"]["Extent"];
             kept_besides: string[];
             proof: components["schemas"]["Proof"];
+        };
+        /** @description What a file comes to through the inverse of a view, and whether it may. */
+        Undone: {
+            reading: components["schemas"]["Reading"];
+            right: boolean;
+            says: string;
         };
         /** @enum {string} */
         UnitEnum: "unit" | "8-bit" | "hex";
@@ -3453,8 +3576,10 @@ export interface operations {
     projects_textures_picture_retrieve: {
         parameters: {
             query?: {
+                display?: string;
                 size?: number;
                 space?: string;
+                view?: string;
             };
             header?: never;
             path: {
@@ -3497,6 +3622,108 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TextureDetail"];
+                };
+            };
+        };
+    };
+    projects_textures_pixel_retrieve: {
+        parameters: {
+            query: {
+                sample?: number;
+                space: string[];
+                x: number;
+                y: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Pixel"];
+                };
+            };
+        };
+    };
+    projects_textures_read_undone_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadThroughView"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TextureDetail"];
+                };
+            };
+        };
+    };
+    projects_textures_study_retrieve: {
+        parameters: {
+            query: {
+                space: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Study"];
+                };
+            };
+        };
+    };
+    projects_textures_undone_retrieve: {
+        parameters: {
+            query: {
+                display: string;
+                view: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Undone"];
                 };
             };
         };

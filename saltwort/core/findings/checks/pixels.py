@@ -7,7 +7,7 @@ import PyOpenColorIO as ocio
 from saltwort.core.engine import apply_to_colour, space_processor
 from saltwort.core.errors import BadInput
 from saltwort.core.findings.registry import BLOCKER, CAUTION, NOTE, CheckedTexture, Problem, Subjects, check
-from saltwort.core.textures.evidence import FLOATS
+from saltwort.core.textures.evidence import FLOATS, decodes_a_display
 
 BRIGHTEST, DARKEST = 0.9, 0.02
 """Reflectance of fresh snow and of charcoal: nothing that is not a light source lies outside by much."""
@@ -37,7 +37,7 @@ def reflectance_out_of_range(subjects: Subjects) -> Iterator[Problem]:
         if not _is(texture, "base_colour") or (found := _reflectance(subjects.config, texture)) is None:
             continue
         median, bright, peak = found
-        if _is_display_referred(subjects.config, texture):
+        if decodes_a_display(subjects.config, texture.assignment.space):
             continue
         if peak > ABOVE_ONE or bright > BRIGHTEST:
             shown = f"its brightest reflects {max(peak, bright):.2f}, and fresh snow {BRIGHTEST}"
@@ -57,7 +57,7 @@ def reflectance_out_of_range(subjects: Subjects) -> Iterator[Problem]:
 def inverted_view(subjects: Subjects) -> Iterator[Problem]:
     """A base colour is decoded from a display, through the inverse of a view, and reflects more than all light."""
     for texture in subjects.textures:
-        if not _is(texture, "base_colour") or not _is_display_referred(subjects.config, texture):
+        if not _is(texture, "base_colour") or not decodes_a_display(subjects.config, texture.assignment.space):
             continue
         found = _reflectance(subjects.config, texture)
         peak = max(found) if found else 0.0
@@ -128,11 +128,6 @@ def normals_not_unit(subjects: Subjects) -> Iterator[Problem]:
 
 def _is(texture: CheckedTexture, kind: str) -> bool:
     return texture.kind is not None and texture.kind.kind.key == kind
-
-
-def _is_display_referred(config: ocio.Config, texture: CheckedTexture) -> bool:
-    space = config.getColorSpace(texture.assignment.space)
-    return bool(space and space.getReferenceSpaceType() == ocio.REFERENCE_SPACE_DISPLAY)
 
 
 def _reflectance(config: ocio.Config, texture: CheckedTexture) -> tuple[float, float, float] | None:

@@ -10,6 +10,7 @@ from saltwort.core.findings.registry import BLOCKER, CAUTION, CheckedTexture, Fi
 from saltwort.core.textures.evidence import (
     UNIT_VECTORS,
     data_space,
+    decodes_a_display,
     holds_light,
     is_flat,
     named_space,
@@ -158,7 +159,7 @@ def _disagreement(config: ocio.Config, texture: CheckedTexture) -> tuple[str, st
     if (
         assigned is None
         or assigned.isData()
-        or _is_display_referred(assigned)
+        or decodes_a_display(config, assigned.getName())
         or (texture.kind and texture.kind.kind.group == DATA)
     ):
         return None
@@ -176,11 +177,6 @@ def _disagreement(config: ocio.Config, texture: CheckedTexture) -> tuple[str, st
     if was_linear != speaks_linear and texture.verdict.is_sure:
         return ("encoded-read-as-linear" if was_linear else "linear-read-as-encoded"), favoured
     return ("header-disagrees", favoured) if favoured == declared else None
-
-
-def _is_display_referred(space: ocio.ColorSpace) -> bool:
-    """What a display shows holds the same code values as textures do; whether that is right is another check's."""
-    return bool(space.getReferenceSpaceType() == ocio.REFERENCE_SPACE_DISPLAY)
 
 
 def _best_colour(config: ocio.Config, texture: CheckedTexture) -> str | None:
