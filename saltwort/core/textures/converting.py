@@ -69,8 +69,9 @@ class Converted:
 @dataclass(frozen=True)
 class Foreseen:
     """What a conversion would do, told from a sample of a file's pixels. `clipped` and `negative` are shares, 0–1, of
-    the samples; `lost` is the largest difference, in the numbers of the source, after going there, into the format,
-    and back, over what is not clipped; None where there is no way back. `bytes` is the size before packing."""
+    the samples; `lost` is the largest difference, in the numbers of the source, or as a part of those above 1, after
+    going there, into the format, and back, over what is not clipped; None where there is no way back. `bytes` is the
+    size before packing."""
 
     clipped: float
     negative: float
@@ -110,7 +111,7 @@ def foresee(
         pass  # a space may have no way back
     else:
         whole = (fits & np.isfinite(pixels) & np.isfinite(back)).all(axis=2)
-        lost = float(np.abs(back - pixels)[whole].max(initial=0.0))
+        lost = float((np.abs(back - pixels) / np.maximum(np.abs(pixels), 1))[whole].max(initial=0.0))
     levels = 4 / 3 if wanted.is_texture else 1.0
     return Foreseen(
         clipped=float(np.mean(finite & ~fits)),

@@ -34,6 +34,7 @@ class PlannedFileSerializer(serializers.Serializer):
     negative = serializers.FloatField(allow_null=True)
     lost = serializers.FloatField(allow_null=True)
     steps = serializers.FloatField(allow_null=True)
+    bit_depth = serializers.CharField()
     bytes = serializers.IntegerField()
 
 

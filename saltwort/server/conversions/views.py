@@ -109,6 +109,7 @@ def _planned(file: PlannedFile) -> dict[str, Any]:
         "negative": foreseen.negative if foreseen else None,
         "lost": finite([lost])[0] if lost is not None else None,
         "steps": lost * (2 ** int(bits) - 1) if lost is not None and bits.isdigit() else None,
+        "bit_depth": header.bit_depth,
         "bytes": foreseen.bytes if foreseen and not file.refused else 0,
     }
 

@@ -55,6 +55,8 @@ export const useTextures = () =>
   useOfProject('textures', (slug) => body(api.GET('/api/projects/{slug}/textures', at(slug))));
 export const useTextureFolders = () =>
   useOfProject('texture-folders', (slug) => body(api.GET('/api/projects/{slug}/texture-folders', at(slug))));
+export const useConversions = () =>
+  useOfProject('conversions', (slug) => body(api.GET('/api/projects/{slug}/conversions', at(slug))));
 export const useSwatches = () =>
   useOfProject('swatches', (slug) => body(api.GET('/api/projects/{slug}/swatches', at(slug))));
 export const useRenders = () =>

@@ -1642,6 +1642,7 @@ export interface components {
             lost: number | null;
             /** Format: double */
             steps: number | null;
+            bit_depth: string;
             bytes: number;
         };
         /** @description A chromaticity, as CIE 1931 xy and CIE 1976 u′v′. */

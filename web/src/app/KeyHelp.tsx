@@ -12,6 +12,8 @@ const KEYS: [string, string[], string][] = [
   ['Textures', ['Shift ↓'], 'and the next one too'],
   ['Textures', ['Ctrl A'], 'select all that are shown'],
   ['Textures', ['Enter'], 'open the selected file large'],
+  ['Textures', ['←', '→'], 'the file before or after, when one is open'],
+  ['Textures', ['Esc'], 'back to all files'],
   ['Textures', ['P'], 'pin the space of the selected file'],
   ['Compare', ['[', ']'], 'exposure down or up half a stop'],
   ['Compare', ['0'], 'exposure to zero'],

@@ -2,7 +2,8 @@ import { Button, NumberInput, SegmentedControl, Select, TextInput } from '@manti
 import { useState } from 'react';
 
 import type { Schemas } from '../api/client';
-import { useViewFamilies } from '../api/hooks';
+import { useProject, useViewFamilies, type ViewChoice } from '../api/hooks';
+import { ViewPair } from '../shared/ViewSelects';
 
 export type AddedSpace = Required<Schemas['AddedSpace']>;
 
@@ -27,8 +28,13 @@ export function SpaceForm({
     family: '',
     description: '',
     interop_id: '',
+    display: '',
+    view: '',
   });
-  const [from, setFrom] = useState<'primaries' | 'id'>('primaries');
+  const [from, setFrom] = useState<'primaries' | 'id' | 'view'>('primaries');
+  const project = useProject();
+  const [chosen, setUndone] = useState<ViewChoice>();
+  const undone = chosen ?? project.data?.setup.view ?? { display: '', view: '', look: '' };
   const set = (part: Partial<AddedSpace>) => setSpace({ ...space, ...part });
   const known = gamuts.find(({ chromaticities }) => chromaticities.join() === space.chromaticities.join());
   return (
@@ -37,7 +43,11 @@ export function SpaceForm({
       aria-label="New space"
       onSubmit={(event) => {
         event.preventDefault();
-        onAdd(from === 'id' ? space : { ...space, interop_id: '' });
+        onAdd({
+          ...space,
+          interop_id: from === 'id' ? space.interop_id : '',
+          ...(from === 'view' ? { display: undone.display, view: undone.view } : { display: '', view: '' }),
+        });
       }}
     >
       <SegmentedControl
@@ -47,6 +57,7 @@ export function SpaceForm({
         data={[
           { value: 'primaries', label: 'from primaries and a curve' },
           { value: 'id', label: 'from an interop ID' },
+          { value: 'view', label: 'by undoing a view' },
         ]}
         style={{ alignSelf: 'flex-start' }}
       />
@@ -64,7 +75,17 @@ export function SpaceForm({
           onChange={(event) => set({ aliases: event.currentTarget.value.split(/\s*,\s*/).filter(Boolean) })}
         />
       </div>
-      {from === 'id' ? (
+      {from === 'view' ? (
+        <>
+          <div className="row">
+            <ViewPair label="undone" choice={undone} onChange={setUndone} />
+          </div>
+          <p className="quiet small">
+            For finished pictures, such as plates: undone, they look behind the render as they did on the display.
+            Materials must not be read so.
+          </p>
+        </>
+      ) : from === 'id' ? (
         <Select
           label="Interop ID"
           searchable

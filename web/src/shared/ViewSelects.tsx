@@ -5,23 +5,22 @@ import { displayName } from './colour';
 
 const OWN_LOOK = 'own look';
 
-/** Display, view and look, where a display that lacks the view gets its first one. */
-export function ViewSelects({
-  choice,
-  onChange,
-  label,
-  labels = true,
-}: {
+interface Props {
   choice: ViewChoice;
   onChange: (choice: ViewChoice) => void;
   /** Names what the view is for, for screen readers. */
   label: string;
   labels?: boolean;
-}) {
+}
+
+const named = (name: string, { label, labels = true }: Pick<Props, 'label' | 'labels'>) =>
+  labels ? { label: name } : { 'aria-label': `${name}, ${label}` };
+
+/** Display and view, where a display that lacks the view gets its first one. */
+export function ViewPair({ choice, onChange, ...naming }: Props) {
   const config = useConfig();
   const displays = config.data?.displays ?? [];
   const views = displays.find((display) => display.name === choice.display)?.views ?? [];
-  const field = (name: string) => (labels ? { label: name } : { 'aria-label': `${name}, ${label}` });
   const changeDisplay = (display: string) => {
     const offered = displays.find((candidate) => candidate.name === display)?.views ?? [];
     const view = offered.includes(choice.view) ? choice.view : (offered[0] ?? '');
@@ -30,19 +29,29 @@ export function ViewSelects({
   return (
     <>
       <Select
-        {...field('Display')}
+        {...named('Display', naming)}
         data={displays.map(({ name }) => ({ value: name, label: displayName(name) }))}
         value={choice.display}
         onChange={(display) => display && changeDisplay(display)}
       />
       <Select
-        {...field('View')}
+        {...named('View', naming)}
         data={views}
         value={choice.view}
         onChange={(view) => view && onChange({ ...choice, view })}
       />
+    </>
+  );
+}
+
+/** Display, view and look. */
+export function ViewSelects({ choice, onChange, ...naming }: Props) {
+  const config = useConfig();
+  return (
+    <>
+      <ViewPair choice={choice} onChange={onChange} {...naming} />
       <Select
-        {...field('Look')}
+        {...named('Look', naming)}
         data={[{ value: '', label: OWN_LOOK }, ...(config.data?.looks ?? []).map((look) => look.name)]}
         value={choice.look}
         onChange={(look) => onChange({ ...choice, look: look ?? '' })}

@@ -15,7 +15,16 @@ const RANGES: Record<Diagram, { width: number; height: number; axes: [string, st
 };
 
 /** Gamuts on the CIE 1931 or 1976 diagram, over the spectral locus and Pointer's gamut of surface colours. */
-export function GamutPlot({ gamuts, kind }: { gamuts: { name: string; primaries: Primaries }[]; kind: Diagram }) {
+export function GamutPlot({
+  gamuts,
+  kind,
+  colours = [],
+}: {
+  gamuts: { name: string; primaries: Primaries }[];
+  kind: Diagram;
+  /** Colours to show as points. */
+  colours?: Schemas['Point'][];
+}) {
   const diagram = useDiagram();
   const range = RANGES[kind];
   const scale = SIZE / Math.max(range.width, range.height);
@@ -36,6 +45,7 @@ export function GamutPlot({ gamuts, kind }: { gamuts: { name: string; primaries:
             <polygon points={points(diagram.data.pointer)} className={classes.pointer} />
           </>
         )}
+        <path d={colours.map((colour) => `M${place(colour)}h0`).join('')} className={classes.colours} />
         {gamuts.map(({ name, primaries }, index) => (
           <g key={name}>
             <polygon
@@ -111,6 +121,42 @@ export function CurvePlot({ curve, logarithmic }: { curve: (number | null)[][]; 
       </text>
       <text x={SIZE - 5} y={PLOT_HEIGHT - 6} textAnchor="end">
         code value, 0–1
+      </text>
+    </svg>
+  );
+}
+
+const CHANNELS = ['#ff8a80', '#8fd694', '#8ab4f8', '#b3b3b3'];
+
+/** How often which numbers occur, a line for each channel: red, green, blue and alpha, or one grey. */
+export function HistogramPlot({ histogram }: { histogram: Schemas['Histogram'] }) {
+  const { channels, in_stops: inStops, lowest, highest } = histogram;
+  const most = Math.max(...channels.flat(), 1e-9);
+  const line = (shares: number[]) =>
+    shares
+      .map((share, bin) => `${(bin / (shares.length - 1)) * SIZE},${PLOT_HEIGHT - Math.sqrt(share / most) * (PLOT_HEIGHT - 18)}`)
+      .join(' ');
+  return (
+    <svg viewBox={`0 0 ${SIZE} ${PLOT_HEIGHT}`} className={classes.plot} role="img" aria-label="Histogram">
+      {[0.25, 0.5, 0.75].map((part) => (
+        <line key={part} x1={part * SIZE} x2={part * SIZE} y1="0" y2={PLOT_HEIGHT} className={classes.grid} />
+      ))}
+      {channels.map((shares, channel) => (
+        <polyline
+          key={channel}
+          points={line(shares)}
+          className={classes.line}
+          style={channels.length >= 3 ? { stroke: CHANNELS[channel] } : undefined}
+        />
+      ))}
+      <text x="4" y="12">
+        {inStops ? `${lowest} stops` : lowest}
+      </text>
+      <text x={SIZE / 2} y="12" textAnchor="middle">
+        {inStops ? 'middle grey' : '0.5'}
+      </text>
+      <text x={SIZE - 4} y="12" textAnchor="end">
+        {inStops ? `+${highest} stops` : highest}
       </text>
     </svg>
   );

@@ -8,6 +8,7 @@ import { api, body, type Schemas } from '../api/client';
 import { type Texture, useChange, useFindings, useProject, useSlug } from '../api/hooks';
 import { Facts } from '../shared/Facts';
 import { FindingCard } from '../shared/FindingCard';
+import { baseName } from '../shared/numbers';
 import { SpaceSelect } from '../shared/SpaceSelect';
 import { Loaded } from '../shared/states';
 import { reasonWord } from './reason';
@@ -28,7 +29,7 @@ export function TextureFacts({ texture }: { texture: Texture }) {
   return (
     <>
       <div className="row spread" style={{ alignItems: 'flex-start' }}>
-        <h2 style={{ overflowWrap: 'anywhere' }}>{texture.path.split('/').at(-1)}</h2>
+        <h2 style={{ overflowWrap: 'anywhere' }}>{baseName(texture.path)}</h2>
         <Button component={Link} to={String(texture.id)} size="compact-xs" title="Enter" style={{ flex: 'none' }}>
           Open large
         </Button>
@@ -56,7 +57,7 @@ export function TextureFacts({ texture }: { texture: Texture }) {
 }
 
 /** What speaks for which space, by weight, and the verdict. */
-function Testimony({ detail }: { detail: Detail }) {
+export function Testimony({ detail }: { detail: Detail }) {
   const { space, confidence } = detail.verdict;
   return (
     <div className="block">
@@ -110,7 +111,8 @@ function Pictures({ texture, other }: { texture: Texture; other: string | null }
   );
 }
 
-function Pin({ detail }: { detail: Detail }) {
+/** The space that the file is read in, fixed by hand or not. */
+export function Pin({ detail }: { detail: Detail }) {
   const pinned = detail.assignment.reason.kind === 'pin';
   const [note, setNote] = useState(detail.pin_note);
   const select = useRef<HTMLInputElement>(null);
@@ -161,7 +163,7 @@ function Pin({ detail }: { detail: Detail }) {
 }
 
 /** Every rule in order: what it found, which decided, and which would have come next. */
-function Why({ detail }: { detail: Detail }) {
+export function Why({ detail }: { detail: Detail }) {
   const { reason } = detail.assignment;
   const decides = detail.why.find((trace) => trace.space !== null);
   return (

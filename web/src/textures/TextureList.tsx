@@ -5,6 +5,7 @@ import { useNavigate } from 'react-router';
 
 import type { Finding, Texture } from '../api/hooks';
 import { LevelMark } from '../shared/marks';
+import { baseName } from '../shared/numbers';
 import { type FindingsByPath, type Group, grouped, setSummary } from './filters';
 import { reasonWord } from './reason';
 import classes from './Textures.module.css';
@@ -140,8 +141,6 @@ interface FileProps {
   selection: Selection;
 }
 
-const nameOf = (texture: Texture) => texture.path.split('/').at(-1);
-
 function FileRow({ texture, finding, selection, inSet }: FileProps & { inSet: boolean }) {
   const navigate = useNavigate();
   return (
@@ -155,7 +154,7 @@ function FileRow({ texture, finding, selection, inSet }: FileProps & { inSet: bo
       <img src={texture.thumbnail} alt="" loading="lazy" width={44} height={44} />
       <div role="gridcell" className={classes.name}>
         <span className="ellipsis" title={texture.path}>
-          {nameOf(texture)}
+          {baseName(texture.path)}
         </span>
         {finding ? (
           <span className="row small">
@@ -194,7 +193,7 @@ function FileCell({ texture, finding, selection }: FileProps) {
       </span>
       <span role="gridcell" className="row small">
         {finding && <LevelMark level={finding.level} />}
-        <span className="ellipsis">{nameOf(texture)}</span>
+        <span className="ellipsis">{baseName(texture.path)}</span>
       </span>
       <span role="gridcell" className="quiet small ellipsis">
         {texture.assignment.space}

@@ -2,7 +2,7 @@ import { Button, SegmentedControl } from '@mantine/core';
 import { Dropzone } from '@mantine/dropzone';
 import { useHotkeys } from '@mantine/hooks';
 import { useRef, useState } from 'react';
-import { useNavigate } from 'react-router';
+import { Link, useNavigate } from 'react-router';
 
 import { JobCard } from '../app/Tray';
 import { isBusy, type Texture, useFindings, useJobs, useTextures } from '../api/hooks';
@@ -45,6 +45,7 @@ export function Textures() {
   const selection = useSelection(shown);
   const chosen = shown.filter(({ id }) => selection.ids.has(id));
   const one = chosen[0] ?? shown.find(({ path }) => found.has(path)) ?? shown[0];
+  const shownIds = shown.length < all.length ? shown.map(({ id }) => id) : [];
   useHotkeys([['Enter', () => one && void navigate(String(one.id))]]);
   const intake = jobs.data?.find((job) => job.kind === INTAKE && isBusy(job));
 
@@ -74,6 +75,9 @@ export function Textures() {
             <span className="row">
               <Button size="xs" variant="subtle" disabled={shown.length === 0} onClick={() => selection.many(shown)}>
                 Select all
+              </Button>
+              <Button size="xs" variant="subtle" component={Link} to="convert" state={{ ids: shownIds }}>
+                Convert
               </Button>
               <SegmentedControl
                 aria-label="Layout"
@@ -126,7 +130,7 @@ export function Textures() {
               textures={chosen}
               findings={found}
               onRunRules={() => setRunsRules(chosen)}
-              onConvert={() => undefined}
+              onConvert={() => void navigate('convert', { state: { ids: chosen.map(({ id }) => id) } })}
             />
           ) : one ? (
             <TextureFacts key={one.id} texture={one} />

@@ -1,0 +1,98 @@
+import { Button } from '@mantine/core';
+
+import { JobCard } from '../app/Tray';
+import { api, body, type Schemas } from '../api/client';
+import { isBusy, useChange, useJobs, useSlug } from '../api/hooks';
+import { LevelMark } from '../shared/marks';
+import { baseName, megabytes } from '../shared/numbers';
+
+/** What was made of each file, with what was found when it was read back. */
+export function ConversionFiles({ conversion, onRemoved }: { conversion: Schemas['Conversion']; onRemoved: () => void }) {
+  const slug = useSlug();
+  const jobs = useJobs();
+  const job = jobs.data?.find(({ id }) => id === conversion.job?.id) ?? conversion.job;
+  const remove = useChange((of) =>
+    body(api.DELETE('/api/projects/{slug}/conversions/{id}', { params: { path: { slug: of, id: conversion.id } } })),
+  );
+  const done = conversion.files.filter(({ figures }) => figures);
+  const size = done.reduce((sum, { figures }) => sum + (figures?.size ?? 0), 0);
+  const address = `/api/projects/${slug}/conversions/${conversion.id}`;
+  return (
+    <>
+      <div className="row spread">
+        <h2 className="ellipsis">
+          To {conversion.space}, {conversion.format}
+        </h2>
+        <span className="quiet small">revision {conversion.revision}</span>
+      </div>
+      {job && <JobCard job={job} />}
+      {conversion.place && <p className="mono small">{conversion.place}</p>}
+      <div className="row wrap">
+        {done.length > 0 && !conversion.place && (
+          <Button variant="filled" component="a" href={`${address}/files.zip`} download>
+            Save {done.length} files, {megabytes(size)}
+          </Button>
+        )}
+        {(['csv', 'json'] as const).map((kind) => (
+          <Button key={kind} component="a" href={`${address}/report.${kind}`} download>
+            Report, {kind.toUpperCase()}
+          </Button>
+        ))}
+        <Button
+          variant="subtle"
+          disabled={job !== null && isBusy(job)}
+          loading={remove.isPending}
+          onClick={() => remove.mutate(undefined, { onSuccess: onRemoved })}
+        >
+          {conversion.place ? 'Take off the list' : 'Throw away'}
+        </Button>
+      </div>
+      <table className="list" aria-label="Converted files">
+        <thead>
+          <tr>
+            <th>File</th>
+            <th>Became</th>
+            <th>Largest error</th>
+            <th>Clipped</th>
+            <th>Outside gamut</th>
+            <th>Size</th>
+          </tr>
+        </thead>
+        <tbody>
+          {conversion.files.map(({ path, target, figures, reason, state }) => (
+            <tr key={path}>
+              <td style={{ overflowWrap: 'anywhere' }} title={path}>
+                {baseName(path)}
+              </td>
+              {figures ? (
+                <>
+                  <td className="mono small" style={{ overflowWrap: 'anywhere' }}>
+                    <span title={target}>{baseName(target)}</span>
+                  </td>
+                  <td className="mono small">{figures.largest_error.toPrecision(2)}</td>
+                  <td className="mono small" style={{ whiteSpace: 'nowrap' }}>{part(figures.clipped, figures.samples)}</td>
+                  <td className="mono small" style={{ whiteSpace: 'nowrap' }}>{part(figures.negative, figures.samples)}</td>
+                  <td className="mono small" style={{ whiteSpace: 'nowrap' }}>
+                    {megabytes(figures.size)}
+                  </td>
+                </>
+              ) : (
+                <td colSpan={5} className="small">
+                  {reason ? (
+                    <span className="row">
+                      <LevelMark level="blocker" /> {reason}
+                    </span>
+                  ) : (
+                    <span className="quiet">{state}</span>
+                  )}
+                </td>
+              )}
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </>
+  );
+}
+
+const part = (count: number, of: number) => (count > 0 ? `${((count / of) * 100).toFixed(2)} %` : 'none');

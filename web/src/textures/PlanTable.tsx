@@ -1,0 +1,100 @@
+import type { Schemas } from '../api/client';
+import { LevelMark } from '../shared/marks';
+import { baseName, megabytes } from '../shared/numbers';
+
+type Planned = Schemas['PlannedFile'];
+
+/** Above this part of a step of the source, a difference can be seen in its own bits. */
+const SEEN = 0.5;
+
+/** What a conversion would do to each file, the doubtful first. */
+export function PlanTable({ plan }: { plan: Schemas['Plan'] }) {
+  const files = [...plan.files].sort((one, other) => doubt(other) - doubt(one));
+  const refused = files.filter((file) => file.refused).length;
+  const clipped = files.filter((file) => file.clipped).length;
+  const outside = files.filter((file) => file.negative).length;
+  return (
+    <>
+      <h2>What it would do</h2>
+      <p role="status">
+        {files.length - refused} files, up to {megabytes(plan.bytes)} of the {megabytes(plan.bytes_free)} that are free.{' '}
+        {clipped > 0 && `${clipped} with values that clip. `}
+        {outside > 0 && `${outside} with values outside the gamut. `}
+        {refused > 0 && `${refused} cannot be converted.`}
+      </p>
+      <p className="quiet small">Told from a sample of each file’s pixels; every number is read back afterwards.</p>
+      <table className="list" aria-label="Plan">
+        <thead>
+          <tr>
+            <th>File</th>
+            <th>Becomes</th>
+            <th>Clips</th>
+            <th>Outside gamut</th>
+            <th>Precision lost</th>
+            <th>Size</th>
+          </tr>
+        </thead>
+        <tbody>
+          {files.map((file) => (
+            <tr key={file.path}>
+              <td style={{ overflowWrap: 'anywhere' }}>
+                <span title={file.path}>{baseName(file.path)}</span>
+                <div className="quiet small">
+                  {file.source_space === file.space ? `${file.space}, as it is` : `${file.source_space} → ${file.space}`}
+                </div>
+              </td>
+              {file.refused ? (
+                <td colSpan={5}>
+                  <span className="row small">
+                    <LevelMark level="blocker" /> {file.refused}
+                  </span>
+                </td>
+              ) : (
+                <>
+                  <td className="mono small" style={{ overflowWrap: 'anywhere' }}>
+                    <span title={file.target}>{baseName(file.target)}</span>
+                  </td>
+                  <Share part={file.clipped} />
+                  <Share part={file.negative} />
+                  <td className="mono small">
+                    <Lost file={file} />
+                  </td>
+                  <td className="mono small" style={{ whiteSpace: 'nowrap' }}>
+                    {megabytes(file.bytes)}
+                  </td>
+                </>
+              )}
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </>
+  );
+}
+
+const doubt = (file: Planned) => (file.refused ? 2 : 0) + (file.clipped ?? 0) + (file.negative ?? 0);
+
+function Share({ part }: { part: number | null }) {
+  return (
+    <td className="mono small">
+      {part ? (
+        <span className="row">
+          <LevelMark level="caution" /> {(part * 100).toFixed(1)} %
+        </span>
+      ) : (
+        'none'
+      )}
+    </td>
+  );
+}
+
+function Lost({ file: { lost, steps, bit_depth: depth } }: { file: Planned }) {
+  if (lost === null) return 'no way back';
+  if (steps === null) return lost === 0 ? 'none' : `${(lost * 100).toPrecision(1)} %`;
+  if (steps < 0.01) return 'none';
+  return (
+    <span className="row" title={steps > SEEN ? 'Some values do not come back as they were' : undefined}>
+      {steps > SEEN && <LevelMark level="note" />} {steps.toFixed(2)} steps of {depth}
+    </span>
+  );
+}
