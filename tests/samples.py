@@ -1,9 +1,12 @@
 """Small configs, pictures and files that tests are made of."""
 
+import struct
+import zlib
 from functools import lru_cache
 from pathlib import Path
 
 import numpy as np
+import OpenImageIO as oiio
 import PyOpenColorIO as ocio
 
 from saltwort.core.configs import Setup, compose, first_setup
@@ -69,16 +72,83 @@ def write_damaged(path: Path, pixels: np.ndarray, sample_type: str, share: float
     return path
 
 
-def write_absurd_png(path: Path, side: int = 60_000) -> Path:
-    """A PNG of a few hundred bytes whose header promises `side` × `side` pixels."""
-    import struct
-    import zlib
+def write_png(
+    path: Path, size: tuple[int, int], depth: int, colour_type: int, rows: bytes, palette: bytes = b""
+) -> Path:
+    """A PNG chunk by chunk, of what the image library does not write: `rows` are filter bytes and packed samples."""
 
     def chunk(name: bytes, content: bytes) -> bytes:
         return struct.pack(">I", len(content)) + name + content + struct.pack(">I", zlib.crc32(name + content))
 
-    header = struct.pack(">IIBBBBB", side, side, 8, 2, 0, 0, 0)
+    header = chunk(b"IHDR", struct.pack(">IIBBBBB", *size, depth, colour_type, 0, 0, 0))
+    colours = chunk(b"PLTE", palette) if palette else b""
     path.write_bytes(
-        b"\x89PNG\r\n\x1a\n" + chunk(b"IHDR", header) + chunk(b"IDAT", zlib.compress(b"\0" * 64)) + chunk(b"IEND", b"")
+        b"\x89PNG\r\n\x1a\n" + header + colours + chunk(b"IDAT", zlib.compress(rows)) + chunk(b"IEND", b"")
     )
+    return path
+
+
+def write_absurd_png(path: Path, side: int = 60_000) -> Path:
+    """A PNG of a few hundred bytes whose header promises `side` × `side` pixels."""
+    return write_png(path, (side, side), 8, 2, b"\0" * 64)
+
+
+def write_cmyk_jpeg(path: Path, inks: tuple[int, int, int, int] = (200, 60, 120, 40)) -> Path:
+    """A baseline JPEG of 8 × 8 pixels in four inks, all alike (ITU-T T.81): each block is its mean alone."""
+
+    def segment(marker: int, content: bytes) -> bytes:
+        return bytes((0xFF, marker)) + struct.pack(">H", len(content) + 2) + content
+
+    components = (1, 2, 3, 4)
+    # Twelve lengths of a mean's difference in codes of 4 bits, and the end of a block as the only other code.
+    lengths, end = bytes([0, 0, 0, 12, *[0] * 12, *range(12)]), bytes([1, *[0] * 15, 0])
+    bits = ""
+    for ink in inks:
+        mean = (ink - 128) * 8
+        size = abs(mean).bit_length()
+        bits += f"{size:04b}{mean if mean > 0 else mean + (1 << size) - 1:0{size}b}0"
+    bits += "1" * (-len(bits) % 8)
+    data = bytes(int(bits[at : at + 8], 2) for at in range(0, len(bits), 8)).replace(b"\xff", b"\xff\0")
+    path.write_bytes(
+        b"\xff\xd8"
+        + segment(0xDB, b"\0" + b"\1" * 64)
+        + segment(0xC0, struct.pack(">BHHB", 8, 8, 8, 4) + b"".join(bytes((one, 0x11, 0)) for one in components))
+        + segment(0xC4, b"\0" + lengths)
+        + segment(0xC4, b"\x10" + end)
+        + segment(0xDA, b"\4" + b"".join(bytes((one, 0)) for one in components) + b"\0\x3f\0")
+        + data
+        + b"\xff\xd9"
+    )
+    return path
+
+
+def write_parts(path: Path, parts: dict[str, np.ndarray]) -> Path:
+    """An EXR of several named parts of the same size."""
+    specs = []
+    for name, pixels in parts.items():
+        spec = oiio.ImageSpec(pixels.shape[1], pixels.shape[0], pixels.shape[2], "half")
+        spec.attribute("oiio:subimagename", name)
+        specs.append(spec)
+    output = oiio.ImageOutput.create("openexr")
+    assert output.open(str(path), tuple(specs)), output.geterror()
+    for number, (spec, pixels) in enumerate(zip(specs, parts.values(), strict=True)):
+        if number:
+            assert output.open(str(path), spec, "AppendSubimage"), output.geterror()
+        assert output.write_image(np.ascontiguousarray(pixels)), output.geterror()
+    output.close()
+    return path
+
+
+def write_deep(path: Path) -> Path:
+    """An EXR with two samples in each of its four pixels."""
+    spec = oiio.ImageSpec(2, 2, 5, "float")
+    spec.deep = True
+    spec.channelnames = ("R", "G", "B", "A", "Z")
+    deep = oiio.DeepData()
+    deep.init(spec)
+    for pixel in range(4):
+        deep.set_samples(pixel, 2)
+    output = oiio.ImageOutput.create("openexr")
+    assert output.open(str(path), spec) and output.write_deep_image(deep), output.geterror()
+    output.close()
     return path

@@ -20,6 +20,7 @@ Pixels = NDArray[np.float32]
 MAX_PIXELS = 1 << 28
 """16,384 × 16,384: the largest texture in use. A header that promises more is refused."""
 MAX_CHANNELS = 256
+MAX_PARTS = 1000
 MAX_PIXELS_IN_MEMORY = 1 << 26
 """8,192 × 8,192 as float32 RGB is 800 MB; pictures are held whole only up to this."""
 STRIP_SAMPLES = 1 << 19
@@ -49,13 +50,15 @@ _COLOUR_TAGS = (
     "Exif:ColorSpace",
     "dpx:Transfer",
     "dpx:Colorimetric",
+    "jpeg:ColorSpace",
     "Software",
 )
 
 
 @dataclass(frozen=True)
 class Header:
-    """What a file says of itself. `tags` holds only what speaks of colour: text, numbers or tuples of numbers."""
+    """What a file says of itself. `tags` holds only what speaks of colour: text, numbers or tuples of numbers. Of a
+    file of several `parts` the first is read, and spoken of."""
 
     format: str
     width: int
@@ -64,6 +67,12 @@ class Header:
     bit_depth: str
     compression: str
     tags: dict[str, str | float | tuple[float, ...]]
+    parts: int = 1
+
+    @property
+    def layers(self) -> tuple[str, ...]:
+        """What stands before the last dot in the names of channels, in their order."""
+        return tuple(dict.fromkeys(name.rpartition(".")[0] for name in self.channel_names if "." in name))
 
     @property
     def channels(self) -> int:
@@ -73,7 +82,7 @@ class Header:
 def read_header(path: Path) -> Header:
     """The header of the first picture in a file. Raises BadInput for what is no image, or one of absurd size."""
     with _opened(path) as (known, source):
-        header = _header(known, source.spec())
+        header = replace(_header(known, source.spec()), parts=_count_parts(source))
     return replace(header, tags={**header.tags, **png_tags(path)}) if known.key == "png" else header
 
 
@@ -189,6 +198,13 @@ def _header(known: Format, spec: oiio.ImageSpec) -> Header:
         compression=str(spec.getattribute("compression") or "none"),
         tags=tags,
     )
+
+
+def _count_parts(source: oiio.ImageInput) -> int:
+    count = next((number for number in range(1, MAX_PARTS) if not source.seek_subimage(number, 0)), MAX_PARTS)
+    oiio.geterror()  # of the part that is not there
+    source.seek_subimage(0, 0)
+    return count
 
 
 def _plain(value: object) -> str | float | tuple[float, ...]:

@@ -186,6 +186,10 @@ def _facts(facts: Facts) -> dict[str, str]:
         "interop ID": str(tags.get("colorInteropID", "not written")),
         "chromaticities": _per_channel(chromaticities) if isinstance(chromaticities, tuple) else "not written",
     }
+    if header.layers:
+        found["layers"] = ", ".join(header.layers)
+    if header.parts > 1:
+        found["parts"] = f"{header.parts}, of which the first is read"
     if stats.equal_channels:
         found["channels"] = "red, green and blue are the same"
     if stats.vector_length:

@@ -1,0 +1,380 @@
+"""The Textures step, worked through the way an artist would: files in, spaces, rules, a close look, conversions."""
+
+import re
+import zipfile
+from pathlib import Path
+
+import numpy as np
+from django.test import override_settings
+from playwright.sync_api import Page, expect
+
+from saltwort.core.engine import apply, load_config, space_processor
+from saltwort.core.images import read_pixels
+from saltwort.core.textures.rules import PATH_SEARCH_NAME
+from saltwort.server.projects.setups import archive_of
+from tests.browser.base import BrowserTestCase
+from tests.samples import ACES_SDR, LINEAR_REC709, SRGB, light, project_config, write, write_damaged
+
+
+class Textures(BrowserTestCase):
+    def row(self, page: Page, name: str):
+        return page.get_by_role("row").filter(has_text=name)
+
+    def test_the_table_tells_space_and_reason(self) -> None:
+        page = self.open("textures")
+        for name, kind, space, reason in (
+            ("wall_basecolor.png", "base colour", SRGB, "default"),
+            ("wall_roughness.png", "roughness", SRGB, "pin"),
+            ("lamp_lin_rec709_emission.exr", "emission", LINEAR_REC709, "rule 2"),
+            ("rope_albedo.jpg", "base colour", "Raw", "rule 2"),
+        ):
+            for text in (kind, space, reason):
+                expect(self.row(page, name)).to_contain_text(text)
+        expect(self.row(page, "rope_albedo.jpg")).to_contain_text("Colour read as data")
+        for picture in page.get_by_role("row").locator("img").all():
+            self.assertGreater(picture.evaluate("image => image.decode().then(() => image.naturalWidth)"), 0)
+
+    def test_find_filter_and_keys(self) -> None:
+        page = self.open("textures")
+        page.keyboard.press("/")
+        page.keyboard.type("wall rough")
+        expect(page.get_by_role("row")).to_have_count(1)
+        page.get_by_label("Find a file").fill("nothing like it")
+        expect(page.get_by_text("None of the 4 files is like that.")).to_be_visible()
+        page.get_by_role("button", name="Show all").first.click()
+        for label, option, names in (
+            ("Finding", "any finding", ["rope_albedo.jpg", "wall_basecolor.png", "wall_roughness.png"]),
+            ("Finding", "Data read as colour (1)", ["wall_roughness.png"]),
+            ("Map kind", "base colour (2)", ["rope_albedo.jpg", "wall_basecolor.png"]),
+            ("Read as", f"{LINEAR_REC709} (1)", ["lamp_lin_rec709_emission.exr"]),
+            ("Because", "pin (1)", ["wall_roughness.png"]),
+            ("Set", "wall (2)", ["wall_basecolor.png", "wall_roughness.png"]),
+        ):
+            self.choose(label, option)
+            expect(page.get_by_role("row")).to_have_count(len(names))
+            for name in names:
+                expect(self.row(page, name)).to_be_visible()
+            page.get_by_role("button", name="Show all").click()
+        self.row(page, "wall_basecolor.png").click()
+        page.keyboard.press("ArrowDown")
+        expect(self.section("Selected file").get_by_role("heading", level=2)).to_have_text("wall_roughness.png")
+
+    def test_adding_files_and_refusing_bad_ones(self) -> None:
+        page = self.open("textures")
+        good = write(self.folder / "dusk_sky.hdr", light(16, 32, 40.0), "float")
+        cut = write_damaged(self.folder / "cut.exr", light(200, 200), "half")
+        page.get_by_role("button", name="Add files").click()
+        with page.expect_file_chooser() as chooser:
+            page.get_by_role("menuitem", name="Files, or a zip").click()
+        chooser.value.set_files([good, cut])
+        expect(page.get_by_text("1 file is in, 1 left out: see the findings.")).to_be_visible()
+        page.keyboard.press("f")
+        unreadable = page.get_by_role("article").filter(has_text="cut.exr is damaged or ends too early")
+        unreadable.get_by_role("button", name="Take it off the list").click()
+        expect(unreadable).to_have_count(0)
+        page.keyboard.press("Escape")
+        expect(self.row(page, "dusk_sky.hdr")).to_contain_text(LINEAR_REC709)
+        expect(self.segment("Textures")).to_contain_text("5 files")
+
+    def test_dropping_a_file(self) -> None:
+        page = self.open("textures")
+        file = write(self.folder / "rope_nrm.png", light(16, 16, 1.0, seed=9), "uint8")
+        dropped = page.evaluate_handle(
+            """bytes => {
+                const transfer = new DataTransfer();
+                transfer.items.add(new File([new Uint8Array(bytes)], 'rope_nrm.png', { type: 'image/png' }));
+                return transfer;
+            }""",
+            list(file.read_bytes()),
+        )
+        page.locator("[class*=drop]").first.dispatch_event("drop", {"dataTransfer": dropped})
+        expect(self.row(page, "rope_nrm.png")).to_contain_text("Raw")
+
+    def test_pin_and_unpin(self) -> None:
+        page = self.open("textures")
+        self.row(page, "wall_basecolor.png").click()
+        side = self.section("Selected file")
+        side.get_by_role("textbox", name=re.compile("Read as")).or_(
+            side.get_by_role("combobox", name=re.compile("Read as"))
+        ).first.click()
+        page.get_by_role("option", name="ACEScg", exact=True).click()
+        expect(self.row(page, "wall_basecolor.png")).to_contain_text("pin")
+        side.get_by_label("Why it is pinned").fill("scanned as linear")
+        side.get_by_label("Why it is pinned").blur()
+        expect(self.row(page, "wall_basecolor.png")).to_contain_text("ACEScg")
+        texture = self.project.textures.get(path="wall/wall_basecolor.png")
+        self.assertEqual((texture.pin_space, texture.pin_note), ("ACEScg", "scanned as linear"))
+        side.get_by_role("button", name="Unpin").click()
+        expect(self.row(page, "wall_basecolor.png")).to_contain_text("default")
+
+    def test_rules_are_run_again_once_it_is_seen_what_they_would_do(self) -> None:
+        page = self.open("textures")
+        page.get_by_role("button", name="Run again").click()
+        panel = page.get_by_role("region", name="Rules run again")
+        expect(panel).to_contain_text("1 pin would be taken away, and these read otherwise:")
+        expect(panel.get_by_role("table")).to_contain_text(f"wall/wall_roughness.png{SRGB}→\xa0Raw")
+        expect(panel).to_contain_text("settled: Data read as colour")
+        panel.get_by_role("button", name="Take 1 pin away").click()
+        expect(panel).to_have_count(0)
+        expect(self.row(page, "wall_roughness.png")).to_contain_text("rule 1")
+        self.assertEqual(self.project.textures.exclude(pin_space="").count(), 0)
+
+    def test_a_whole_set_is_pinned_and_put_back(self) -> None:
+        page = self.open("textures")
+        page.get_by_title("Select the whole set").click()
+        side = self.section("Selected file")
+        expect(side.get_by_role("heading", level=2)).to_have_text("2 files selected")
+        form = page.get_by_role("form", name="Pin all")
+        form.get_by_label("Pin all to").first.click()
+        page.get_by_role("option", name="ACEScg", exact=True).click()
+        form.get_by_label("Why they are pinned").fill("by eye")
+        form.get_by_role("button", name="Pin 2 files").click()
+        page.get_by_role("button", name="Put back as they were").click()
+        expect(self.row(page, "wall_basecolor.png")).to_contain_text("default")
+        pins = {texture.path: (texture.pin_space, texture.pin_note) for texture in self.project.textures.all()}
+        self.assertEqual(pins["wall/wall_roughness.png"], (SRGB, "too dark"))
+        self.assertEqual(pins["wall/wall_basecolor.png"], ("", ""))
+
+    def test_selecting_by_clicks_and_keys(self) -> None:
+        page = self.open("textures")
+        heading = self.section("Selected file").get_by_role("heading", level=2)
+        self.row(page, "lamp_lin_rec709_emission.exr").click()
+        self.row(page, "wall_roughness.png").click(modifiers=["Shift"])
+        expect(heading).to_have_text("4 files selected")
+        self.row(page, "rope_albedo.jpg").click(modifiers=["Control"])
+        expect(heading).to_have_text("3 files selected")
+        page.keyboard.press("Escape")
+        page.keyboard.press("Shift+ArrowDown")
+        expect(heading).to_have_text("2 files selected")
+        page.keyboard.press("Control+a")
+        expect(heading).to_have_text("4 files selected")
+        page.get_by_text("Grid", exact=True).click()
+        expect(page.get_by_role("row", selected=True)).to_have_count(4)
+        page.get_by_role("button", name="Take out of the project").click()
+        expect(page.get_by_text("No textures yet.")).to_be_visible()
+
+    def test_what_a_file_says_of_its_space(self) -> None:
+        page = self.open("textures")
+        self.row(page, "wall_roughness.png").click()
+        said = self.section("Selected file").get_by_role("list", name="Evidence")
+        expect(said).to_contain_text("“roughness” in its name says roughness.")
+        expect(self.section("Selected file")).to_contain_text(re.compile("Raw 67.% of what speaks"))
+
+    def test_why_tells_every_rule_in_order(self) -> None:
+        page = self.open("textures")
+        self.row(page, "lamp_lin_rec709_emission.exr").click()
+        lines = self.section("Selected file").get_by_role("list", name="Rules in order").get_by_role("listitem")
+        expect(lines).to_have_count(5)
+        expect(lines.nth(0)).to_contain_text("“emission” says emission")
+        expect(lines.nth(1)).to_contain_text(f"“lin_rec709” stands in the path → {LINEAR_REC709}")
+        expect(lines.nth(2)).to_contain_text("matches *.exr, would give ACEScg")
+
+    def test_rules_are_added_moved_and_deleted(self) -> None:
+        page = self.open("textures")
+        rules = self.section("Rules")
+        rules.get_by_role("button", name="Add rule").click()
+        form = page.get_by_role("form", name="New rule")
+        form.get_by_label("Name pattern").fill("*rope*")
+        form.get_by_label("Extension").fill("jpg")
+        form.get_by_label("Name of the rule").fill("Ropes")
+        self.choose("Read as", SRGB)
+        form.get_by_role("button", name="Add as rule 1").click()
+        otherwise = self.proposed().get_by_role("table", name="Textures read otherwise")
+        expect(otherwise).to_contain_text("rope/scans_raw/rope_albedo.jpg")
+        expect(self.row(page, "rope_albedo.jpg").last).to_contain_text("Raw")  # not saved yet
+        self.save_change()
+        expect(self.row(page, "rope_albedo.jpg")).to_contain_text("rule 1")
+        expect(self.row(page, "rope_albedo.jpg")).to_contain_text(SRGB)
+        config = load_config(archive_of(self.current().current))
+        self.assertEqual(config.getColorSpaceFromFilepath("rope/scans_raw/rope_albedo.jpg"), (SRGB, 0))
+
+        rules.get_by_role("button", name="Move “Ropes” down").click()
+        expect(rules.get_by_role("button", expanded=True)).to_contain_text("2")
+        rules.get_by_role("button", name="Move “Ropes” down").click()
+        self.save_change()
+        expect(self.row(page, "rope_albedo.jpg")).to_contain_text("Raw")
+        rules.get_by_role("button", name="Delete “Ropes”").click()
+        self.save_change()
+        expect(rules.get_by_text("Ropes")).to_have_count(0)
+        names = [rule["name"] for rule in self.current().current.setup["rules"]]
+        self.assertEqual(names, ["Data maps", PATH_SEARCH_NAME, "EXR files", "HDR files"])
+
+    def test_a_word_of_ones_own_tells_a_map_kind(self) -> None:
+        page = self.open("textures")
+        page.get_by_text("Words that tell a map kind").click()
+        form = page.get_by_role("form", name="Map words")
+        form.get_by_label("mask").fill("mask, id, wall")
+        form.get_by_role("button", name="See what this changes").click()
+        expect(self.proposed()).to_contain_text("rule Data maps")
+        self.proposed().get_by_role("button", name="Drop").click()
+        form.get_by_label("base colour").fill("basecolor, ROUGHNESS")
+        form.get_by_role("button", name="See what this changes").click()
+        expect(self.proposed().get_by_role("alert")).to_contain_text("“roughness” stands for")
+
+    def test_a_rule_that_the_engine_refuses_is_told(self) -> None:
+        page = self.open("textures")
+        page.get_by_role("button", name="Add rule").click()
+        form = page.get_by_role("form", name="New rule")
+        form.get_by_text("regular expr.").click()
+        form.get_by_label("Expression for the whole path").fill("((")
+        form.get_by_role("button", name="Add as rule 1").click()
+        expect(self.proposed().get_by_role("alert")).to_contain_text(re.compile("Rule 1, .*invalid regular expression"))
+        self.proposed().get_by_role("button", name="Drop").click()
+        expect(self.section("Rules").get_by_text("((")).to_have_count(0)
+        self.assertEqual(self.current().current.number, 1)
+
+    def test_a_folder_is_read_where_it_lies_and_looked_at_again(self) -> None:
+        share = self.folder / "share"
+        write(share / "quay" / "stone_basecolor.png", light(24, 24, 1.0, seed=5), "uint8")
+        page = self.open("textures")
+        with override_settings(READABLE_FOLDERS=[share]):
+            page.get_by_role("button", name="Add files").click()
+            page.get_by_role("menuitem", name="A folder, left where it is").click()
+            form = page.get_by_role("form", name="Folder, left where it is")
+            form.get_by_label("Folder on the machine").fill("/etc")
+            form.get_by_role("button", name="Read the folder").click()
+            expect(form).to_contain_text("outside the folders that Saltwort may use")
+            form.get_by_label("Folder on the machine").fill(str(share / "quay"))
+            form.get_by_role("button", name="Read the folder").click()
+            expect(self.row(page, "stone_basecolor.png")).to_contain_text(SRGB)
+            write(share / "quay" / "stone_roughness.png", light(24, 24, 1.0, seed=6), "uint8")
+            page.get_by_role("button", name="Look again").click()
+            expect(self.row(page, "stone_roughness.png")).to_contain_text("Raw")
+        page.get_by_role("button", name="Let go").click()
+        expect(page.get_by_text("Folders read in place")).to_have_count(0)
+        expect(self.row(page, "stone_basecolor.png")).to_be_visible()
+
+    def test_a_zip_comes_in_through_the_picker(self) -> None:
+        packed = self.folder / "props.zip"
+        with zipfile.ZipFile(packed, "w") as archive:
+            for seed, name in enumerate(("buoy/buoy_col.png", "buoy/buoy_rough.png")):
+                file = write(self.folder / "zip" / Path(name).name, light(16, 16, 1.0, seed=20 + seed), "uint8")
+                archive.write(file, name)
+        page = self.open("textures")
+        page.get_by_role("button", name="Add files").click()
+        with page.expect_file_chooser() as chooser:
+            page.get_by_role("menuitem", name="Files, or a zip").click()
+        chooser.value.set_files([packed])
+        expect(page.get_by_title("Select the whole set").filter(has_text="buoy")).to_contain_text("2 files · 2 maps")
+        expect(self.row(page, "buoy_rough.png")).to_contain_text("Raw")
+
+    def test_thousands_of_files_draw_only_what_is_seen(self) -> None:
+        image = self.project.textures.get(path="wall/wall_basecolor.png").image
+        model = type(self.project.textures.first())
+        model.objects.bulk_create(
+            model(project=self.project, path=f"crates/crate_{number:04}_col.png", image=image) for number in range(2000)
+        )
+        page = self.open("textures")
+        expect(page.get_by_role("status").filter(has_text="2004 files")).to_be_visible()
+        self.assertLess(page.get_by_role("row").count(), 60)
+        page.get_by_role("grid").locator("..").evaluate("list => list.scrollTo(0, list.scrollHeight)")
+        expect(self.row(page, "wall_roughness.png")).to_be_visible()
+        page.get_by_label("Find a file").fill("crate_1234")
+        expect(page.get_by_role("row")).to_have_count(1)
+
+
+class LookingClosely(BrowserTestCase):
+    def open_large(self, name: str) -> Page:
+        page = self.open("textures")
+        page.get_by_role("row").filter(has_text=name).dblclick()
+        expect(page.get_by_role("heading", level=1)).to_have_text(name)
+        return page
+
+    def test_a_pixel_is_read_in_two_spaces(self) -> None:
+        page = self.open_large("wall_basecolor.png")
+        self.choose("Beside it, read as", LINEAR_REC709)
+        panes = self.section("Picture").get_by_role("figure").locator("img")
+        expect(panes).to_have_count(2)
+        box = panes.first.bounding_box()
+        assert box
+        panes.first.click(position={"x": box["width"] * 10.5 / 32, "y": box["height"] * 4.5 / 32})
+        table = page.get_by_role("table", name="Probe")
+        expect(table).to_contain_text("Pixel 10, 4")
+        stored = read_pixels(self.folder / "files" / "wall_basecolor.png")[4:5, 10:11]
+        for row, space in ((1, SRGB), (2, LINEAR_REC709)):
+            light_there = apply(space_processor(project_config(), space, "ACEScg"), stored)[0, 0]
+            shown = " ".join(f"{float(f'{value:.3g}'):g}" for value in light_there)
+            expect(table.get_by_role("row").nth(row)).to_contain_text(shown)
+        expect(self.section("Picture").get_by_role("img", name=re.compile("Histogram"))).to_be_visible()
+        expect(self.section("Picture").get_by_role("img", name=re.compile("^Gamut of"))).to_have_count(2)
+
+    def test_zoom_keys_and_the_way_back(self) -> None:
+        page = self.open_large("wall_basecolor.png")
+        picture = self.section("Picture").get_by_role("figure").locator("img").first
+        page.get_by_text("400 %", exact=True).click()
+        expect(picture).to_have_css("width", f"{32 * 4}px")
+        page.get_by_role("heading", level=1).click()  # out of the zoom, which has arrow keys of its own
+        page.keyboard.press("ArrowRight")
+        expect(page.get_by_role("heading", level=1)).to_have_text("wall_roughness.png")
+        expect(self.section("About the file")).to_contain_text("Data read as colour")
+        page.keyboard.press("Escape")
+        expect(page.get_by_role("grid", name="Textures")).to_be_visible()
+
+    def test_a_view_is_undone_with_a_warning_for_a_material(self) -> None:
+        page = self.open_large("wall_basecolor.png")
+        side = self.section("About the file")
+        side.get_by_text("Through the inverse of a view").click()
+        expect(side).to_contain_text("wrong for a material")
+        side.get_by_role("button", name="Pin it to this view, undone").click()
+        expect(side).to_contain_text("Base colour decoded from a display")
+        texture = self.project.textures.get(path="wall/wall_basecolor.png")
+        self.assertTrue(texture.pin_space.startswith(f"Undone {ACES_SDR.view}"))
+        self.assertEqual(self.current().current.number, 2)
+        expect(page.get_by_text("revision 2").first).to_be_visible()
+
+    def test_a_file_that_is_gone(self) -> None:
+        page = self.open("textures/9999")
+        expect(page.get_by_text("This is gone, or never was.")).to_be_visible()
+
+
+class Converting(BrowserTestCase):
+    def test_selected_files_are_foreseen_converted_and_saved(self) -> None:
+        page = self.open("textures")
+        page.get_by_title("Select the whole set").click()
+        self.section("Selected file").get_by_role("button", name="Convert").click()
+        plan = page.get_by_role("table", name="Plan")
+        expect(plan.get_by_role("row")).to_have_count(3)
+        expect(plan).to_contain_text("wall_basecolor_ACEScg.exr")
+        expect(page.get_by_role("status").filter(has_text="2 files, up to")).to_be_visible()
+        page.get_by_role("button", name="Convert 2 files").click()
+        made = page.get_by_role("table", name="Converted files")
+        expect(made.get_by_role("row").nth(1)).to_contain_text("wall_basecolor_ACEScg.exr")
+        expect(self.section("Files")).to_contain_text("2 files are converted and read back")
+        with page.expect_download() as download:
+            page.get_by_role("link", name=re.compile("^Save 2 files")).click()
+        packed = self.folder / "converted.zip"
+        download.value.save_as(packed)
+        with zipfile.ZipFile(packed) as archive:
+            archive.extractall(self.folder / "unpacked")
+        stored = read_pixels(self.folder / "files" / "wall_basecolor.png")
+        expected = apply(space_processor(project_config(), SRGB, "ACEScg"), stored)
+        found = read_pixels(self.folder / "unpacked" / "wall" / "wall_basecolor_ACEScg.exr")
+        np.testing.assert_allclose(found, expected, atol=2**-12)
+        page.get_by_role("button", name="Throw away").click()
+        expect(made).to_have_count(0)
+
+    def test_what_cannot_be_is_said_and_a_map_kind_is_chosen(self) -> None:
+        page = self.open("textures/convert")
+        self.choose("Which files", "base colour maps (2)")
+        expect(page.get_by_role("button", name="Convert 2 files")).to_be_enabled()
+        page.get_by_label("Names").fill("{space}")
+        expect(self.section("Files").get_by_role("alert")).to_contain_text("A name pattern holds {name}")
+
+    def test_a_material_document_goes_out_and_is_compared(self) -> None:
+        page = self.open("textures/convert")
+        with page.expect_download() as download:
+            page.get_by_role("link", name="MaterialX", exact=True).click()
+        packed = self.folder / "materials.zip"
+        download.value.save_as(packed)
+        with zipfile.ZipFile(packed) as archive:
+            self.assertIn("wall/wall.mtlx", archive.namelist())
+            archive.extract("wall/wall.mtlx", self.folder)
+        document = self.folder / "wall" / "wall.mtlx"
+        document.write_text(document.read_text().replace("srgb_texture", "lin_rec709", 1))
+        with page.expect_file_chooser() as chooser:
+            page.get_by_role("button", name="Compare a MaterialX document").click()
+        chooser.value.set_files([document])
+        table = page.get_by_role("table", name="Document and rules")
+        expect(table.get_by_role("row").nth(1)).to_contain_text(f"The document reads it as {LINEAR_REC709}.")
+        page.get_by_role("button", name="Close").click()
+        expect(page.get_by_role("table", name="Plan")).to_be_visible()
