@@ -31,6 +31,8 @@ FEWEST_LEVELS = 24
 STEP_TOLERANCE = 0.07
 """In steps: half floats below 1 are up to 2⁻¹², 0.062 of an 8-bit step, from it."""
 PRACTICALLY_ALL = 0.999
+FIRST_LOOK = 500
+"""Values from which is told whether a closer look is worth its time."""
 
 
 @dataclass(frozen=True)
@@ -106,9 +108,9 @@ class _Counter:
 
     def __init__(self, header: Header) -> None:
         self.header = header
-        self.lowest: NDArray[np.float64] = np.full(header.channels, np.inf)
-        self.highest: NDArray[np.float64] = np.full(header.channels, -np.inf)
-        self.sums: NDArray[np.float64] = np.zeros(header.channels)
+        # Of every column, in the type of the file: over rows, one step of a loop takes a whole row.
+        self.lowest: NDArray[Any] | None = None
+        self.highest: NDArray[Any] | None = None
         self.finite: NDArray[np.int64] = np.zeros(header.channels, np.int64)
         self.pixels = self.below = self.above = 0
         self.scale = 1.0
@@ -132,7 +134,6 @@ class _Counter:
 
     def _add_range(self, strip: NDArray[Any]) -> None:
         rows, width, channels = strip.shape
-        # As rows of samples: down the rows, every step works on a whole row at once.
         flat = strip.reshape(rows, width * channels)
         low, high = _extremes(flat)
         if not np.issubdtype(flat.dtype, np.integer):
@@ -146,9 +147,9 @@ class _Counter:
             self.finite += is_finite.reshape(-1, channels).sum(axis=0)
             low, high = np.where(is_finite, flat, np.inf).min(axis=0), np.where(is_finite, flat, -np.inf).max(axis=0)
             flat = np.where(is_finite, flat, 0)
-        self.sums += self.thumbnail.add(flat, low.min() >= 0).reshape(width, channels).sum(axis=0)
-        self.lowest = np.minimum(self.lowest, low.reshape(width, channels).min(axis=0))
-        self.highest = np.maximum(self.highest, high.reshape(width, channels).max(axis=0))
+        self.thumbnail.add(flat, is_positive=not np.signbit(low).any())
+        self.lowest = low if self.lowest is None else np.minimum(self.lowest, low)
+        self.highest = high if self.highest is None else np.maximum(self.highest, high)
 
     def survey(self) -> Survey:
         sample = np.concatenate(self.sampled)
@@ -162,9 +163,9 @@ class _Counter:
         units = _unit_share(sample)
         is_vectors = units > MOSTLY and self.vectors.count > 0
         return Stats(
-            min=self._per_channel(self.lowest * self.scale),
-            max=self._per_channel(self.highest * self.scale),
-            mean=self._per_channel(self.sums * self.scale / np.maximum(self.finite, 1)),
+            min=self._per_channel(self._columns(self.lowest).min(axis=0) * self.scale),
+            max=self._per_channel(self._columns(self.highest).max(axis=0) * self.scale),
+            mean=self._per_channel(self._sums() * self.scale / np.maximum(self.finite, 1)),
             below_zero=self.below / samples,
             above_one=self.above / samples,
             non_finite=int(samples - self.finite.sum()),
@@ -181,6 +182,14 @@ class _Counter:
             green=self.vectors.green() if is_vectors else 0.0,
         )
 
+    def _columns(self, values: NDArray[Any] | None) -> NDArray[np.float64]:
+        """What was found for each column, by its channels."""
+        assert values is not None, "a picture has rows"
+        return values.astype(np.float64).reshape(-1, self.header.channels)
+
+    def _sums(self) -> NDArray[np.float64]:
+        return np.asarray(self._columns(self.thumbnail.sums.sum(axis=0)).sum(axis=0))
+
     def _per_channel(self, values: NDArray[np.float64]) -> tuple[float | None, ...]:
         return tuple(float(value) if count else None for value, count in zip(values, self.finite, strict=True))
 
@@ -194,7 +203,7 @@ def _extremes(flat: NDArray[Any]) -> tuple[NDArray[Any], NDArray[Any]]:
     signed, unsigned = flat.view(np.int16), flat.view(np.uint16)
     lowest_bits, highest_bits = signed.min(axis=0), signed.max(axis=0)
     deepest = unsigned.max(axis=0)
-    low = np.where(deepest > _HALF_SIGN, deepest, lowest_bits.view(np.uint16)).view(np.float16)
+    low = np.where(deepest >= _HALF_SIGN, deepest, lowest_bits.view(np.uint16)).view(np.float16)
     high = np.where(highest_bits < 0, lowest_bits, highest_bits).view(np.float16)
     return low.astype(np.float32), high.astype(np.float32)
 
@@ -224,19 +233,15 @@ class _Thumbnail:
         self.row = 0
         self.sums: NDArray[np.float64] = np.zeros((-(-height // self.block), width * header.channels))
 
-    def add(self, flat: NDArray[Any], is_positive: bool) -> NDArray[np.float64]:
-        """Add rows of finite samples; gives their sums down the columns back."""
-        total: NDArray[np.float64] = np.zeros(flat.shape[1])
+    def add(self, flat: NDArray[Any], is_positive: bool) -> None:
+        """Add rows of finite samples; `is_positive` tells that none has a sign."""
         start = 0
         while start < len(flat):
             line = self.row // self.block
             end = min(len(flat), start + (line + 1) * self.block - self.row)
-            sums = _column_sums(flat[start:end], is_positive)
-            self.sums[line] += sums
-            total += sums
+            self.sums[line] += _column_sums(flat[start:end], is_positive)
             self.row += end - start
             start = end
-        return total
 
     def pixels(self, scale: float) -> Pixels:
         colour = colour_channels(self.header.channel_names)
@@ -254,8 +259,8 @@ def _column_sums(rows: NDArray[Any], is_positive: bool) -> NDArray[Any]:
     ones = np.ones(len(rows), np.float32)
     if rows.dtype != np.float16 or not is_positive:
         return np.asarray(ones @ rows.astype(np.float32, copy=False))
-    # The bits of a half that is not negative, moved to where a float has them, are that number but for its exponent.
-    bits = np.left_shift(rows.view(np.uint16) & (_HALF_SIGN - 1), 13, dtype=np.uint32)
+    # The bits of a half without a sign, moved to where a float has them, are that number but for its exponent.
+    bits = np.left_shift(rows.view(np.uint16), 13, dtype=np.uint32)
     return np.asarray((ones @ bits.view(np.float32)).astype(np.float64) * _HALF_TO_FLOAT)
 
 
@@ -318,13 +323,19 @@ def _percentiles(sample: Pixels) -> tuple[tuple[float | None, ...], ...]:
 def _steps(values: NDArray[np.float64]) -> int:
     """The bits, 8 or 10, in whose steps practically all values lie; 0 where neither, or too few differ to tell."""
     inside = values[(values > 0) & (values < 1)]
-    if len(np.unique(inside)) < FEWEST_LEVELS:
-        return 0
     for bits in (8, 10):
-        scaled = inside * (2**bits - 1)
-        if np.mean(np.abs(scaled - np.round(scaled)) < STEP_TOLERANCE) > PRACTICALLY_ALL:
+        # A few tell at once of most files that they do not.
+        if _on_steps(inside[:: max(1, len(inside) // FIRST_LOOK)], bits) < MOSTLY:
+            continue
+        if _on_steps(inside, bits) > PRACTICALLY_ALL and len(np.unique(inside)) >= FEWEST_LEVELS:
             return bits
     return 0
+
+
+def _on_steps(values: NDArray[np.float64], bits: int) -> float:
+    """Share of values that are steps of so many bits."""
+    scaled = values * (2**bits - 1)
+    return float(np.mean(np.abs(scaled - np.round(scaled)) < STEP_TOLERANCE)) if len(values) else 0.0
 
 
 def _srgb_encoded(light: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -23,8 +23,8 @@ MAX_CHANNELS = 256
 MAX_PARTS = 1000
 MAX_PIXELS_IN_MEMORY = 1 << 26
 """8,192 × 8,192 as float32 RGB is 800 MB; pictures are held whole only up to this."""
-STRIP_SAMPLES = 1 << 19
-"""Samples read at a time (2 MB): what is measured stays in the cache, and a file's size does not decide the memory."""
+STRIP_SAMPLES = 1 << 20
+"""Samples read at a time (4 MB): what is measured stays in the cache, and a file's size does not decide the memory."""
 
 EXR_CHUNK = 32
 """Rows that most compressions of EXR pack together, or a multiple of it."""

@@ -2,6 +2,7 @@
 
 import re
 from collections.abc import Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -217,12 +218,21 @@ class _Strips:
         keeps = header.width * header.height * header.channels <= HELD_SAMPLES
         size = header.height, header.width, header.channels
         kept, broken = [], 0
-        with writing_rows(target, size, self.wanted.sample_type, self._tags) as write:
+        with (
+            writing_rows(target, size, self.wanted.sample_type, self._tags) as write,
+            # Packing takes as long as reading and computing, so the next strip is made meanwhile.
+            ThreadPoolExecutor(1) as writer,
+        ):
+            written: Future[None] | None = None
             for strip in self:
-                write(_fitting(strip, self.wanted.sample_type))
                 broken += int(np.count_nonzero(~np.isfinite(strip)))
+                if written:
+                    written.result()
+                written = writer.submit(write, _fitting(strip, self.wanted.sample_type))
                 if keeps:
                     kept.append(strip)
+            if written:
+                written.result()
         self._kept = kept
         return broken
 
@@ -238,13 +248,10 @@ def _compared(strips: _Strips, target: Path) -> Converted:
         computed, stored = expected.take(rows), found.take(rows)
         if computed.shape != stored.shape:
             return Converted(str(target), *strips.conversion.names, np.inf, 0, 0, 0, 0)
-        finite, fitting = np.isfinite(computed), _fitting(computed, sample_type)
-        if sample_type != "uint16" and (finite != np.isfinite(stored)).any():
-            largest = np.inf
-        with np.errstate(invalid="ignore"):
-            errors = np.abs(stored - fitting) / np.maximum(np.abs(fitting), 1)
-        largest = max(largest, float(errors[finite].max(initial=0.0)))
-        clipped += int(np.count_nonzero(finite & (computed != fitting)))
+        fitting = _fitting(computed, sample_type)
+        largest = max(largest, _largest_error(stored, fitting, sample_type))
+        if fitting is not computed:
+            clipped += int(np.count_nonzero((computed != fitting) & np.isfinite(computed)))
         negative += int(np.count_nonzero(computed[..., :3] < 0))
         row += rows
     return Converted(
@@ -257,6 +264,20 @@ def _compared(strips: _Strips, target: Path) -> Converted:
         samples=strips.header.width * height * strips.header.channels,
         size=target.stat().st_size,
     )
+
+
+def _largest_error(stored: Pixels, fitting: Pixels, sample_type: str) -> float:
+    """As a part of the number where that is above 1; infinite where only one of the two is a number."""
+    with np.errstate(invalid="ignore"):
+        errors = np.abs(stored - fitting)
+        largest = float(errors.max(initial=0.0))
+        if np.isfinite(largest) and float(fitting.max(initial=0.0)) <= 1 and float(fitting.min(initial=0.0)) >= -1:
+            return largest
+        errors /= np.maximum(np.abs(fitting), 1)
+    finite = np.isfinite(fitting)
+    if sample_type != "uint16" and (finite != np.isfinite(stored)).any():
+        return np.inf
+    return float(errors[finite].max(initial=0.0))
 
 
 class _Rows:
@@ -279,9 +300,11 @@ class _Rows:
 
 def _fitting(pixels: Pixels, sample_type: str) -> Pixels:
     """Numbers clipped to what a sample type holds; those that are not finite stay, since that is for others to mend."""
-    if sample_type not in _RANGES:
-        return pixels
-    return np.where(np.isfinite(pixels), np.clip(pixels, *_RANGES[sample_type]), pixels)
+    lowest, highest = _RANGES.get(sample_type, (-np.inf, np.inf))
+    with np.errstate(invalid="ignore"):
+        if pixels.min(initial=0.0) >= lowest and pixels.max(initial=0.0) <= highest:
+            return pixels
+    return np.where(np.isfinite(pixels), np.clip(pixels, lowest, highest), pixels)
 
 
 def _as_stored(pixels: Pixels, sample_type: str) -> Pixels:
