@@ -6,6 +6,7 @@ from tempfile import TemporaryDirectory
 
 from saltwort.core.configs import Setup
 from saltwort.core.engine import ViewChoice
+from saltwort.core.errors import BadInput
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.core.textures.rules import Rule
 from saltwort.core.views import AddedView
@@ -17,6 +18,7 @@ from saltwort.server.projects.models import Project
 from saltwort.server.projects.operations import change_setup, create_project
 from saltwort.server.projects.setups import current_setup
 from saltwort.server.scene.operations import add_render, add_swatch
+from saltwort.server.textures.intake import leave_out
 from saltwort.server.textures.operations import add_texture, pin_texture
 
 NAME, SLUG = "Lantern Quay", "lantern-quay"
@@ -70,7 +72,12 @@ def _add_textures(project: Project, folder: Path) -> None:
     write_textures(folder)
     for file in sorted(path for path in folder.rglob("*") if path.is_file()):
         path = file.relative_to(folder).as_posix()
-        add_texture(project, path, store_file(file, path))
+        try:
+            image = store_file(file, path)
+        except BadInput as error:
+            leave_out(project, path, str(error))
+        else:
+            add_texture(project, path, image)
     # Traps on purpose, and one good reason.
     for path, space, note in PINS:
         texture = project.textures.get(path=path)

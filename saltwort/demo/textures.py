@@ -132,6 +132,13 @@ def reflection() -> Picture:
     return plate
 
 
+def steps(seed: int) -> Picture:
+    return mixed((0.35, 0.33, 0.31), (0.52, 0.49, 0.44), noise(seed, (SIDE, SIDE), 5))
+
+
+CUT_OFF = "mooring_rope/mooring_rope_tarred_basecolor.png"
+
+
 def write_textures(folder: Path) -> None:
     """Write every texture below `folder`. What each is for, and which are traps, stands in this package's README."""
     height, mortar = stones()
@@ -184,6 +191,13 @@ def write_textures(folder: Path) -> None:
         "light/overcast_quay_env.exr": ("half", lambda: np.clip(sky(512, 256), 0, 1), {}),
         "light/harbour_reflection_plate.exr": ("half", reflection, ap1),
         "light/harbour_backplate_acescg.exr": ("half", lambda: sky(640, 320)[60:220, 80:400], ap1),
+        "quay_steps/quay_steps_basecolor.1001.png": ("uint8", lambda: steps(141), {}),
+        "quay_steps/quay_steps_basecolor.1002.png": ("uint8", lambda: steps(151), {}),
+        "quay_steps/quay_steps_rough.1001.png": ("uint8", lambda: grey(0.5 + 0.4 * noise(161, (SIDE, SIDE), 8)), {}),
+        "quay_steps/quay_steps_rough.1002.png": ("uint8", lambda: grey(0.5 + 0.4 * noise(171, (SIDE, SIDE), 8)), {}),
+        CUT_OFF: ("uint8", rope, {}),
     }
     for name, (sample_type, make, tags) in draw.items():
         write_image(folder / name, make(), sample_type, tags)
+    whole = (folder / CUT_OFF).read_bytes()
+    (folder / CUT_OFF).write_bytes(whole[: len(whole) // 2])

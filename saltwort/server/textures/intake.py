@@ -42,7 +42,7 @@ def receive(intake: Intake, path: str, upload: UploadedFile) -> None:
         place = intake.waiting_room / str(intake.files.count())
         write_upload(upload, place)
     except BadInput as error:
-        _leave_out(intake.project, path, str(error))
+        leave_out(intake.project, path, str(error))
         return
     IntakeFile.objects.update_or_create(intake=intake, path=path, defaults={"place": str(place), "size": upload.size})
 
@@ -86,6 +86,11 @@ def folders_with_files(project: Project) -> list[dict[str, Any]]:
 def look_again(folder: TextureFolder) -> Job:
     """Queue the reading of what is new or changed in a folder, and the listing of what is gone from it."""
     return start_intake(Intake.objects.create(project=folder.project, folder=folder))
+
+
+def leave_out(project: Project, path: str, reason: str) -> None:
+    """List a file that was brought and cannot be read, with the reason in a sentence."""
+    LeftOut.objects.update_or_create(project=project, path=path[:1024], defaults={"reason": reason[:1000]})
 
 
 def forget_left_out(project: Project, path: str) -> None:
@@ -133,7 +138,7 @@ def _list_folder(intake: Intake, folder: TextureFolder) -> None:
     _let_wait(intake, waiting)
     for path, image in known.items():
         if path not in found and image.place:
-            _leave_out(intake.project, path, f"{posixpath.basename(path)} is no longer in {place}.")
+            leave_out(intake.project, path, f"{posixpath.basename(path)} is no longer in {place}.")
 
 
 def _is_as_it_was(file: FoundFile, modified: int, size: int) -> bool:
@@ -165,7 +170,7 @@ def _let_wait(intake: Intake, found: list[FoundFile]) -> None:
     for file in found:
         reason = file.refused or _impossible(file.path)
         if reason:
-            _leave_out(intake.project, file.path, reason)
+            leave_out(intake.project, file.path, reason)
         state = REFUSED if reason else WAITING
         rows.append(IntakeFile(intake=intake, path=file.path, place=str(file.place), size=file.size, state=state))
     IntakeFile.objects.bulk_create(rows, ignore_conflicts=True, batch_size=500)
@@ -193,17 +198,13 @@ def read_file(place: str, path: str, in_place: bool) -> dict[str, object]:
 def _settle(file: IntakeFile, outcome: Outcome) -> None:
     project = file.intake.project
     if outcome.refused:
-        _leave_out(project, file.path, outcome.refused)
+        leave_out(project, file.path, outcome.refused)
     else:
         add_texture(project, file.path, stored_image(outcome.result))
     file.state = REFUSED if outcome.refused else IN
     file.save(update_fields=("state",))
     if not file.intake.folder_id:
         Path(file.place).unlink(missing_ok=True)
-
-
-def _leave_out(project: Project, path: str, reason: str) -> None:
-    LeftOut.objects.update_or_create(project=project, path=path[:1024], defaults={"reason": reason[:1000]})
 
 
 def _summary(intake: Intake) -> str:

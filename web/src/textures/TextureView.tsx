@@ -1,4 +1,4 @@
-import { Button, SegmentedControl } from '@mantine/core';
+import { Button } from '@mantine/core';
 import { useHotkeys } from '@mantine/hooks';
 import { keepPreviousData, useQueries, useQuery } from '@tanstack/react-query';
 import { type MouseEvent, useRef, useState } from 'react';
@@ -11,6 +11,7 @@ import { FindingCard } from '../shared/FindingCard';
 import { baseName, figure } from '../shared/numbers';
 import { type Diagram, GamutPlot, HistogramPlot } from '../shared/plots';
 import { SpaceSelect } from '../shared/SpaceSelect';
+import { Segments } from '../shared/Segments';
 import { Empty, Loaded } from '../shared/states';
 import { Pin, Testimony, Why } from './TextureFacts';
 import classes from './TextureView.module.css';
@@ -110,9 +111,8 @@ function Look({
       <div className="row spread" style={{ alignItems: 'flex-end' }}>
         <SpaceSelect label="Beside it, read as" placeholder="no other space" clearable w={260} value={other} onChange={setOther} />
         <span className="row">
-          <SegmentedControl
+          <Segments
             aria-label="Diagram"
-            size="xs"
             value={diagram}
             onChange={(value) => setDiagram(value as Diagram)}
             data={[
@@ -120,9 +120,8 @@ function Look({
               { value: 'uv', label: 'u′v′' },
             ]}
           />
-          <SegmentedControl
+          <Segments
             aria-label="Zoom"
-            size="xs"
             value={zoom}
             onChange={(value) => setZoom(value as Zoom)}
             data={Object.keys(ZOOMS)}

@@ -1,4 +1,4 @@
-import { Button, SegmentedControl } from '@mantine/core';
+import { Button } from '@mantine/core';
 import { Dropzone } from '@mantine/dropzone';
 import { useHotkeys } from '@mantine/hooks';
 import { useRef, useState } from 'react';
@@ -10,6 +10,7 @@ import { counted } from '../shared/marks';
 import { ProposalProvider } from '../shared/proposal';
 import { ProposedChange } from '../shared/ProposedChange';
 import { Progressing } from '../shared/Progressing';
+import { Segments } from '../shared/Segments';
 import { Empty, Loaded } from '../shared/states';
 import { AddTextures, FolderInPlace } from './AddTextures';
 import { FilterBar } from './FilterBar';
@@ -79,9 +80,8 @@ export function Textures() {
               <Button size="xs" variant="subtle" component={Link} to="convert" state={{ ids: shownIds }}>
                 Convert
               </Button>
-              <SegmentedControl
+              <Segments
                 aria-label="Layout"
-                size="xs"
                 value={layout}
                 onChange={(value) => setLayout(value as Layout)}
                 data={[

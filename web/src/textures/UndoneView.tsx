@@ -15,13 +15,15 @@ export function UndoneView({ texture, detail }: { texture: Texture; detail: Sche
   if (detail.kind?.group === 'data' || !project.data) return null;
   const isPlate = detail.kind?.group === 'light';
   return (
-    <details className={classes.words} open={isPlate}>
+    <details className={classes.words} open={isPlate && texture.bit_depth.endsWith('-bit')}>
       <summary>Through the inverse of a view</summary>
-      <p className="quiet small">
-        For a picture of what a display showed, such as a finished plate: undone, it looks as it did behind the render.
-      </p>
-      <ViewPair label="undone" choice={choice ?? project.data.setup.view} onChange={setChoice} />
-      <Undone texture={texture} version={detail.version} choice={choice ?? project.data.setup.view} />
+      <div className="block">
+        <p className="quiet small">
+          For a picture of what a display showed, such as a finished plate: undone, it looks as it did behind the render.
+        </p>
+        <ViewPair label="undone" choice={choice ?? project.data.setup.view} onChange={setChoice} />
+        <Undone texture={texture} version={detail.version} choice={choice ?? project.data.setup.view} />
+      </div>
     </details>
   );
 }
