@@ -19,7 +19,7 @@ from tests.core.test_configs import OLD_CONFIG
 from tests.core.test_edits import CORRECTION
 from tests.core.test_explain import STUDIO
 from tests.core.test_findings import cube
-from tests.samples import ACES_SDR, GAMUT_COMPRESSION, LINEAR_REC709, SRGB, SRGB_DISPLAY, base_text
+from tests.samples import ACES_SDR, BASE, GAMUT_COMPRESSION, LINEAR_REC709, SRGB, SRGB_DISPLAY, base_text, fresh_config
 from tests.server import ServerTestCase
 
 
@@ -144,10 +144,75 @@ class BroughtConfigs(ServerTestCase):
         self.assertEqual(brought["setup"]["working_space"], "ACEScg")
         self.assertEqual(self.ask("/config")["base"], "config.ocio")
 
-    def test_a_config_that_lacks_a_space_of_the_rules_is_refused_by_name(self) -> None:
-        answer = self.bring(OLD_CONFIG.encode(), 400)
-        self.assertIn("Rule 3, “EXR files”: the config has no colour space “ACEScg”", answer["detail"])
-        self.assertEqual(Revision.objects.count(), 1)
+    def test_rules_that_lead_to_a_space_without_equal_are_left_out_and_listed(self) -> None:
+        (self.folder / "old.ocio").write_bytes(OLD_CONFIG.encode())
+        base = self.send("/base", self.folder / "old.ocio")["base"]
+        changes = self.tell("post", "/setup-preview", base=base)["changes"]
+        self.assertIn(
+            {"what": "rule EXR files", "after": ""}, [{key: row[key] for key in ("what", "after")} for row in changes]
+        )
+        brought = self.start_from(self.folder / "old.ocio")
+        self.assertNotIn("EXR files", [rule["name"] for rule in brought["setup"]["rules"]])
+
+    def test_assignments_are_carried_over_by_meaning(self) -> None:
+        other = fresh_config()
+        for name, ours in ((SRGB, "Texture Paint Ours"), ("ACEScg", "Working Ours")):
+            space = other.getColorSpace(name)
+            for alias in list(space.getAliases()):
+                space.removeAlias(alias)
+            other.removeColorSpace(name)
+            space.setName(ours)
+            space.setInteropID("")
+            other.addColorSpace(space)
+            for role, led_to in list(other.getRoles()):
+                if led_to == name:
+                    other.setRole(role, ours)
+        pinned, ruled = self.texture("wall.png"), self.texture("a.exr", "half")
+        self.tell("put", f"/textures/{pinned.pk}/pin", based_on=1, space=SRGB, note="by eye")
+        brought = self.bring(other.serialize().encode())
+        self.assertEqual(brought["setup"]["working_space"], "Working Ours")
+        spaces = {row["path"]: row["assignment"] for row in self.ask("/textures")}
+        self.assertEqual(spaces["a.exr"]["space"], "Working Ours")
+        self.assertEqual(
+            (spaces["wall.png"]["space"], spaces["wall.png"]["reason"]["kind"]), ("Texture Paint Ours", "pin")
+        )
+        pinned.refresh_from_db()
+        self.assertEqual((pinned.pin_space, pinned.version), (SRGB, 2))  # the pin itself is as it was
+        self.tell("post", "/undo", based_on=2)
+        spaces = {row["path"]: row["assignment"]["space"] for row in self.ask("/textures")}
+        self.assertEqual(spaces, {"a.exr": "ACEScg", "wall.png": SRGB})
+        self.assertTrue(ruled)
+
+    def test_the_rules_of_a_config_are_imported_once_and_stay_as_they_were_in_it(self) -> None:
+        config = fresh_config()
+        rules = ocio.FileRules()
+        rules.insertRule(0, "Plates of ours", LINEAR_REC709, "*plate*", "*")
+        rules.insertRule(1, "EXR files", "ACES2065-1", "*", "exr")
+        rules.insertRule(2, "Masks", "Raw", r".*_msk\..*")
+        rules.setDefaultRuleColorSpace("ACEScg")
+        config.setFileRules(rules)
+        text = config.serialize()
+        brought = self.bring(text.encode())["setup"]
+        found = [(rule["name"], rule["kind"], rule["space"]) for rule in brought["rules"]]
+        self.assertEqual(
+            found[:3],
+            [("Plates of ours", "glob", LINEAR_REC709), ("EXR files", "glob", "ACES2065-1"), ("Masks", "regex", "Raw")],
+        )
+        self.assertIn(("EXR files 2", "glob", "ACEScg"), found)  # the project's own, which comes after
+        self.assertEqual(brought["default_space"], "ACEScg")
+        self.assertEqual(BaseConfig.objects.get().text, text)
+        # The project changes them, goes elsewhere and comes back: they are not brought in a second time.
+        self.tell("post", "/setup", based_on=2, message="fewer", rules=brought["rules"][1:])
+        self.tell("post", "/setup", based_on=3, message="base", base=BASE)
+        again = self.tell("post", "/setup", based_on=4, message="base", base=brought["base"])["setup"]
+        self.assertNotIn("Plates of ours", [rule["name"] for rule in again["rules"]])
+
+    def test_imported_rules_stand_last_where_textures_are_assigned(self) -> None:
+        self.texture("a.exr", "half")
+        config = fresh_config()  # whose own rules read every EXR as ACES2065-1
+        brought = self.bring(config.serialize().encode())["setup"]
+        self.assertEqual([rule["name"] for rule in brought["rules"]][-2:], ["EXR", "Movies"])
+        self.assertEqual(self.ask("/textures")[0]["assignment"]["space"], "ACEScg")
 
     def test_what_is_no_config_is_kept_nowhere(self) -> None:
         for content, words in (
@@ -280,7 +345,9 @@ class Shaping(ServerTestCase):
             "post", "/setup", based_on=2, message="base", base="builtin:cg-config-v1.0.0_aces-v1.3_ocio-v2.1"
         )
         self.assertEqual(moved["setup"]["working_space"], "Quay Light")
-        self.assertEqual([edit["space"] for edit in moved["setup"]["space_edits"]], ["ACEScg", "Linear P3-D65"])
+        edits = moved["setup"]["space_edits"]
+        self.assertEqual([edit["space"] for edit in edits], ["ACEScg", "Linear P3-D65", "sRGB - Texture"])
+        self.assertEqual(edits[-1]["aliases"], [SRGB])  # what the tracer calls it, and the older config does not
 
     def test_looks_of_files_are_brought_then_added(self) -> None:
         correction = self.folder / "dusk.cc"

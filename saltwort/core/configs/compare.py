@@ -76,7 +76,7 @@ def compare(first: ConfigArchive, second: ConfigArchive) -> Comparison:
 
 
 def _roles(before: ocio.Config, after: ocio.Config) -> list[Difference]:
-    first, second = ({role: _meaning(config, role) for role, _ in config.getRoles()} for config in (before, after))
+    first, second = ({role: meaning_of(config, role) for role, _ in config.getRoles()} for config in (before, after))
     found = [Difference(REMOVED, "role", role) for role in first if role not in second]
     found += [Difference(ADDED, "role", role) for role in second if role not in first]
     for role in first.keys() & second.keys():
@@ -115,14 +115,14 @@ def _default_view(before: ocio.Config, after: ocio.Config) -> list[Difference]:
 
 def _spaces(before: ocio.Config, after: ocio.Config) -> list[Difference]:
     first, second = (
-        {space.getName(): _meaning(config, space.getName()) for space in config.getColorSpaces()}
+        {space.getName(): meaning_of(config, space.getName()) for space in config.getColorSpaces()}
         for config in (before, after)
     )
     return _matched("space", first, second, _changed, _same_meaning)
 
 
 @dataclass(frozen=True)
-class _Meaning:
+class Meaning:
     """What a space's code values mean: scene light, display light or plain data; and the light of the proof colours in
     the interchange space, None where nobody can tell."""
 
@@ -130,13 +130,14 @@ class _Meaning:
     light: Colours | None
 
 
-def _meaning(config: ocio.Config, name: str) -> _Meaning:
+def meaning_of(config: ocio.Config, name: str) -> Meaning:
+    """What the code values of a space, by any of its names, mean."""
     space = config.getColorSpace(name)
     if space.isData():
-        return _Meaning("data", proof_colours().astype(np.float64))
+        return Meaning("data", proof_colours().astype(np.float64))
     is_display = space.getReferenceSpaceType() == ocio.REFERENCE_SPACE_DISPLAY
     interchange = DISPLAY_INTERCHANGE if is_display else SCENE_INTERCHANGE
-    return _Meaning(
+    return Meaning(
         "display" if is_display else "scene", _through(config, lambda: space_processor(config, name, interchange))
     )
 
@@ -217,7 +218,7 @@ def _matched(
     return found
 
 
-def _changed(what: str, name: str, first: _Meaning, second: _Meaning) -> Difference | None:
+def _changed(what: str, name: str, first: Meaning, second: Meaning) -> Difference | None:
     """A space's or role's difference, relative to the light; None where there is none."""
     if first.kind != second.kind:
         return Difference(CHANGED, what, name, f"{first.kind} → {second.kind}")
@@ -228,7 +229,12 @@ def _changed(what: str, name: str, first: _Meaning, second: _Meaning) -> Differe
         return _difference(what, name, RELATIVE, _gaps(first.light, second.light) / scale, SAME)
 
 
-def _same_meaning(what: str, name: str, first: _Meaning, second: _Meaning) -> Difference | None:
+def mean_the_same(first: Meaning, second: Meaning) -> bool:
+    """Whether two spaces, of one config or of two, give the same light for the same code values."""
+    return _same_meaning("space", "", first, second) is None
+
+
+def _same_meaning(what: str, name: str, first: Meaning, second: Meaning) -> Difference | None:
     """The same for spaces of other names: those that cannot be computed are never taken for each other."""
     if first.light is None or second.light is None:
         return Difference(CHANGED, what, name)

@@ -94,6 +94,34 @@ def file_rules(rules: Sequence[Rule], default_space: str, words: KindWords = DEF
     return result
 
 
+def rules_of(config: ocio.Config) -> tuple[tuple[Rule, ...], str]:
+    """A config's own file rules and the space of its default rule. None, and no space, for a config that has nothing
+    but the rules every config is given."""
+    rules = config.getFileRules()
+    names = [rules.getName(index) for index in range(rules.getNumEntries())]
+    if set(names) <= {DEFAULT_NAME, PATH_SEARCH_NAME}:
+        return (), ""
+    found = []
+    for index, name in enumerate(names):
+        if name == PATH_SEARCH_NAME:
+            found.append(PATH_SEARCH_RULE)
+        elif name != DEFAULT_NAME:
+            found.append(_rule_at(rules, index))
+    return tuple(found), str(rules.getColorSpace(names.index(DEFAULT_NAME)))
+
+
+def _rule_at(rules: ocio.FileRules, index: int) -> Rule:
+    name, space = rules.getName(index), rules.getColorSpace(index)
+    if regex := rules.getRegex(index):
+        return Rule(name, "regex", space, regex)
+    rule = Rule(name, "glob", space, rules.getPattern(index), rules.getExtension(index))
+    try:
+        _check(index, rule)
+    except BadInput:  # a glob that only an expression can say
+        return Rule(name, "regex", space, rf"{_glob(rule.pattern).decode()}\.{_glob(rule.extension).decode()}")
+    return rule
+
+
 def _insert(result: ocio.FileRules, index: int, rule: Rule, words: KindWords) -> None:
     _check(index, rule)
     if rule.kind == "map_kind" and not any(kind in rule.map_kinds for _, kind in words):

@@ -2,8 +2,8 @@
 
 import json
 from collections.abc import Callable
-from dataclasses import asdict, replace
-from typing import Any
+from dataclasses import asdict
+from typing import Any, Literal
 
 import PyOpenColorIO as ocio
 from django.db import transaction
@@ -11,8 +11,8 @@ from django.utils.text import slugify
 
 from saltwort.core.configs import Composed, Proof, Setup, compose_in_steps, first_setup, prove_equal, read_archive
 from saltwort.core.configs.additions import AddedLook
+from saltwort.core.configs.carrying import carried
 from saltwort.core.configs.look_files import looks_from_file
-from saltwort.core.configs.setup import with_space_edits
 from saltwort.core.configs.trial import try_config
 from saltwort.core.engine import ConfigArchive, ViewChoice, load_config, newest_cg_config
 from saltwort.core.errors import BadInput
@@ -21,6 +21,7 @@ from saltwort.server.handoffs.operations import add_first_stations
 from saltwort.server.projects.models import BaseConfig, ConfigFile, Project, Revision
 from saltwort.server.projects.setups import (
     BUILTIN,
+    UPLOADED,
     base_archive,
     config_of,
     current_setup,
@@ -106,42 +107,29 @@ def bring_config(name: str, content: bytes) -> BaseConfig:
     return kept
 
 
-def start_from(setup: Setup, base: str) -> Setup:
-    """The setup on another base config: what that config can hold is kept, rules in any case, and the rest is as it
-    would be for a new project. Raises BadInput when there is no such config."""
+def start_from(project: Project, setup: Setup, base: str) -> Setup:
+    """The setup on another base config, carried over by what spaces mean; the config's own rules are imported when the
+    project starts from it for the first time. Raises BadInput when there is no such config."""
     config = load_config(base_archive(base), to_mend=True)
-    return _moved(setup, config, first_setup(base, config))
-
-
-def _moved(setup: Setup, config: ocio.Config, fresh: Setup) -> Setup:
-    views = config.getViews(setup.view.display) if setup.view.display in config.getDisplays() else ()
-    added = tuple(view for view in setup.added_views if view.display in config.getDisplaysAll())
-    kept_view = setup.view.view in views or any(
-        (view.display, view.name) == (setup.view.display, setup.view.view) for view in added
-    )
-    edits = tuple(edit for edit in setup.space_edits if _named_so(config, edit.space))
-    setup = with_space_edits(setup, edits)
-    known = {space.name for space in setup.added_spaces} | {edit.name for edit in edits}
-
-    def has(name: str) -> bool:
-        return name in known or config.getColorSpace(name) is not None
-
-    return replace(
+    pins = project.textures.exclude(pin_space="").values_list("pin_space", flat=True)
+    typed = project.swatches.values_list("space", flat=True)
+    read = project.renders.exclude(space="").values_list("space", flat=True)
+    return carried(
         setup,
-        base=fresh.base,
-        working_space=setup.working_space if has(setup.working_space) else fresh.working_space,
-        view=setup.view if kept_view else fresh.view,
-        default_space=setup.default_space if has(setup.default_space) else fresh.default_space,
-        added_views=added,
-        displays=(),
-        views=(),
-        trim=None,
+        config_of(project.current),
+        config,
+        first_setup(base, config),
+        named_elsewhere={*pins, *typed, *read, project.tracer_space},
+        imports=_imports(project, base),
     )
 
 
-def _named_so(config: ocio.Config, name: str) -> bool:
-    space = config.getColorSpace(name)
-    return space is not None and space.getName() == name
+def _imports(project: Project, base: str) -> Literal["", "first", "last"]:
+    """How the rules of a config come into a project: not when it started from it before, nor from the engine's own,
+    whose rules are made for everybody."""
+    if not base.startswith(UPLOADED) or any(revision.setup["base"] == base for revision in project.revisions.all()):
+        return ""
+    return "last" if project.textures.exists() else "first"
 
 
 def keep_looks(name: str, content: bytes) -> tuple[AddedLook, ...]:

@@ -74,18 +74,15 @@ def project(request: Request, slug: str) -> Response:
 @extend_schema(request=SetupChange, responses=ProjectSerializer)
 @api_view(["POST"])
 def setup(request: Request, slug: str) -> Response:
-    asked = parsed(request, SetupChange)
-    return Response(
-        _project(
-            operations.change_setup(
-                project_named(slug),
-                asked["based_on"],
-                asked["message"],
-                lambda setup: _changed(setup, asked),
-                author_of(request),
-            )
-        )
+    asked, project = parsed(request, SetupChange), project_named(slug)
+    changed = operations.change_setup(
+        project,
+        asked["based_on"],
+        asked["message"],
+        lambda setup: _changed(project, setup, asked),
+        author_of(request),
     )
+    return Response(_project(changed))
 
 
 @extend_schema(request=SetupParts, responses=ChangePreviewSerializer)
@@ -93,7 +90,8 @@ def setup(request: Request, slug: str) -> Response:
 def setup_preview(request: Request, slug: str) -> Response:
     """What a change would do. Nothing is saved."""
     asked = parsed(request, SetupParts)
-    found = previews.preview_change(project_named(slug), lambda setup: _changed(setup, asked))
+    project = project_named(slug)
+    found = previews.preview_change(project, lambda setup: _changed(project, setup, asked))
     return Response(ChangePreviewSerializer(found).data)
 
 
@@ -161,9 +159,9 @@ def path(request: Request, slug: str) -> Response:
     return Response([_joint(joint) for joint in trace(config, typed, current_setup(project).view)])
 
 
-def _changed(setup: Setup, asked: dict[str, Any]) -> Setup:
+def _changed(project: Project, setup: Setup, asked: dict[str, Any]) -> Setup:
     if "base" in asked and asked["base"] != setup.base:
-        setup = operations.start_from(setup, asked["base"])
+        setup = operations.start_from(project, setup, asked["base"])
     changes: dict[str, Any] = {name: asked[name] for name in ("working_space", "default_space") if name in asked}
     if "view" in asked:
         changes["view"] = ViewChoice(**asked["view"])

@@ -5,6 +5,7 @@ import re
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 
+import PyOpenColorIO as ocio
 from django.db import transaction
 
 from saltwort.core.engine.processors import known_space
@@ -91,10 +92,10 @@ def assigned_textures(project: Project, unpinned: Collection[int] = ()) -> list[
 
 def assigned(project: Project, textures: list[Texture]) -> list[AssignedTexture]:
     """These textures as the project's current revision reads them."""
-    book, words = rule_book_of(project.current), current_setup(project).kind_words
+    config, book, words = config_of(project.current), rule_book_of(project.current), current_setup(project).kind_words
     return [
         AssignedTexture(
-            texture, _assign(book, texture), map_kind_of(texture.path, words), set_member(texture.path, words)
+            texture, _assign(config, book, texture), map_kind_of(texture.path, words), set_member(texture.path, words)
         )
         for texture in textures
     ]
@@ -104,7 +105,8 @@ def assign_paths(project: Project, paths: list[str]) -> list[Assignment]:
     """The space of any paths, by pin where a path is, or ends in, that of a pinned texture, else by the rules. The
     files need not exist."""
     book = rule_book_of(project.current)
-    pins = {texture.path: _pinned(texture) for texture in project.textures.exclude(pin_space="")}
+    config = config_of(project.current)
+    pins = {texture.path: _pinned(config, texture) for texture in project.textures.exclude(pin_space="")}
     return [_pin_for(path, pins) or book.assign(path) for path in paths] if pins else [book.assign(p) for p in paths]
 
 
@@ -117,9 +119,11 @@ def _pin_for(path: str, pins: dict[str, Assignment]) -> Assignment | None:
     return None
 
 
-def _assign(book: RuleBook, texture: Texture) -> Assignment:
-    return _pinned(texture) if texture.pin_space else book.assign(texture.path)
+def _assign(config: ocio.Config, book: RuleBook, texture: Texture) -> Assignment:
+    return _pinned(config, texture) if texture.pin_space else book.assign(texture.path)
 
 
-def _pinned(texture: Texture) -> Assignment:
-    return Assignment(texture.pin_space, Reason("pin", None, texture.pin_note))
+def _pinned(config: ocio.Config, texture: Texture) -> Assignment:
+    """The space that a pin names, by its name in the config as it stands; as it was pinned where that is gone."""
+    space = config.getColorSpace(texture.pin_space)
+    return Assignment(space.getName() if space else texture.pin_space, Reason("pin", None, texture.pin_note))
