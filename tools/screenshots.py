@@ -46,6 +46,15 @@ def _target(page: Page) -> None:
     page.get_by_role("group", name="What OCIO 2.3 cannot hold").wait_for(timeout=60_000)
 
 
+def _texture(page: Page) -> None:
+    page.get_by_role("row").filter(has_text="enamel_basecolor").dblclick()
+    page.get_by_role("heading", level=1).wait_for()
+    page.wait_for_load_state("networkidle")
+    picture = page.get_by_role("region", name="Picture").get_by_role("figure").locator("img").first
+    picture.click(position={"x": 60, "y": 70})
+    page.get_by_role("table", name="Probe").wait_for()
+
+
 def _tab(name: str) -> Callable[[Page], None]:
     return lambda page: page.get_by_role("radiogroup").get_by_text(name, exact=True).click()
 
@@ -60,6 +69,8 @@ VIEWS: dict[str, tuple[str, Callable[[Page], None] | None]] = {
     "rest": ("config", _tab("Rest")),
     "in-use": ("config", _tab("In use?")),
     "textures": ("textures", None),
+    "texture": ("textures", _texture),
+    "convert": ("textures/convert", None),
     "scene": ("scene", None),
     "compare": ("compare", _probe),
     "handoffs": ("handoffs", None),

@@ -199,6 +199,11 @@ class Convert(CommandTestCase):
         self.assertLess(first["largest_error"], 2**-12)
         self.assertEqual((second["source_space"], second["space"]), ("Raw", "Raw"))
         self.refused_command("nothing is overwritten", "convert", *options, colour)
+        other = write(self.folder / "b" / "rope_albedo.png", light(peak=1.0, seed=2), "uint8")
+        self.refused_command("nothing is overwritten", "convert", *options, other, colour)
+        self.assertFalse((self.folder / "out" / "rope_albedo_ACEScg.exr").exists())  # refused before the first
+        namesake = write(self.folder / "c" / "rope_albedo.png", light(peak=1.0, seed=3), "uint8")
+        self.refused_command("would both become", "convert", *options, other, namesake)
         self.refused_command("no format", "convert", *options[:-4], "--format", "x", "--output", self.folder, colour)
 
 

@@ -258,6 +258,19 @@ class Textures(BrowserTestCase):
         expect(page.get_by_title("Select the whole set").filter(has_text="buoy")).to_contain_text("2 files · 2 maps")
         expect(self.row(page, "buoy_rough.png")).to_contain_text("Raw")
 
+    def test_a_whole_folder_is_copied(self) -> None:
+        folder = self.folder / "drop" / "buoys"
+        write(folder / "red" / "buoy_col.png", light(16, 16, 1.0, seed=31), "uint8")
+        (folder / "scene.txt").write_text("not a picture")
+        page = self.open("textures")
+        page.get_by_role("button", name="Add files").click()
+        with page.expect_file_chooser() as chooser:
+            page.get_by_role("menuitem", name="A folder, copied").click()
+        chooser.value.set_files(folder)
+        expect(page.get_by_text("1 file in the folder passed over: no pictures.")).to_be_visible()
+        expect(self.row(page, "buoy_col.png")).to_contain_text(SRGB)
+        self.assertTrue(self.project.textures.filter(path="buoys/red/buoy_col.png").exists())
+
     def test_thousands_of_files_draw_only_what_is_seen(self) -> None:
         image = self.project.textures.get(path="wall/wall_basecolor.png").image
         model = type(self.project.textures.first())

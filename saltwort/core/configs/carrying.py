@@ -51,8 +51,8 @@ def carried(
 
     Spaces are those that mean the same; what has no equal is as in a new project, and rules and roles that lead to such
     a space are left out. Names that things outside the setup use, such as pins, become aliases of their equals, so that
-    they hold on. `imports` brings the config's own rules in: `first`, with its default, where nothing is assigned yet, or
-    `last`, so that every texture stays as the project's rules have it.
+    they hold on. `imports` brings the config's own rules in: `first`, with its default, where nothing is assigned yet,
+    or `last`, so that every texture stays as the project's rules have it.
     """
     edits = tuple(edit for edit in setup.space_edits if _named_so(config, edit.space))
     setup = with_space_edits(setup, edits)

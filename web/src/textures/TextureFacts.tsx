@@ -42,6 +42,7 @@ export function TextureFacts({ texture }: { texture: Texture }) {
         {(data) => (
           <>
             <Pin detail={data} />
+            <MapKind detail={data} />
             <Testimony detail={data} />
             <div className="block">
               <h3>What the file says</h3>
@@ -53,6 +54,16 @@ export function TextureFacts({ texture }: { texture: Texture }) {
         )}
       </Loaded>
     </>
+  );
+}
+
+/** What the file's name says it holds, and by which word. */
+export function MapKind({ detail }: { detail: Detail }) {
+  return (
+    <div className="block">
+      <h3>Map kind</h3>
+      <p>{detail.kind ? `${detail.kind.label}, told by “${detail.kind_word}”` : 'Not told: no map word stands in the name.'}</p>
+    </div>
   );
 }
 

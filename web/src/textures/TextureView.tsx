@@ -13,7 +13,7 @@ import { type Diagram, GamutPlot, HistogramPlot } from '../shared/plots';
 import { SpaceSelect } from '../shared/SpaceSelect';
 import { Segments } from '../shared/Segments';
 import { Empty, Loaded } from '../shared/states';
-import { Pin, Testimony, Why } from './TextureFacts';
+import { MapKind, Pin, Testimony, Why } from './TextureFacts';
 import classes from './TextureView.module.css';
 import { UndoneView } from './UndoneView';
 
@@ -28,9 +28,7 @@ export function TextureView() {
   const slug = useSlug();
   const id = Number(useParams().id);
   const textures = useTextures();
-  const project = useProject();
   const navigate = useNavigate();
-  const revision = project.data?.revision.number;
   const texture = textures.data?.find((listed) => listed.id === id);
   const detail = useQuery({
     queryKey: [slug, 'texture', id],
@@ -50,7 +48,7 @@ export function TextureView() {
     <Loaded of={detail}>
       {(data) =>
         texture ? (
-          <div className="columns two" key={`${id}-${revision}-${data.assignment.space}`}>
+          <div className="columns two" key={`${id}-${data.assignment.space}`}>
             <Look texture={texture} detail={data} onStep={step} />
             <Side texture={texture} detail={data} />
           </div>
@@ -350,6 +348,7 @@ function Side({ texture, detail }: { texture: Texture; detail: Schemas['TextureD
         <FindingCard key={finding.code} finding={finding} />
       ))}
       <Pin detail={detail} />
+      <MapKind detail={detail} />
       <Testimony detail={detail} />
       <UndoneView texture={texture} detail={detail} />
       <Why detail={detail} />

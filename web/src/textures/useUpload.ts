@@ -3,6 +3,7 @@ import { useRef, useState } from 'react';
 
 import { api, body, sendForm, tell, tellError } from '../api/client';
 import { useSlug } from '../api/hooks';
+import { counted } from '../shared/marks';
 import { megabytes } from '../shared/numbers';
 
 type FileWithPath = File & { path?: string };
@@ -29,7 +30,8 @@ export function useUpload() {
 
   const add = async (dropped: FileWithPath[]) => {
     const files = dropped.filter(isMeant);
-    if (dropped.length > files.length) tell(`${dropped.length - files.length} files that are no pictures were passed over.`);
+    const others = dropped.length - files.length;
+    if (others > 0) tell(`${counted(others, 'file')} in the folder passed over: no pictures.`);
     if (files.length === 0) return;
     cancelled.current = false;
     const path = { slug };

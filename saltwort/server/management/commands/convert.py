@@ -6,6 +6,8 @@ from typing import Any
 
 from django.core.management.base import CommandParser
 
+from saltwort.core.errors import BadInput
+from saltwort.core.images import read_header
 from saltwort.core.textures.converting import DEFAULT_PATTERN, FORMATS, convert, converted_name
 from saltwort.server.commands import HeadlessCommand, project_for
 from saltwort.server.projects.setups import config_of
@@ -36,10 +38,25 @@ class Command(HeadlessCommand):
     ) -> None:
         found = project_for(project)
         config = config_of(found.current)
-        done = []
+        orders = []
         for file, assignment in zip(files, assign_paths(found, [file.as_posix() for file in files]), strict=True):
             is_data = config.getColorSpace(assignment.space).isData()
             into = assignment.space if is_data else space  # the numbers of data are no colour, in any space
             target = output / converted_name(file.name, config, into, format, names)
-            done.append(asdict(convert(config, file, assignment.space, into, format, target)))
-        self.print_json(done)
+            orders.append((file, assignment.space, into, target))
+        _check(orders)
+        self.print_json(
+            [asdict(convert(config, file, source, into, format, target)) for file, source, into, target in orders]
+        )
+
+
+def _check(orders: list[tuple[Path, str, str, Path]]) -> None:
+    """Refuse before the first file is written what could not be done to the last."""
+    targets: dict[Path, Path] = {}
+    for file, _, _, target in orders:
+        read_header(file)
+        if target.exists():
+            raise BadInput(f"{target.name} is there already, and nothing is overwritten. Choose another --output.")
+        if target in targets:
+            raise BadInput(f"{file} and {targets[target]} would both become {target.name}. Convert them apart.")
+        targets[target] = file
