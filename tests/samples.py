@@ -72,18 +72,19 @@ def write_damaged(path: Path, pixels: np.ndarray, sample_type: str, share: float
     return path
 
 
+def png_chunk(name: bytes, content: bytes) -> bytes:
+    """A chunk of a PNG with its length and checksum."""
+    return struct.pack(">I", len(content)) + name + content + struct.pack(">I", zlib.crc32(name + content))
+
+
 def write_png(
     path: Path, size: tuple[int, int], depth: int, colour_type: int, rows: bytes, palette: bytes = b""
 ) -> Path:
     """A PNG chunk by chunk, of what the image library does not write: `rows` are filter bytes and packed samples."""
-
-    def chunk(name: bytes, content: bytes) -> bytes:
-        return struct.pack(">I", len(content)) + name + content + struct.pack(">I", zlib.crc32(name + content))
-
-    header = chunk(b"IHDR", struct.pack(">IIBBBBB", *size, depth, colour_type, 0, 0, 0))
-    colours = chunk(b"PLTE", palette) if palette else b""
+    header = png_chunk(b"IHDR", struct.pack(">IIBBBBB", *size, depth, colour_type, 0, 0, 0))
+    colours = png_chunk(b"PLTE", palette) if palette else b""
     path.write_bytes(
-        b"\x89PNG\r\n\x1a\n" + header + colours + chunk(b"IDAT", zlib.compress(rows)) + chunk(b"IEND", b"")
+        b"\x89PNG\r\n\x1a\n" + header + colours + png_chunk(b"IDAT", zlib.compress(rows)) + png_chunk(b"IEND", b"")
     )
     return path
 

@@ -6,6 +6,7 @@ from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
+import OpenImageIO as oiio
 import PyOpenColorIO as ocio
 
 from saltwort.core.findings import CheckedTexture, Finding, Subjects, run_checks
@@ -17,7 +18,17 @@ from saltwort.core.textures.rules import Assignment, Reason
 from saltwort.demo.textures import decoded, eight_bit, noise, normals
 from tests.core.test_findings import HEADER, STATS
 from tests.core.test_images import ImageTestCase
-from tests.samples import LINEAR_REC709, SRGB, SRGB_DISPLAY, base_config, light, project_config, sample_setup, write
+from tests.samples import (
+    LINEAR_REC709,
+    SRGB,
+    SRGB_DISPLAY,
+    base_config,
+    light,
+    png_chunk,
+    project_config,
+    sample_setup,
+    write,
+)
 
 P3_TEXTURE = "sRGB Encoded P3-D65"
 
@@ -25,13 +36,33 @@ P3_TEXTURE = "sRGB Encoded P3-D65"
 def png_with(path: Path, **chunks: bytes) -> Path:
     """A small PNG with these chunks before its pixels."""
 
-    def chunk(name: bytes, content: bytes) -> bytes:
-        return struct.pack(">I", len(content)) + name + content + struct.pack(">I", zlib.crc32(name + content))
-
     pixels = zlib.compress(b"".join(b"\0" + bytes(range(24)) for _ in range(8)))
-    head = chunk(b"IHDR", struct.pack(">IIBBBBB", 8, 8, 8, 2, 0, 0, 0))
-    extra = b"".join(chunk(name.encode(), content) for name, content in chunks.items())
-    path.write_bytes(b"\x89PNG\r\n\x1a\n" + head + extra + chunk(b"IDAT", pixels) + chunk(b"IEND", b""))
+    head = png_chunk(b"IHDR", struct.pack(">IIBBBBB", 8, 8, 8, 2, 0, 0, 0))
+    extra = b"".join(png_chunk(name.encode(), content) for name, content in chunks.items())
+    path.write_bytes(b"\x89PNG\r\n\x1a\n" + head + extra + png_chunk(b"IDAT", pixels) + png_chunk(b"IEND", b""))
+    return path
+
+
+def profile(name: str) -> bytes:
+    """An ICC profile that holds nothing but its name (ICC.1:2022, 7.2 and 10.15)."""
+    text = name.encode("utf-16-be")
+    described = b"mluc\0\0\0\0" + struct.pack(">II", 1, 12) + b"enUS" + struct.pack(">II", len(text), 28) + text
+    body = struct.pack(">I4sII", 1, b"desc", 144, len(described)) + described
+    kinds = struct.pack(">I4sI4s4s4s", 128 + len(body), b"none", 0x04300000, b"mntr", b"RGB ", b"XYZ ")
+    return kinds + struct.pack(">6H", 2026, 11, 25, 0, 0, 0) + b"acsp" + b"\0" * 88 + body
+
+
+def write_tagged(path: Path, plugin: str, icc: bytes = b"", **tags: object) -> Path:
+    """A picture with header facts that only some formats have."""
+    spec = oiio.ImageSpec(8, 8, 3, "uint8")
+    if icc:
+        spec.attribute("ICCProfile", oiio.TypeDesc(f"uint8[{len(icc)}]"), np.frombuffer(icc, np.uint8))
+    for name, value in tags.items():
+        spec.attribute(name, value)
+    output = oiio.ImageOutput.create(plugin)
+    output.open(str(path), spec)
+    output.write_image(np.random.default_rng(1).integers(0, 255, (8, 8, 3)).astype(np.uint8))
+    output.close()
     return path
 
 
@@ -66,6 +97,28 @@ class Headers(EvidenceTestCase):
                     if piece.code.startswith("header.")
                 ]
                 self.assertEqual((said.code, said.favours), (code, space))
+
+    def header_says(self, file: Path) -> tuple[str, str] | None:
+        pieces = evidence_for(base_config(), "x", None, measure(file))
+        return next(((piece.code, piece.favours) for piece in pieces if piece.code.startswith("header.")), None)
+
+    def test_profiles_of_tiff_and_jpeg_exif_and_dpx(self) -> None:
+        for plugin, suffix in (("tiff", "tif"), ("jpeg", "jpg")):
+            file = write_tagged(self.folder / f"p3.{suffix}", plugin, profile("Display P3"), **{"Exif:ColorSpace": 1})
+            self.assertEqual(self.header_says(file), ("header.icc", P3_TEXTURE))
+            file = write_tagged(self.folder / f"exif.{suffix}", plugin, **{"Exif:ColorSpace": 1})
+            self.assertEqual(self.header_says(file), ("header.exif", SRGB))
+        for transfer, favours in (("Linear", LINEAR_REC709), ("Printing density", None)):
+            file = write_tagged(self.folder / "a.dpx", "dpx", **{"dpx:Transfer": transfer})
+            self.assertEqual(self.header_says(file), favours and ("header.dpx", favours))
+
+    def test_a_picture_shaped_like_surroundings(self) -> None:
+        sky = light(50, 100, peak=40.0)
+        pieces = evidence_for(base_config(), "x.exr", None, measure(write(self.folder / "x.exr", sky, "half")))
+        (said,) = [piece for piece in pieces if piece.code == "pixels.surroundings"]
+        self.assertRegex(said.says, r"peaks \d+\.\d stops over its median")
+        square = evidence_for(base_config(), "y.exr", None, measure(write(self.folder / "y.exr", sky[:, :50], "half")))
+        self.assertNotIn("pixels.surroundings", [piece.code for piece in square])
 
     def test_damaged_chunks_say_nothing(self) -> None:
         facts = measure(png_with(self.folder / "x.png", sRGB=b"", gAMA=b"\0\0\0\0", cHRM=b"short"))
