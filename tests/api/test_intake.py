@@ -97,10 +97,26 @@ class FromABrowser(IntakeTestCase):
         self.bring(("one/a.png", content), ("two/b.png", content))
         self.assertEqual((Texture.objects.count(), StoredImage.objects.count()), (2, 1))
 
-    def test_a_started_intake_takes_no_second_start(self) -> None:
+    def test_a_started_intake_takes_no_second_start_and_no_more_files(self) -> None:
         pk = self.begin(("a.png", self.picture("a.png").read_bytes()))
         self.tell("post", f"/intakes/{pk}/start")
         self.refused("post", f"/intakes/{pk}/start", "being read already")
+        late = {"file": [SimpleUploadedFile("b.png", b"x")], "path": ["b.png"]}
+        self.assertEqual(self.client.post(self.url(f"/intakes/{pk}/files"), late).status_code, 400)
+
+    def test_a_path_that_comes_twice_is_the_second_file(self) -> None:
+        first, second, other = (self.picture("a.png", seed).read_bytes() for seed in range(3))
+        self.bring(("a.png", first), ("a.png", second), ("b.png", other))
+        found = {texture.path: texture.image.file.read_bytes() for texture in Texture.objects.all()}
+        self.assertEqual(found, {"a.png": second, "b.png": other})
+
+    def test_an_intake_cancelled_before_it_began_leaves_nothing(self) -> None:
+        pk = self.begin(("a.png", self.picture("a.png").read_bytes()))
+        room = Intake.objects.get(pk=pk).waiting_room
+        job = self.tell("post", f"/intakes/{pk}/start")
+        self.tell("post", f"/jobs/{job['id']}/cancel")
+        self.begin(("b.png", b"x"))
+        self.assertFalse(Intake.objects.filter(pk=pk).exists() or room.exists())
 
     def test_an_upload_that_nobody_ended_is_thrown_away(self) -> None:
         old = Intake.objects.get(pk=self.begin(("a.png", b"x")))

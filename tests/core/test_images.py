@@ -13,9 +13,11 @@ from saltwort.core.images import (
     read_header,
     read_pixels,
     read_reduced,
+    read_window,
     reduce_pixels,
     survey,
     write_image,
+    write_texture,
 )
 from saltwort.core.images.reading import read_strips
 from tests.samples import light, write, write_absurd_png, write_damaged
@@ -92,7 +94,7 @@ class Reading(ImageTestCase):
     def test_large_files_are_read_in_strips(self) -> None:
         file = write(self.folder / "a.exr", light(2000, 400), "half")
         strips = list(read_strips(file))
-        self.assertGreater(len(strips), 3)
+        self.assertGreater(len(strips), 2)
         self.assertEqual(sum(len(strip) for _, strip in strips), 2000)
 
 
@@ -127,6 +129,27 @@ class HostileFiles(ImageTestCase):
         file = write(self.folder / "a.exr", light(), "half")
         renamed = file.rename(self.folder / "a.png")
         self.assertEqual(measure(renamed).header.format, "EXR")
+
+
+class Windows(ImageTestCase):
+    def test_a_window_is_what_the_whole_has_there(self) -> None:
+        pixels = light(150, 130, peak=1.0)
+        flat = write(self.folder / "a.exr", pixels, "half")
+        write_texture(flat, self.folder / "a.tx")
+        for file in (flat, self.folder / "a.tx", write(self.folder / "a.png", pixels, "uint16")):
+            whole = read_pixels(file)
+            for x, y, size in ((0, 0, 1), (129, 149, 1), (64, 63, 5), (100, 140, 40)):
+                np.testing.assert_array_equal(read_window(file, x, y, size), whole[y : y + size, x : x + size])
+            with self.assertRaisesRegex(BadInput, "130 × 150 pixels, so none at 130, 0"):
+                read_window(file, 130, 0, 1)
+
+    def test_many_channels_are_read_in_thin_strips(self) -> None:
+        pixels = np.random.default_rng(2).random((40, 2048, 160)).astype(np.float32)
+        file = write(self.folder / "many.exr", pixels, "half")
+        strips = [strip for _, strip in read_strips(file)]
+        self.assertLess(max(strip.nbytes for strip in strips), 40 << 20)
+        # The format sorts channels by their names.
+        np.testing.assert_allclose(np.concatenate(strips).sum(axis=2), pixels.sum(axis=2), rtol=1e-3)
 
 
 class Measuring(ImageTestCase):

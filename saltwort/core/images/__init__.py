@@ -1,7 +1,7 @@
 """The one door to image files: headers, pixels, measured facts, and writing."""
 
 from saltwort.core.images.measuring import Facts, Stats, Survey, measure, survey
-from saltwort.core.images.reading import Header, read_header, read_pixels, read_reduced
+from saltwort.core.images.reading import Header, read_header, read_pixels, read_reduced, read_window
 from saltwort.core.images.writing import encode_png, reduce_pixels, write_image, write_texture, writing_rows
 
 __all__ = [
@@ -14,6 +14,7 @@ __all__ = [
     "read_header",
     "read_pixels",
     "read_reduced",
+    "read_window",
     "reduce_pixels",
     "survey",
     "write_image",

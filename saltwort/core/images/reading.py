@@ -26,6 +26,7 @@ MAX_PIXELS_IN_MEMORY = 1 << 26
 STRIP_SAMPLES = 1 << 20
 """Samples read at a time (4 MB): what is measured stays in the cache, and a file's size does not decide the memory."""
 
+LARGEST_STRIP = 8 * STRIP_SAMPLES
 EXR_CHUNK = 32
 """Rows that most compressions of EXR pack together, or a multiple of it."""
 
@@ -106,20 +107,41 @@ def _strips(path: Path, sample_type: str) -> Iterator[tuple[int, NDArray[Any]]]:
         row_samples = spec.width * spec.nchannels
         step = max(1, STRIP_SAMPLES // row_samples)
         # Whole tiles and whole packed chunks, so that none is unpacked twice.
-        chunk = spec.tile_height or EXR_CHUNK
+        chunk = spec.tile_height or (EXR_CHUNK if EXR_CHUNK * row_samples <= LARGEST_STRIP else 1)
         step = max(chunk, step // chunk * chunk)
         for start in range(0, spec.height, step):
-            rows = min(step, spec.height - start)
-            top = spec.y + start
-            if spec.tile_width:
-                read = source.read_tiles(
-                    spec.x, spec.x + spec.width, top, top + rows, spec.z, spec.z + 1, 0, spec.nchannels, sample_type
-                )
-            else:
-                read = source.read_scanlines(top, top + rows, spec.z, 0, spec.nchannels, sample_type)
-            if read is None or source.has_error:
-                raise BadInput(f"{path.name} is damaged or ends too early. Save it again and bring the new file.")
-            yield start, np.asarray(read).reshape(rows, spec.width, spec.nchannels)
+            yield start, _rows(source, path, start, min(step, spec.height - start), sample_type)
+
+
+def _rows(source: oiio.ImageInput, path: Path, start: int, rows: int, sample_type: str) -> NDArray[Any]:
+    """Rows of an open picture, which must be whole tiles where it has tiles."""
+    spec = source.spec()
+    top = spec.y + start
+    if spec.tile_width:
+        read = source.read_tiles(
+            spec.x, spec.x + spec.width, top, top + rows, spec.z, spec.z + 1, 0, spec.nchannels, sample_type
+        )
+    else:
+        read = source.read_scanlines(top, top + rows, spec.z, 0, spec.nchannels, sample_type)
+    if read is None or source.has_error:
+        raise BadInput(f"{path.name} is damaged or ends too early. Save it again and bring the new file.")
+    return np.asarray(read).reshape(rows, spec.width, spec.nchannels)
+
+
+def read_window(path: Path, x: int, y: int, size: int) -> Pixels:
+    """RGB of the pixels from (x, y), counted from the upper left, up to `size` across and down, float32 as
+    `read_pixels` gives it, without reading the rest. Raises BadInput when there is no such pixel, or for a damaged
+    file."""
+    with _opened(path) as (_, source):
+        spec = source.spec()
+        if not (0 <= x < spec.width and 0 <= y < spec.height):
+            raise BadInput(f"The picture has {spec.width} × {spec.height} pixels, so none at {x}, {y}.")
+        height = spec.tile_height or 1
+        start = y // height * height
+        end = min(spec.height, -(-min(y + size, spec.height) // height) * height)
+        rows = np.asarray(_rows(source, path, start, end - start, "float"), np.float32)
+        colour = colour_channels(tuple(spec.channelnames))
+        return rows[y - start : y - start + size, x : x + size, :][..., colour]
 
 
 def read_pixels(path: Path) -> Pixels:

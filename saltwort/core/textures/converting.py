@@ -84,7 +84,7 @@ def converted_name(path: str, config: ocio.Config, space: str, format_name: str,
     """File name of a conversion, from a pattern with `{name}` and, if wanted, `{space}`, which becomes the space's
     shortest alias. A tile or frame stays at the end. Raises BadInput for a pattern without a name, or that leads into
     another folder."""
-    if NAME_TOKEN not in pattern or "/" in pattern or "\\" in pattern:
+    if NAME_TOKEN not in pattern or re.search(r"[/\\\x00-\x1f]", pattern):
         raise BadInput(f"A name pattern holds {NAME_TOKEN}, {SPACE_TOKEN} if you like, and no slashes.")
     found = config.getColorSpace(known_space(config, space))
     token = min((found.getName(), *found.getAliases()), key=len).replace(" ", "_").replace("/", "_")

@@ -5,6 +5,7 @@ import shutil
 from datetime import timedelta
 from pathlib import Path
 from typing import Any
+from uuid import uuid4
 
 from django.conf import settings
 from django.core.files.uploadedfile import UploadedFile
@@ -14,32 +15,44 @@ from django.utils import timezone
 from saltwort.core.errors import BadInput
 from saltwort.core.textures.folders import FoundFile, allowed_folder, is_zip, pictures_below, unpacked_pictures
 from saltwort.server.images.operations import stored_image, take_in, write_upload
-from saltwort.server.jobs.models import WAITING, Job
+from saltwort.server.jobs.models import QUEUED, RUNNING, WAITING, Job
 from saltwort.server.jobs.operations import Cancelled, Report, start, work
 from saltwort.server.jobs.spread import Outcome, file_task, work_through
 from saltwort.server.projects.models import Project
 from saltwort.server.textures.models import IN, REFUSED, Intake, IntakeFile, LeftOut, TextureFolder
 from saltwort.server.textures.operations import add_texture, clean_path
 
+JOB = "bring-textures"
 UPLOADS_KEPT = timedelta(days=1)
 """Uploads that nobody ended, because a browser was closed, are thrown away after this."""
 
 
 def begin_upload(project: Project) -> Intake:
     """Open an intake for files that a browser sends one after another."""
-    for old in project.intakes.filter(started=False, created__lt=timezone.now() - UPLOADS_KEPT):
-        _close(old)
+    _clear_abandoned(project)
     intake = Intake.objects.create(project=project)
     intake.waiting_room.mkdir(parents=True)
     return intake
 
 
+def _clear_abandoned(project: Project) -> None:
+    """Throw away uploads that nobody ended, and those whose job was cancelled before it began."""
+    jobs = project.jobs.filter(kind=JOB, state__in=(QUEUED, RUNNING))
+    awaited = {job.arguments["intake"] for job in jobs}
+    too_old = timezone.now() - UPLOADS_KEPT
+    for intake in project.intakes.all():
+        if intake.pk not in awaited and (intake.started or intake.created < too_old):
+            _close(intake)
+
+
 def receive(intake: Intake, path: str, upload: UploadedFile) -> None:
     """Let a file wait for the job; a name that is impossible, or a file too large, is left out by itself. The same
-    path again takes the place of the file that waited."""
+    path again takes the place of the file that waited. Raises BadInput when the job was begun already."""
+    if intake.started:
+        raise BadInput("These files are being read already. Bring the others by themselves.")
+    place = intake.waiting_room / uuid4().hex
     try:
         path = clean_path(path)
-        place = intake.waiting_room / str(intake.files.count())
         write_upload(upload, place)
     except BadInput as error:
         leave_out(intake.project, path, str(error))
@@ -47,12 +60,13 @@ def receive(intake: Intake, path: str, upload: UploadedFile) -> None:
     IntakeFile.objects.update_or_create(intake=intake, path=path, defaults={"place": str(place), "size": upload.size})
 
 
+@transaction.atomic
 def start_intake(intake: Intake) -> Job:
     """Queue the reading of what has arrived. Raises BadInput when it was begun already."""
     if not Intake.objects.filter(pk=intake.pk, started=False).update(started=True):
         raise BadInput("These files are being read already.")
     where = intake.folder.name if intake.folder else "your files"
-    return start(intake.project, "bring-textures", f"Read textures from {where}", {"intake": intake.pk})
+    return start(intake.project, JOB, f"Read textures from {where}", {"intake": intake.pk})
 
 
 @transaction.atomic
@@ -98,10 +112,12 @@ def forget_left_out(project: Project, path: str) -> None:
     project.left_out.filter(path=path).delete()
 
 
-@work("bring-textures", resumable=True)
+@work(JOB, resumable=True)
 def _bring(job: Job, report: Report) -> str:
     """Read an intake to its end. After a crash it goes on with the files that still wait."""
-    intake = Intake.objects.select_related("folder", "project").get(pk=job.arguments["intake"])
+    intake = Intake.objects.select_related("folder", "project").filter(pk=job.arguments["intake"]).first()
+    if intake is None:
+        return "All that could be read is in."  # it stopped between its last file and its end
     try:
         report(0.0, "Looking for pictures")
         _list_folder(intake, intake.folder) if intake.folder else _unpack_zips(intake, report)

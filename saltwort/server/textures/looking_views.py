@@ -15,7 +15,7 @@ from saltwort.core.configs import screen_view
 from saltwort.core.configs.explain import explain_space
 from saltwort.core.engine import ViewChoice, apply_to_colour, space_processor, view_processor
 from saltwort.core.engine.processors import known_space
-from saltwort.core.errors import BadInput
+from saltwort.core.images import read_window
 from saltwort.core.images.reading import Pixels, colour_channels
 from saltwort.core.textures.evidence import FLOATS
 from saltwort.core.textures.kinds import LIGHT
@@ -28,7 +28,7 @@ from saltwort.core.textures.looking import (
 )
 from saltwort.server.http import BINARY, author_of, finite, parsed, picture
 from saltwort.server.images.operations import preview_of
-from saltwort.server.images.pictures import drawn, drawn_through_inverse, pixels_of
+from saltwort.server.images.pictures import drawn, drawn_through_inverse
 from saltwort.server.projects.config_serializers import point_json, primaries_json
 from saltwort.server.projects.setups import config_of, current_setup
 from saltwort.server.textures.models import Texture
@@ -86,12 +86,8 @@ def study(request: Request, slug: str, pk: int) -> Response:
 def pixel(request: Request, slug: str, pk: int) -> Response:
     found, asked = texture_named(slug, pk), parsed(request, PixelQuery, query=True)
     config, choice = config_of(found.project.current), current_setup(found.project).view
-    pixels = pixels_of(found.image)
-    height, width = pixels.shape[:2]
-    x, y, size = asked["x"], asked["y"], asked["sample"]
-    if x >= width or y >= height:
-        raise BadInput(f"The picture has {width} × {height} pixels, so none at {x}, {y}.")
-    red, green, blue = pixels[y : y + size, x : x + size].reshape(-1, 3).mean(axis=0).tolist()
+    window = read_window(found.image.file, asked["x"], asked["y"], asked["sample"])
+    red, green, blue = window.reshape(-1, 3).mean(axis=0).tolist()
     shown = {
         "stored": finite((red, green, blue)),
         "readings": [_pixel_as(config, (red, green, blue), space, choice) for space in asked["space"]],

@@ -48,7 +48,9 @@ function Undone({ texture, version, choice }: { texture: Texture; version: numbe
   );
   if (undone.error) return <p role="alert">{undone.error.message}</p>;
   if (!undone.data) return <p className="quiet small">Undoing the view …</p>;
-  const picture = `/api/projects/${slug}/textures/${texture.id}/picture?${new URLSearchParams({ display, view, size: '320' })}`;
+  const picture =
+    `/api/projects/${slug}/textures/${texture.id}/picture?` +
+    new URLSearchParams({ display, view, size: '320', v: texture.thumbnail });
   return (
     <div className="block">
       <figure className={`plate ${classes.single}`} style={{ margin: 0 }}>
