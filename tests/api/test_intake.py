@@ -85,6 +85,22 @@ class FromABrowser(IntakeTestCase):
         self.assertIn("cut.exr is damaged or ends too early", unreadable["cut.exr"])
         self.assertIn("leads out of the project", unreadable["../b.png"])
 
+    def test_a_file_that_breaks_the_reader_does_not_stop_the_rest(self) -> None:
+        read = intake.take_in
+
+        def stumble(path: Path, called: str, **more: Any) -> dict[str, Any]:
+            if called == "b.png":
+                raise ValueError("something that nobody thought of")
+            return read(path, called, **more)
+
+        files = [
+            (name, self.picture("a.png", seed).read_bytes()) for seed, name in enumerate(("a.png", "b.png", "c.png"))
+        ]
+        with patch.object(intake, "take_in", stumble), self.assertLogs("saltwort.server.jobs.spread", "ERROR"):
+            self.bring(*files)
+        self.assertEqual(self.paths(), ["a.png", "c.png"])
+        self.assertIn("more than Saltwort can take", self.unreadable()["b.png"])
+
     def test_a_file_leaves_the_list_by_its_fix_or_by_a_better_one(self) -> None:
         self.bring(("a.png", b"no"), ("b.png", b"no"))
         self.tell("post", "/fix", 204, operation="forget-file", arguments={"path": "a.png"})

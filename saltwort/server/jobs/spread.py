@@ -1,6 +1,7 @@
 """Work on many files at once, over the cores of this machine or over several machines, and taken up again after a
 crash."""
 
+import logging
 import os
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import FIRST_COMPLETED, Future, ThreadPoolExecutor, wait
@@ -20,6 +21,9 @@ from saltwort.server.jobs import remote
 from saltwort.server.jobs.models import WAITING, FileInHand
 from saltwort.server.jobs.operations import Report
 
+log = logging.getLogger(__name__)
+
+WENT_WRONG = "Something in this file is more than Saltwort can take; its log says what. Save it again."
 LOOK_EVERY = 0.2
 """Seconds between two looks at a cancel while nothing ends."""
 
@@ -45,7 +49,7 @@ class Outcome:
 
 def file_task(function: FileWork) -> Task:
     """Work on one file, by its place in this program. It takes and gives plain JSON, touches no database, may run
-    twice for the same file, and refuses by BadInput."""
+    twice for the same file, and refuses by BadInput. What else goes wrong with one file does not stop the others."""
 
     @wraps(function)
     def answered(lease: str = "", **arguments: Any) -> dict[str, Any]:
@@ -54,6 +58,9 @@ def file_task(function: FileWork) -> Task:
                 return {"result": function(**arguments), "refused": ""}
             except BadInput as error:
                 return {"result": {}, "refused": str(error)}
+            except Exception:
+                log.exception("%s failed with %s", function.__name__, arguments)
+                return {"result": {}, "refused": WENT_WRONG}
 
     return task(backend="files")(answered)
 

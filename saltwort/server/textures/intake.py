@@ -139,7 +139,8 @@ def _list_folder(intake: Intake, folder: TextureFolder) -> None:
     place = allowed_folder(folder.place, settings.READABLE_FOLDERS)
     known = {
         texture.path: texture.image
-        for texture in intake.project.textures.select_related("image").filter(path__startswith=f"{folder.name}/")
+        for texture in intake.project.textures.select_related("image")
+        if texture.path.startswith(f"{folder.name}/")  # SQLite itself tells no capitals
     }
     found: set[str] = set()
     waiting = []

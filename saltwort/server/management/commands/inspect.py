@@ -45,6 +45,8 @@ def _inspected(path: Path, subjects: Subjects, book: RuleBook) -> dict[str, Any]
         "width": header.width,
         "height": header.height,
         "channels": header.channels,
+        "layers": header.layers,
+        "parts": header.parts,
         "bit_depth": header.bit_depth,
         "header": {"channel_names": header.channel_names, "compression": header.compression, **header.tags},
         "stats": asdict(facts.stats),
