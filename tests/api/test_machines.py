@@ -20,7 +20,7 @@ from rq.registry import FinishedJobRegistry
 
 from tests.api.test_serve import PATIENCE, free_port
 
-FILES = 24
+FILES = 14
 
 # What the machine that runs Saltwort does when somebody orders a conversion, in a process of its own.
 ORDER = """
@@ -50,6 +50,28 @@ print(json.dumps({
     ],
     "folder": str(conversion.folder),
 }))
+"""
+
+
+# A worker that goes down between taking a file off the queue and saying so, played by whoever empties the queue.
+LOST = """
+import django
+django.setup()
+import django_rq
+from saltwort.server.conversions.operations import convert_file
+from saltwort.server.jobs import remote
+remote.LEASE_SECONDS = 1
+machines = remote.Machines(convert_file)
+machines.begin({"source": "a.png"})
+queue = django_rq.get_queue("default")
+queue.connection.lpop(queue.key)
+while not queue.count:
+    assert machines.ended() == []
+print(f"handed out again, {queue.count} in the queue")
+for _ in range(20):
+    machines.ended()
+print(f"and left there, {queue.count} in the queue")
+print(f"{len(machines.withdrawn())} taken back, {queue.count} in the queue")
 """
 
 
@@ -127,6 +149,14 @@ class SeveralMachines(TestCase):
         # Exactly once: as many pieces of work were finished as there are files, and none is left.
         queue = Queue(connection=redis)
         self.assertEqual((FinishedJobRegistry(queue=queue).count, queue.count), (FILES, 0))
+
+    def test_a_file_that_vanished_from_the_queue_is_handed_out_again(self) -> None:
+        self.start_redis()
+        process = self.start(sys.executable, "-c", LOST, quiet=False)
+        output, errors = process.communicate(timeout=PATIENCE)
+        self.assertEqual(process.returncode, 0, errors)
+        said = ["handed out again, 1 in the queue", "and left there, 1 in the queue", "1 taken back, 0 in the queue"]
+        self.assertEqual(output.splitlines(), said)
 
     def test_a_redis_server_that_does_not_answer_is_told(self) -> None:
         output, errors = self.order().communicate(timeout=PATIENCE)

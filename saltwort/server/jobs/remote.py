@@ -94,12 +94,13 @@ class Machines:
     def ended(self) -> list[tuple[str, dict[str, Any]]]:
         time.sleep(LOOK_EVERY)
         found = []
+        queued = set(django_rq.get_queue(settings.FILE_QUEUE).job_ids)
         for key, handed in list(self._handed.items()):
             handed.result.refresh()
             if handed.result.status == TaskResultStatus.SUCCESSFUL:
                 found.append((key, handed.result.return_value))
                 del self._handed[key]
-            elif self._is_lost(handed):
+            elif _is_lost(handed, queued):
                 if handed.begun < MAX_BEGUN:
                     self._hand_out(handed)
                 else:
@@ -126,16 +127,17 @@ class Machines:
                 "SALTWORT_REDIS to work on this machine alone."
             ) from None
 
-    def _is_lost(self, handed: _Handed) -> bool:
-        """Whether a worker has a file and does not work on it any more."""
-        if handed.result.status == TaskResultStatus.READY:
-            return False
-        if handed.result.status == TaskResultStatus.RUNNING and _connection().exists(handed.lease):
-            handed.missed = None
-            return False
-        handed.missed = handed.missed or time.monotonic()
-        # Between taking a file and holding its lease, and between letting it go and saying so, lie moments.
-        return time.monotonic() - handed.missed > LEASE_SECONDS
+
+def _is_lost(handed: _Handed, queued: set[str]) -> bool:
+    """Whether a file is neither in the queue nor worked on any more."""
+    waits = handed.result.id in queued
+    is_held = handed.result.status == TaskResultStatus.RUNNING and _connection().exists(handed.lease)
+    if waits or is_held:
+        handed.missed = None
+        return False
+    handed.missed = handed.missed or time.monotonic()
+    # Moments lie between taking a file and holding its lease, and between letting it go and saying so.
+    return time.monotonic() - handed.missed > LEASE_SECONDS
 
 
 def _take_back(result: TaskResult) -> None:
