@@ -36,6 +36,7 @@ class Textures(BrowserTestCase):
 
     def test_find_filter_and_keys(self) -> None:
         page = self.open("textures")
+        expect(page.get_by_role("row")).to_have_count(4)  # keys count once the step is there
         page.keyboard.press("/")
         page.keyboard.type("wall rough")
         expect(page.get_by_role("row")).to_have_count(1)
