@@ -72,6 +72,13 @@ for _ in range(20):
     machines.ended()
 print(f"and left there, {queue.count} in the queue")
 print(f"{len(machines.withdrawn())} taken back, {queue.count} in the queue")
+machines.begin({"source": "b.png"})
+queue.connection.shutdown(nosave=True)
+try:
+    with machines:
+        machines.ended()
+except Exception as error:
+    print(type(error).__name__, "does not answer" in str(error))
 """
 
 
@@ -155,7 +162,12 @@ class SeveralMachines(TestCase):
         process = self.start(sys.executable, "-c", LOST, quiet=False)
         output, errors = process.communicate(timeout=PATIENCE)
         self.assertEqual(process.returncode, 0, errors)
-        said = ["handed out again, 1 in the queue", "and left there, 1 in the queue", "1 taken back, 0 in the queue"]
+        said = [
+            "handed out again, 1 in the queue",
+            "and left there, 1 in the queue",
+            "1 taken back, 0 in the queue",
+            "BadInput True",
+        ]
         self.assertEqual(output.splitlines(), said)
 
     def test_a_redis_server_that_does_not_answer_is_told(self) -> None:

@@ -10,6 +10,7 @@ import PyOpenColorIO as ocio
 from saltwort.core.configs.compare import Meaning, mean_the_same, meaning_of
 from saltwort.core.configs.edits import SpaceEdit
 from saltwort.core.configs.setup import Setup, with_space_edits
+from saltwort.core.names import free_name
 from saltwort.core.textures.rules import Rule, rules_of
 from saltwort.core.views import AddedView
 
@@ -117,8 +118,7 @@ def _merged(first: Collection[Rule], then: Collection[Rule]) -> tuple[Rule, ...]
     for rule in then:
         if replace(rule, name="") in known:
             continue
-        names = (rule.name, *(f"{rule.name} {number}" for number in range(2, len(taken) + 3)))
-        name = next(name for name in names if name not in taken)
+        name = free_name(rule.name, taken)
         taken.add(name)
         merged.append(replace(rule, name=name))
     return tuple(merged)

@@ -4,6 +4,7 @@ from pathlib import PurePosixPath
 
 from saltwort.core.changes import Change
 from saltwort.core.findings.registry import CheckedTexture, Fix, Subjects
+from saltwort.core.names import free_name
 from saltwort.core.textures.rules import Rule, RuleBook
 from saltwort.core.textures.sets import set_member
 
@@ -48,28 +49,24 @@ def _rule_for_likes(subjects: Subjects, texture: CheckedTexture, space: str) -> 
 
 
 def _candidates(subjects: Subjects, texture: CheckedTexture, space: str) -> list[Rule]:
-    """Rules that would catch a texture, the widest first: its map kind, the same in files of its extension, its set."""
+    """Rules that would catch a texture, the wider first: its map kind, then the files of its set and extension."""
     path = PurePosixPath(texture.path)
     extension, member = path.suffix.removeprefix("."), set_member(texture.path, subjects.setup.kind_words)
+    taken = {rule.name for rule in subjects.setup.rules}
     found = []
     if texture.kind:
         kind = texture.kind.kind
-        found.append(Rule(_free_name(subjects, f"{kind.label} maps"), "map_kind", space, map_kinds=(kind.key,)))
+        found.append(Rule(free_name(f"{kind.label} maps", taken), "map_kind", space, map_kinds=(kind.key,)))
     name = _as_written(path.name, member.name)
     if extension and name and not set(name + extension) & set(WILD):
         pattern = f"*{name}*"
-        found.append(Rule(_free_name(subjects, f"{pattern}.{extension}"), "glob", space, pattern, extension))
+        found.append(Rule(free_name(f"{pattern}.{extension}", taken), "glob", space, pattern, extension))
     return found
 
 
 def _as_written(file: str, name: str) -> str:
     """The name of a set as the file has it, or nothing where separators were joined in it."""
     return name if name in file else ""
-
-
-def _free_name(subjects: Subjects, name: str) -> str:
-    taken = {rule.name for rule in subjects.setup.rules}
-    return next(free for free in (name, *(f"{name} {n}" for n in range(2, len(taken) + 3))) if free not in taken)
 
 
 def _changes(subjects: Subjects, rule: Rule) -> tuple[Change, ...]:

@@ -146,7 +146,7 @@ def convert(
     above TEXTURE_PIXELS.
     """
     wanted, header = _format(format_name), read_header(source)
-    _check(source, header, wanted)
+    check_convertible(header, source.name, format_name)
     strips = _Strips(config, source, header, source_space, space, wanted)
     if target.exists():
         if again and (done := _compared(strips, target)) and done.largest_error < SAME:
@@ -315,11 +315,12 @@ def _as_stored(pixels: Pixels, sample_type: str) -> Pixels:
     return fitting.astype(_DTYPES[sample_type]).astype(np.float32)
 
 
-def _check(source: Path, header: Header, wanted: Format) -> None:
+def check_convertible(header: Header, name: str, format_name: str) -> None:
+    """Raise BadInput, calling the file by `name`, for what `convert` does not take."""
     if header.channels > 4:
-        raise BadInput(f"{source.name} has {header.channels} channels. Convert its layers one by one.")
-    if wanted.is_texture and header.width * header.height > TEXTURE_PIXELS:
-        raise BadInput(f"{source.name} has more than {TEXTURE_PIXELS:,} pixels, too many to make mip levels of here.")
+        raise BadInput(f"{name} has {header.channels} channels. Convert its layers one by one.")
+    if _format(format_name).is_texture and header.width * header.height > TEXTURE_PIXELS:
+        raise BadInput(f"{name} has more than {TEXTURE_PIXELS:,} pixels, too many to make mip levels of here.")
 
 
 def _without_alpha(pixels: Pixels) -> Pixels:

@@ -18,10 +18,17 @@ from saltwort.core.engine import load_config
 from saltwort.core.engine.processors import known_space
 from saltwort.core.errors import BadInput
 from saltwort.core.files import allowed_path
-from saltwort.core.textures.converting import DEFAULT_PATTERN, Foreseen, convert, converted_name, foresee
+from saltwort.core.textures.converting import (
+    DEFAULT_PATTERN,
+    Foreseen,
+    check_convertible,
+    convert,
+    converted_name,
+    foresee,
+)
 from saltwort.server.conversions.models import CONVERTED, REFUSED, Conversion, ConvertedFile
 from saltwort.server.images.operations import preview_of
-from saltwort.server.jobs.models import Job
+from saltwort.server.jobs.models import WAITING, Job
 from saltwort.server.jobs.operations import Cancelled, Report, start, work
 from saltwort.server.jobs.spread import Outcome, file_task, work_through
 from saltwort.server.projects.models import Project, Revision
@@ -75,11 +82,9 @@ def _planned(config: ocio.Config, row: AssignedTexture, space: str, order: Order
     folder, name = posixpath.split(row.texture.path)
     target = posixpath.join(folder, converted_name(name, config, into, order.format, order.pattern))
     facts = row.texture.image.measured()
-    if facts.header.channels > 4:
-        refused = f"It has {facts.header.channels} channels. Convert its layers one by one."
-        return PlannedFile(row, into, target, None, refused)
     sample = preview_of(row.texture.image).sample
     try:
+        check_convertible(facts.header, name, order.format)
         foreseen = foresee(config, facts.header, sample, assigned.getName(), into, order.format)
     except BadInput as error:
         return PlannedFile(row, into, target, None, str(error))
@@ -128,7 +133,7 @@ def order_conversion(project: Project, order: Order) -> Conversion:
                 source_space=file.row.assignment.space,
                 space=file.space,
                 target=file.target,
-                state=REFUSED if file.refused else "waiting",
+                state=REFUSED if file.refused else WAITING,
                 reason=file.refused,
             )
             for file in planned

@@ -58,8 +58,8 @@ def held(lease: str) -> Iterator[None]:
 
 
 class _Handed:
-    """A file in the queue or with a worker. `begun` counts how often it was handed out; `missed` is when its lease was
-    first found missing while somebody was to work on it."""
+    """A file in the queue or with a worker. `begun` counts how often it was handed out; `missed` is when it was first
+    found with neither."""
 
     def __init__(self, arguments: dict[str, Any]) -> None:
         self.arguments = arguments
@@ -82,7 +82,8 @@ class Machines:
         return self
 
     def __exit__(self, *error: object) -> None:
-        self.withdrawn()
+        with suppress(NoConnection):
+            self.withdrawn()
 
     def begin(self, arguments: dict[str, Any]) -> str:
         """Put a file into the queue. Raises BadInput when the Redis server does not answer."""
@@ -92,7 +93,14 @@ class Machines:
         return key
 
     def ended(self) -> list[tuple[str, dict[str, Any]]]:
+        """What has ended since; what is lost is handed out again. Raises BadInput when the Redis server is gone."""
         time.sleep(LOOK_EVERY)
+        try:
+            return self._ended()
+        except NoConnection:
+            raise _no_answer() from None
+
+    def _ended(self) -> list[tuple[str, dict[str, Any]]]:
         found = []
         queued = set(django_rq.get_queue(settings.FILE_QUEUE).job_ids)
         for key, handed in list(self._handed.items()):
@@ -122,10 +130,14 @@ class Machines:
         try:
             handed.result = self._work.enqueue(lease=handed.lease, **handed.arguments)
         except NoConnection:
-            raise BadInput(
-                f"The Redis server at {settings.REDIS_URL} does not answer. Start it, or start Saltwort without "
-                "SALTWORT_REDIS to work on this machine alone."
-            ) from None
+            raise _no_answer() from None
+
+
+def _no_answer() -> BadInput:
+    return BadInput(
+        f"The Redis server at {settings.REDIS_URL} does not answer. Start it, or start Saltwort without SALTWORT_REDIS "
+        "to work on this machine alone."
+    )
 
 
 def _is_lost(handed: _Handed, queued: set[str]) -> bool:

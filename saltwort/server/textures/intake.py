@@ -13,6 +13,7 @@ from django.db import transaction
 from django.utils import timezone
 
 from saltwort.core.errors import BadInput
+from saltwort.core.names import free_name
 from saltwort.core.textures.folders import FoundFile, allowed_folder, is_zip, pictures_below, unpacked_pictures
 from saltwort.server.images.operations import stored_image, take_in, write_upload
 from saltwort.server.jobs.models import QUEUED, RUNNING, WAITING, Job
@@ -77,9 +78,7 @@ def add_folder(project: Project, typed: str) -> Job:
     folder = project.texture_folders.filter(place=str(place)).first()
     if folder is None:
         taken = set(project.texture_folders.values_list("name", flat=True))
-        stem = place.name or "textures"
-        names = (stem, *(f"{stem}-{number}" for number in range(2, len(taken) + 3)))
-        name = next(name for name in names if name not in taken)
+        name = free_name(place.name or "textures", taken, join="-")
         folder = TextureFolder.objects.create(project=project, place=str(place), name=name)
     return look_again(folder)
 

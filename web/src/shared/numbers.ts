@@ -4,8 +4,10 @@ export function megabytes(bytes: number): string {
   return bytes >= 1e6 ? `${(bytes / 1e6).toFixed(bytes < 1e7 ? 1 : 0)} MB` : `${Math.ceil(bytes / 1000)} kB`;
 }
 
-/** A value as people read it: three figures, or a dash where there is none. */
-export const figure = (value: number | null) => (value === null ? '–' : Number(value.toPrecision(3)).toString());
+const figure = (value: number | null) => (value === null ? '–' : Number(value.toPrecision(3)).toString());
+
+/** Values as people read them: three figures each, or a dash where there is none. */
+export const figures = (values: (number | null)[]) => values.map(figure).join(' ');
 
 /** The name at the end of a path. */
 export const baseName = (path: string) => path.split('/').at(-1) ?? path;
