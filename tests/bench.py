@@ -253,7 +253,7 @@ def decoded(file: Path) -> None:
 def intake(folder: Path) -> Row:
     """Decode, statistics and thumbnail, on as many threads as decoding alone is given. Turn by turn, sort by sort."""
     files = two_k_files(folder)
-    rounds = INTAKE_FILES // len(files) // 6
+    rounds = -(-INTAKE_FILES // (len(files) * 6))
     ours = alone = 0.0
     with ThreadPoolExecutor(os.cpu_count()) as pool:
         for _ in range(rounds):
