@@ -5,7 +5,8 @@ from dataclasses import dataclass
 import numpy as np
 import PyOpenColorIO as ocio
 
-from saltwort.core.engine import ViewChoice, apply_to_colour, space_processor, view_processor
+from saltwort.core.engine import ViewChoice, apply_to_colour, view_processor
+from saltwort.core.engine.typed import code_values, typed_in
 from saltwort.core.spaces.typed import Triple, TypedColour
 
 CHANNEL_NAMES = ("red", "green", "blue")
@@ -32,8 +33,8 @@ def trace(config: ocio.Config, typed: TypedColour, choice: ViewChoice, bits: int
     0–1 scale. Raises BadInput for an unknown space or view, or a colour that does not parse.
     """
     working = config.getColorSpace(ocio.ROLE_SCENE_LINEAR).getName()
-    values = typed.values
-    light = apply_to_colour(space_processor(config, typed.space, working), values)
+    values = code_values(config, typed)
+    light = typed_in(config, typed, working)
     with np.errstate(over="ignore"):
         half = np.array(light).astype(np.float16)
     rendered = _triple(half)

@@ -7,6 +7,7 @@ from tempfile import TemporaryDirectory
 from saltwort.core.configs import Setup
 from saltwort.core.engine import ViewChoice
 from saltwort.core.errors import BadInput
+from saltwort.core.scene.setting import Light, Scene, Swatch
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.core.textures.rules import Rule
 from saltwort.core.views import AddedView
@@ -17,7 +18,7 @@ from saltwort.server.outputs.operations import make_handoff, make_still
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.operations import change_setup, create_project
 from saltwort.server.projects.setups import current_setup
-from saltwort.server.scene.operations import add_render, add_swatch
+from saltwort.server.scene.operations import add_render
 from saltwort.server.textures.intake import leave_out
 from saltwort.server.textures.operations import add_texture, pin_texture
 
@@ -32,12 +33,36 @@ PINS = (
     ("harbour_lamp/harbour_lamp_glass_lin_rec2020_transmission.exr", "ACEScg", "everything is ACEScg now"),
 )
 
-SWATCHES = {
-    "enamel": TypedColour("srgb_texture", "8-bit", "47 106 104"),
-    "brass": TypedColour("srgb_texture", "hex", "#b58c4a"),
-    "flame": TypedColour("ACEScg", "unit", "14.2 4.63 0.518"),
-    "channel marker": TypedColour("Linear Rec.2020", "unit", "0.02 1.4 0.16"),
-}
+SRGB = "sRGB Encoded Rec.709 (sRGB)"
+SCENE = Scene(
+    swatches=(
+        Swatch("enamel", TypedColour(SRGB, "8-bit", "47 106 104")),
+        Swatch("brass", TypedColour(SRGB, "hex", "#b58c4a"), "metal"),
+        Swatch("quay stone", TypedColour(SRGB, "hsl", "27 12% 37%")),
+        Swatch("fresh tar", TypedColour("", "xyY", "0.33 0.34 0.012")),
+        Swatch("buoy red", TypedColour("ACEScg", "8-bit", "168 42 30")),
+        Swatch("flame", TypedColour("", "kelvin", "1900"), "light"),
+        Swatch("channel marker", TypedColour("Linear Rec.2020", "unit", "0.02 1.4 0.16"), "light"),
+    ),
+    lights=(
+        Light("environment", TypedColour("", "xyY", "0.3127 0.329")),
+        Light("key", TypedColour("", "daylight", "7500"), stops=-2.0),
+        Light("flame", TypedColour("", "kelvin", "1900"), swatch="flame", stops=-1.5),
+        Light("marker", TypedColour("", "xyY", "0.23 0.66"), swatch="channel marker", stops=-1.0),
+    ),
+    swatch_on_rig="enamel",
+    inputs=(
+        ("environment", "light/dusk_harbour_sky.hdr"),
+        ("backplate", "light/harbour_backplate_acescg.exr"),
+        ("stone", "quay_wall/quay_wall_basecolor.png"),
+        ("stone-roughness", "quay_wall/quay_wall_roughness.png"),
+        ("stone-normals", "quay_wall/quay_wall_normal.png"),
+        ("brass", "harbour_lamp/harbour_lamp_brass_basecolor.png"),
+        ("glass", "harbour_lamp/harbour_lamp_glass_lin_rec709_emission.exr"),
+    ),
+)
+"""The lamplighter's colours. Two are traps: the tar is darker than any surface, and the buoy was picked on a screen and
+said to be linear."""
 
 
 def build_demo() -> Project:
@@ -47,10 +72,9 @@ def build_demo() -> Project:
         _add_textures(project, Path(folder))
         write_render(Path(folder) / RENDER)
         render = add_render(project, RENDER, store_file(Path(folder) / RENDER, RENDER))
-    for name, typed in SWATCHES.items():
-        add_swatch(project, name, typed)
     project = change_setup(project, 1, "Read skies in linear Rec.709", _with_sky_rule)
     project = change_setup(project, 2, "Add AgX and Filmic, and look through AgX", _with_views)
+    project = change_setup(project, 3, "Colours, lights and rig of the quay", lambda setup: replace(setup, scene=SCENE))
     render.project = project
     make_still(render, current_setup(project).view, exposure=1.0, bits=8)
     make_handoff(render)

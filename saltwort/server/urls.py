@@ -12,6 +12,8 @@ from saltwort.server.jobs import views as jobs
 from saltwort.server.outputs import views as outputs
 from saltwort.server.projects import config_views as configs
 from saltwort.server.projects import views as projects
+from saltwort.server.scene import render_views as renders
+from saltwort.server.scene import rig_views as rig
 from saltwort.server.scene import views as scene
 from saltwort.server.textures import intake_views as intakes
 from saltwort.server.textures import looking_views as looking
@@ -41,6 +43,7 @@ urlpatterns = [
     path("api/builtin-configs", configs.builtins),
     path("api/conversion-formats", conversions.formats),
     path("api/chromaticity", configs.diagram),
+    path("api/chart.csv", scene.chart_file),
     path("api/view-families", configs.view_families),
     path(f"{PROJECT}", projects.project),
     path(f"{PROJECT}/setup", projects.setup),
@@ -90,10 +93,24 @@ urlpatterns = [
     path(f"{PROJECT}/conversions/<int:pk>/report.csv", conversions.report, {"kind": "csv"}),
     path(f"{PROJECT}/conversions/<int:pk>/report.json", conversions.report, {"kind": "json"}),
     path(f"{PROJECT}/swatches", scene.swatches),
-    path(f"{PROJECT}/swatches/<int:pk>", scene.swatch),
-    path(f"{PROJECT}/renders", scene.renders),
-    path(f"{PROJECT}/renders/<int:pk>", scene.render),
-    path(f"{PROJECT}/renders/<int:pk>/picture", scene.render_picture),
+    path(f"{PROJECT}/swatches/remove", scene.remove_swatches),
+    path(f"{PROJECT}/swatches/file", scene.bring_swatches),
+    path(f"{PROJECT}/swatches.csv", scene.swatch_file, {"kind": "csv"}),
+    path(f"{PROJECT}/swatches.json", scene.swatch_file, {"kind": "json"}),
+    path(f"{PROJECT}/lights", scene.lights),
+    path(f"{PROJECT}/reflectances", scene.reflectances),
+    path(f"{PROJECT}/meaning", scene.meaning),
+    path(f"{PROJECT}/working-space", scene.working_space),
+    path(f"{PROJECT}/working-space/changes", scene.working_space_changes),
+    path(f"{PROJECT}/rig", rig.rig_setup),
+    path(f"{PROJECT}/rig/picture", rig.rig_picture),
+    path(f"{PROJECT}/rig/renders", rig.render_rig),
+    path(f"{PROJECT}/rig/sameness", rig.sameness),
+    path(f"{PROJECT}/rig/spectral", rig.spectral),
+    path(f"{PROJECT}/renders", renders.renders),
+    path(f"{PROJECT}/renders/<int:pk>", renders.render),
+    path(f"{PROJECT}/renders/<int:pk>/picture", renders.render_picture),
+    path(f"{PROJECT}/renders/<int:pk>/marks", renders.render_marks),
     path(f"{PROJECT}/renders/<int:pk>/probe", compare.probe),
     path(f"{PROJECT}/comparison", compare.comparison),
     path(f"{PROJECT}/stations", handoffs.stations),

@@ -10,6 +10,7 @@ from numpy.typing import ArrayLike, NDArray
 from saltwort.core.engine import ViewChoice, apply_to_colour, space_processor, view_processor
 from saltwort.core.engine.measured import AP0_TO_XYZ_D65, DISPLAY_INTERCHANGE, SCENE_INTERCHANGE, UNITS
 from saltwort.core.engine.processors import build, known_space
+from saltwort.core.engine.typed import code_values
 from saltwort.core.errors import BadInput
 from saltwort.core.spaces.gamuts import D65, KNOWN_GAMUTS, Chromaticity, adaptation, rgb_to_xyz
 from saltwort.core.spaces.typed import Triple, TypedColour
@@ -84,13 +85,19 @@ def explain_space(config: ocio.Config, name: str) -> SpaceReport:
     return SpaceReport(steps, primaries, curve, "" if primaries else NO_PRIMARIES)
 
 
+def primaries_of(config: ocio.Config, name: str) -> Primaries | None:
+    """The primaries of a space, or None where it has none. Raises BadInput for an unknown name, or a space that the
+    config cannot compute."""
+    return _primaries(_to_xyz(config, config.getColorSpace(known_space(config, name))))
+
+
 def follow(config: ocio.Config, typed: TypedColour, target: str | ViewChoice) -> list[Followed]:
     """A colour after every step from the space it was typed in to another space, or through a view.
 
     The last values are those of the engine's own processor for the whole way. Raises BadInput for unknown names or a
     colour that does not parse.
     """
-    values = typed.values
+    values = first = code_values(config, typed)
     source = known_space(config, typed.space)
     if isinstance(target, ViewChoice):
         whole = view_processor(config, source, target)
@@ -108,7 +115,7 @@ def follow(config: ocio.Config, typed: TypedColour, target: str | ViewChoice) ->
         processor = build(config, operation).getDefaultCPUProcessor()
         values = apply_to_colour(processor, values)
         followed.append(Followed(_step(operation).text, values))
-    return [*followed, Followed(end, apply_to_colour(whole, typed.values))]
+    return [*followed, Followed(end, apply_to_colour(whole, first))]
 
 
 def _operations(

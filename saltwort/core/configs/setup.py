@@ -9,6 +9,7 @@ from saltwort.core.configs.describe import working_spaces
 from saltwort.core.configs.edits import SpaceEdit
 from saltwort.core.engine import ViewChoice
 from saltwort.core.errors import BadInput
+from saltwort.core.scene.setting import Scene
 from saltwort.core.textures.kinds import DATA, DEFAULT_KIND_WORDS, MAP_KINDS, KindWords
 from saltwort.core.textures.rules import PATH_SEARCH_RULE, Rule
 from saltwort.core.views import AddedView
@@ -48,6 +49,8 @@ class Setup:
     target_version: str = ""
     """The newest OCIO version that the config may need, such as `2.3`; empty leaves the base config's."""
     kind_words: KindWords = field(default=DEFAULT_KIND_WORDS)
+    scene: Scene = field(default=Scene())
+    """Swatches, lights and the rig. They stand in no config."""
 
 
 def renamed(setup: Setup, before: str, after: str) -> Setup:

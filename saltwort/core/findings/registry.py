@@ -17,7 +17,6 @@ from saltwort.core.configs.setup import Setup
 from saltwort.core.configs.target import Replacement
 from saltwort.core.handoffs import Station
 from saltwort.core.images import Facts
-from saltwort.core.spaces.typed import TypedColour
 from saltwort.core.textures.evidence import Evidence, Verdict, verdict_of
 from saltwort.core.textures.kinds import KindMatch
 from saltwort.core.textures.rules import Assignment, Rule
@@ -71,12 +70,6 @@ class CheckedRender:
 
 
 @dataclass(frozen=True)
-class CheckedSwatch:
-    name: str
-    colour: TypedColour
-
-
-@dataclass(frozen=True)
 class UnreadableFile:
     """A file that was brought and left out, with the reason in a sentence."""
 
@@ -94,7 +87,6 @@ class Subjects:
     base_text: str = ""
     replacements: Sequence[Replacement] = ()
     textures: Sequence[CheckedTexture] = ()
-    swatches: Sequence[CheckedSwatch] = ()
     renders: Sequence[CheckedRender] = ()
     stations: Sequence[Station] = ()
     unreadable: Sequence[UnreadableFile] = ()

@@ -1,17 +1,19 @@
 """The one door to image files: headers, pixels, measured facts, and writing."""
 
 from saltwort.core.images.measuring import Facts, Stats, Survey, measure, survey
-from saltwort.core.images.reading import Header, read_header, read_pixels, read_reduced, read_window
+from saltwort.core.images.reading import Header, Layer, read_header, read_layers, read_pixels, read_reduced, read_window
 from saltwort.core.images.writing import encode_png, reduce_pixels, write_image, write_texture, writing_rows
 
 __all__ = [
     "Facts",
     "Header",
+    "Layer",
     "Stats",
     "Survey",
     "encode_png",
     "measure",
     "read_header",
+    "read_layers",
     "read_pixels",
     "read_reduced",
     "read_window",

@@ -93,11 +93,11 @@ def measure(path: Path) -> Facts:
     return survey(path).facts
 
 
-def survey(path: Path) -> Survey:
-    """Read a file once, strip by strip, so that its size does not decide the memory. Raises BadInput for what cannot
-    be read to its end."""
-    counter = _Counter(read_header(path))
-    for strip in read_stored_strips(path):
+def survey(path: Path, layer: str | None = None) -> Survey:
+    """Read a file, or a layer of it, once, strip by strip, so that its size does not decide the memory. Raises BadInput
+    for what cannot be read to its end."""
+    counter = _Counter(read_header(path, layer))
+    for strip in read_stored_strips(path, layer):
         counter.add(strip)
     return counter.survey()
 

@@ -30,6 +30,7 @@ LARGEST_STRIP = 8 * STRIP_SAMPLES
 EXR_CHUNK = 32
 """Rows that most compressions of EXR pack together, or a multiple of it."""
 
+COLOUR_CHANNELS = ("r", "g", "b", "a", "y")
 SAMPLE_TYPES = {
     "uint8": "8-bit",
     "uint16": "16-bit",
@@ -69,6 +70,14 @@ class Header:
     compression: str
     tags: dict[str, str | float | tuple[float, ...]]
     parts: int = 1
+    frame: tuple[int, int, int, int] | None = None
+    """Where the pixels of the file lie in the picture that is shown, and how large that is: x and y from its upper
+    left, width, height. None where they are the same, as in all formats but EXR."""
+
+    @property
+    def picture_size(self) -> tuple[int, int]:
+        """Width and height of the picture that is shown."""
+        return self.frame[2:] if self.frame else (self.width, self.height)
 
     @property
     def layers(self) -> tuple[str, ...]:
@@ -80,29 +89,85 @@ class Header:
         return len(self.channel_names)
 
 
-def read_header(path: Path) -> Header:
-    """The header of the first picture in a file. Raises BadInput for what is no image, or one of absurd size."""
+@dataclass(frozen=True)
+class Layer:
+    """Channels of a file that belong together: those of one part whose names have the same beginning."""
+
+    name: str
+    part: int
+    channels: tuple[str, ...]
+
+
+def read_header(path: Path, layer: str | None = None) -> Header:
+    """The header of a layer of a file, of its channels alone; that of the whole first part where none is named. Raises
+    BadInput for what is no image, one of absurd size, or a layer that there is not."""
     with _opened(path) as (known, source):
-        header = replace(_header(known, source.spec()), parts=_count_parts(source))
+        parts = _count_parts(source)
+        found = None if layer is None else _seek(source, layer, path)
+        header = replace(_header(known, source.spec(), found), parts=parts)
     return replace(header, tags={**header.tags, **png_tags(path)}) if known.key == "png" else header
 
 
-def read_strips(path: Path) -> Iterator[tuple[int, Pixels]]:
+def read_layers(path: Path) -> tuple[Layer, ...]:
+    """The layers of a file in their order. A layer is called as its channels begin; in a file of several parts, also
+    as its part; a channel beside a picture that is no colour of it, as itself. The name "" stands for the first of all
+    where no layer is called so."""
+    with _opened(path) as (_, source):
+        return _layers(source)
+
+
+def _layers(source: oiio.ImageInput) -> tuple[Layer, ...]:
+    found: dict[tuple[str, int], list[str]] = {}
+    several = _count_parts(source) > 1
+    part = 0
+    while part < MAX_PARTS and source.seek_subimage(part, 0):
+        spec = source.spec()
+        called = str(spec.getattribute("oiio:subimagename") or f"part {part + 1}") if several else ""
+        for channel in spec.channelnames:
+            beginning = channel.rpartition(".")[0]
+            if not beginning and channel.lower() not in COLOUR_CHANNELS and "R" in spec.channelnames:
+                beginning = channel  # depth and the like, beside a picture
+            names = dict.fromkeys(name for name in (called, beginning) if name)
+            found.setdefault((".".join(names), part), []).append(channel)
+        part += 1
+    oiio.geterror()  # of the part that is not there
+    source.seek_subimage(0, 0)
+    return tuple(Layer(name, part, tuple(channels)) for (name, part), channels in found.items())
+
+
+def _seek(source: oiio.ImageInput, layer: str, path: Path) -> Layer:
+    """Go to the part of a layer. Raises BadInput, saying which there are, when there is no such layer."""
+    layers = _layers(source)
+    found = next((known for known in layers if known.name == layer), None if layer else layers[0])
+    if found is None:
+        listed = ", ".join(known.name or "the first" for known in layers[:20])
+        raise BadInput(f"{path.name} has no layer “{layer}”. It has {listed}.")
+    source.seek_subimage(found.part, 0)
+    _check_spec(source.spec(), path)
+    return found
+
+
+def read_strips(path: Path, layer: str | None = None) -> Iterator[tuple[int, Pixels]]:
     """(first row, float32 pixels of shape (rows, width, channels)) from top to bottom, as stored: integers on 0–1,
-    alpha not multiplied in. Raises BadInput for a file that is damaged or ends too early.
+    alpha not multiplied in. Channels are those of `read_header`. Raises BadInput for a file that is damaged or ends
+    too early.
     """
-    for start, strip in _strips(path, "float"):
+    for start, strip in _strips(path, "float", layer):
         yield start, np.asarray(strip, np.float32)
 
 
-def read_stored_strips(path: Path) -> Iterator[NDArray[Any]]:
+def read_stored_strips(path: Path, layer: str | None = None) -> Iterator[NDArray[Any]]:
     """The same strips in the sample type of the file, integers as they stand: to make floats of them takes time."""
-    for _, strip in _strips(path, "unknown"):
+    for _, strip in _strips(path, "unknown", layer):
         yield strip
 
 
-def _strips(path: Path, sample_type: str) -> Iterator[tuple[int, NDArray[Any]]]:
+def _strips(path: Path, sample_type: str, layer: str | None) -> Iterator[tuple[int, NDArray[Any]]]:
     with _opened(path) as (_, source):
+        wanted: slice | list[int] = slice(None)
+        if layer is not None:
+            channels = _seek(source, layer, path).channels
+            wanted = [source.spec().channelnames.index(channel) for channel in channels]
         spec = source.spec()
         row_samples = spec.width * spec.nchannels
         step = max(1, STRIP_SAMPLES // row_samples)
@@ -110,7 +175,7 @@ def _strips(path: Path, sample_type: str) -> Iterator[tuple[int, NDArray[Any]]]:
         chunk = spec.tile_height or (EXR_CHUNK if EXR_CHUNK * row_samples <= LARGEST_STRIP else 1)
         step = max(chunk, step // chunk * chunk)
         for start in range(0, spec.height, step):
-            yield start, _rows(source, path, start, min(step, spec.height - start), sample_type)
+            yield start, _rows(source, path, start, min(step, spec.height - start), sample_type)[..., wanted]
 
 
 def _rows(source: oiio.ImageInput, path: Path, start: int, rows: int, sample_type: str) -> NDArray[Any]:
@@ -144,37 +209,56 @@ def read_window(path: Path, x: int, y: int, size: int) -> Pixels:
         return rows[y - start : y - start + size, x : x + size, :][..., colour]
 
 
-def read_pixels(path: Path) -> Pixels:
-    """The whole picture as float32 RGB of shape (height, width, 3), as stored; a grey is repeated, alpha dropped.
+def _framed_strips(path: Path, header: Header, layer: str | None) -> Iterator[tuple[int, Pixels]]:
+    """(first row, RGB of shape (rows, width, 3)) in the picture that is shown: cut to it, black where there is none."""
+    colour = colour_channels(header.channel_names)
+    if header.frame is None:
+        for start, strip in read_strips(path, layer):
+            yield start, strip[..., colour]
+        return
+    x, y, width, height = header.frame
+    for start, strip in read_strips(path, layer):
+        top, bottom = max(0, start + y), min(height, start + y + len(strip))
+        left, right = max(0, x), min(width, x + header.width)
+        if top < bottom and left < right:
+            framed = np.zeros((bottom - top, width, 3), np.float32)
+            rows = strip[top - y - start : bottom - y - start]
+            framed[:, left:right] = rows[:, left - x : right - x][..., colour]
+            yield top, framed
+
+
+def read_pixels(path: Path, layer: str | None = None) -> Pixels:
+    """The whole picture as float32 RGB of shape (height, width, 3), as stored; a grey is repeated, alpha dropped. What
+    an EXR holds outside the picture is cut off, what it lacks there is black.
 
     Raises BadInput for a damaged file and for one above MAX_PIXELS_IN_MEMORY.
     """
-    header = read_header(path)
-    if header.width * header.height > MAX_PIXELS_IN_MEMORY:
+    header = read_header(path, layer)
+    width, height = header.picture_size
+    if width * height > MAX_PIXELS_IN_MEMORY:
         raise BadInput(
-            f"{path.name} has {header.width} × {header.height} pixels; pictures are shown and baked up to "
+            f"{path.name} has {width} × {height} pixels; pictures are shown and baked up to "
             f"{MAX_PIXELS_IN_MEMORY:,} pixels. Bring a smaller version."
         )
-    pixels = np.empty((header.height, header.width, 3), np.float32)
-    colour = colour_channels(header.channel_names)
-    for start, strip in read_strips(path):
-        pixels[start : start + len(strip)] = strip[..., colour]
+    pixels = np.zeros((height, width, 3), np.float32)
+    for start, strip in _framed_strips(path, header, layer):
+        pixels[start : start + len(strip)] = strip
     return pixels
 
 
-def read_reduced(path: Path, longest_side: int) -> Pixels:
+def read_reduced(path: Path, longest_side: int, layer: str | None = None) -> Pixels:
     """RGB as `read_pixels` gives it, averaged in whole blocks so that no side is above `longest_side`.
 
     Memory stays at a strip, whatever the size of the file. The average is of the numbers as stored.
     """
-    header = read_header(path)
-    block = -(-max(header.width, header.height) // longest_side)
-    block = max(1, min(block, header.width, header.height))
-    width, height = header.width // block, header.height // block
-    colour = colour_channels(header.channel_names)
+    header = read_header(path, layer)
+    whole_width, whole_height = header.picture_size
+    block = -(-max(whole_width, whole_height) // longest_side)
+    block = max(1, min(block, whole_width, whole_height))
+    width, height = whole_width // block, whole_height // block
     sums = np.zeros((height, width, 3), np.float32)
-    for start, strip in read_strips(path):
-        strip = strip[: max(0, height * block - start), : width * block, colour]
+    for start, strip in _framed_strips(path, header, layer):
+        strip = strip[: max(0, height * block - start), : width * block]
         across = strip.reshape(len(strip), width, block, 3).mean(axis=2)
         np.add.at(sums, (np.arange(start, start + len(strip)) // block), across)
     return sums / np.float32(block)
@@ -192,34 +276,50 @@ def _opened(path: Path) -> Iterator[tuple[Format, oiio.ImageInput]]:
             source.close()
         raise BadInput(f"{path.name} is damaged: its {known.label} header cannot be read. Save it again.")
     try:
-        spec = source.spec()
-        if spec.deep:
-            raise BadInput(f"{path.name} holds deep pixels, which Saltwort does not read. Flatten it first.")
-        if spec.width * spec.height > MAX_PIXELS or spec.depth > 1:
-            raise BadInput(
-                f"{path.name} says it has {spec.width} × {spec.height} pixels; Saltwort reads up to {MAX_PIXELS:,}. "
-                "Bring a smaller version."
-            )
-        if not 1 <= spec.nchannels <= MAX_CHANNELS:
-            raise BadInput(f"{path.name} has {spec.nchannels} channels; Saltwort reads 1 to {MAX_CHANNELS}.")
+        _check_spec(source.spec(), path)
         yield known, source
     finally:
         source.close()
 
 
-def _header(known: Format, spec: oiio.ImageSpec) -> Header:
+def _check_spec(spec: oiio.ImageSpec, path: Path) -> None:
+    """Refuse a part before any memory is given to it."""
+    if spec.deep:
+        raise BadInput(f"{path.name} holds deep pixels, which Saltwort does not read. Flatten it first.")
+    for width, height in ((spec.width, spec.height), (spec.full_width, spec.full_height)):
+        if width * height > MAX_PIXELS or spec.depth > 1:
+            raise BadInput(
+                f"{path.name} says it has {width} × {height} pixels; Saltwort reads up to {MAX_PIXELS:,}. "
+                "Bring a smaller version."
+            )
+    if not 1 <= spec.nchannels <= MAX_CHANNELS:
+        raise BadInput(f"{path.name} has {spec.nchannels} channels; Saltwort reads 1 to {MAX_CHANNELS}.")
+
+
+def _header(known: Format, spec: oiio.ImageSpec, layer: Layer | None) -> Header:
+    names = layer.channels if layer else tuple(spec.channelnames)
     tags = {name: _plain(spec.getattribute(name)) for name in _COLOUR_TAGS if spec.getattribute(name) is not None}
     bits = spec.getattribute("oiio:BitsPerSample")
-    sample_type = str(spec.format)
+    sample_type = str(spec.channelformat(spec.channelnames.index(names[0])))
     return Header(
         format=known.label,
         width=spec.width,
         height=spec.height,
-        channel_names=tuple(spec.channelnames),
+        channel_names=names,
         bit_depth=f"{bits}-bit" if bits and sample_type.startswith("uint") else SAMPLE_TYPES[sample_type],
         compression=str(spec.getattribute("compression") or "none"),
         tags=tags,
+        frame=_frame(spec) if known.key == "openexr" else None,
     )
+
+
+def _frame(spec: oiio.ImageSpec) -> tuple[int, int, int, int] | None:
+    """See Header.frame: the data window of an EXR in its display window, where they differ."""
+    data = (spec.x, spec.y, spec.width, spec.height)
+    shown = (spec.full_x, spec.full_y, spec.full_width, spec.full_height)
+    if data == shown or spec.full_width < 1 or spec.full_height < 1:
+        return None
+    return spec.x - spec.full_x, spec.y - spec.full_y, spec.full_width, spec.full_height
 
 
 def _count_parts(source: oiio.ImageInput) -> int:
@@ -247,7 +347,15 @@ def as_floats(samples: NDArray[Any]) -> Pixels:
 
 def colour_channels(names: tuple[str, ...]) -> list[int]:
     """Which channels are red, green and blue: by name, else the first three, else one grey three times."""
-    lowered = [name.lower() for name in names]
+    lowered = (
+        [name.rpartition(".")[2].lower() for name in names]
+        if len(_beginnings(names)) == 1
+        else list(map(str.lower, names))
+    )
     if all(name in lowered for name in "rgb"):
         return [lowered.index(name) for name in "rgb"]
     return [0, 1, 2] if len(names) >= 3 else [0, 0, 0]
+
+
+def _beginnings(names: tuple[str, ...]) -> set[str]:
+    return {name.rpartition(".")[0] for name in names}

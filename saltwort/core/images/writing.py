@@ -40,6 +40,20 @@ def write_image(
         write(pixels)
 
 
+def write_layers(
+    path: Path, layers: Mapping[str, NDArray[np.float32]], attributes: Mapping[str, Attribute] | None = None
+) -> None:
+    """Write an EXR of many channels, each (height, width) under its whole name, such as `key.R`: colours as half, the
+    channels Z and id, which must be exact, as float. It appears whole, as with `write_image`; errors are the same."""
+    names = list(layers)
+    height, width = layers[names[0]].shape
+    formats = tuple("float" if name in EXACT_CHANNELS else "half" for name in names)
+    with _writing(path, (height, width, len(names)), formats, names, attributes) as write:
+        write(np.stack([layers[name] for name in names], axis=2))
+
+
+EXACT_CHANNELS = ("Z", "id")
+
 Rows = Callable[[NDArray[np.generic]], None]
 
 
@@ -54,9 +68,24 @@ def writing_rows(
     that takes the next rows. Samples and errors are as of `write_image`, and so is the file, which appears when the
     block ends well.
     """
+    with _writing(path, size, (sample_type,), [], attributes) as write:
+        yield write
+
+
+@contextmanager
+def _writing(
+    path: Path,
+    size: tuple[int, int, int],
+    sample_types: tuple[str, ...],
+    names: list[str],
+    attributes: Mapping[str, Attribute] | None,
+) -> Iterator[Rows]:
     height, width, channels = size
     plugin = _plugin(path)
-    spec = oiio.ImageSpec(width, height, channels, sample_type)
+    spec = oiio.ImageSpec(width, height, channels, sample_types[0])
+    if names:
+        spec.channelnames = names
+        spec.channelformats = tuple(map(oiio.TypeDesc, sample_types))
     for name, value in (attributes or {}).items():
         _set(spec, name, value)
     with replacing(path) as temporary:

@@ -46,6 +46,7 @@ def write_still(
     *,
     exposure: float = 0.0,
     sample_type: str = "uint16",
+    layer: str | None = None,
     progress: Progress = lambda share, doing: None,
 ) -> Written:
     """Bake a view into a picture and write it with the display's tags. Raises BadInput in words for the user."""
@@ -56,7 +57,7 @@ def write_still(
         raise BadInput(f"{target.name}: that format holds {' or '.join(allowed)}, not {sample_type}.")
     processor = view_processor(config, source_space, choice, exposure)
     progress(0.0, "Reading the picture")
-    pixels = read_pixels(source)
+    pixels = read_pixels(source, layer)
     shown = apply(processor, pixels, lambda share: progress(0.1 + 0.7 * share, "Applying the view"))
     progress(0.8, "Writing the file")
     write_image(target, shown, sample_type, still_tags(config, choice.display))
@@ -72,12 +73,13 @@ def write_handoff(
     target_space: str,
     target: Path,
     *,
+    layer: str | None = None,
     progress: Progress = lambda share, doing: None,
 ) -> Written:
     """Write a picture as scene-linear half-float EXR in `target_space`, no view, with its header tags."""
     processor = space_processor(config, source_space, target_space)
     progress(0.0, "Reading the picture")
-    pixels = read_pixels(source)
+    pixels = read_pixels(source, layer)
     light = apply(processor, pixels, lambda share: progress(0.1 + 0.6 * share, "Converting"))
     progress(0.7, "Writing the file")
     write_image(target, light, "half", handoff_tags(config, target_space))

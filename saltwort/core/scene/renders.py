@@ -12,6 +12,7 @@ from saltwort.core.engine import ViewChoice, apply_to_colour, space_processor, v
 from saltwort.core.errors import BadInput
 from saltwort.core.images import Header
 from saltwort.core.spaces.typed import Triple
+from saltwort.core.textures.evidence import named_space
 
 MIDDLE_GREY = 0.18
 CHROMATICITY_TOLERANCE = 1e-3  # files write them with three to five decimals
@@ -19,14 +20,16 @@ CHROMATICITY_TOLERANCE = 1e-3  # files write them with three to five decimals
 
 @dataclass(frozen=True)
 class RenderSpace:
-    """The space of a render and what told it: `header`, `chromaticities`, or `working space` where nothing did."""
+    """The space of a render and what told it: `header`, `chromaticities`, `name`, or `working space` where nothing
+    did."""
 
     space: str
     told_by: str
 
 
-def render_space(config: ocio.Config, header: Header) -> RenderSpace:
-    """The colour space of a scene-linear picture: by interop ID, else by chromaticities, else the working space."""
+def render_space(config: ocio.Config, name: str, header: Header) -> RenderSpace:
+    """The colour space of a picture: by interop ID, else by chromaticities, else by a space that its file name names,
+    else the working space."""
     interop_id = header.tags.get("colorInteropID")
     if isinstance(interop_id, str):
         named = config.getColorSpace(interop_id)
@@ -38,6 +41,8 @@ def render_space(config: ocio.Config, header: Header) -> RenderSpace:
             gamut = gamut_of(config, space)
             if gamut and np.allclose(gamut.chromaticities, chromaticities, atol=CHROMATICITY_TOLERANCE):
                 return RenderSpace(space, "chromaticities")
+    if named := named_space(config, name):
+        return RenderSpace(named, "name")
     return RenderSpace(config.getColorSpace(ocio.ROLE_SCENE_LINEAR).getName(), "working space")
 
 

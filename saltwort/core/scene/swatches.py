@@ -2,10 +2,21 @@
 
 from dataclasses import dataclass
 
+import numpy as np
 import PyOpenColorIO as ocio
 
-from saltwort.core.engine import ViewChoice, apply_to_colour, space_processor, view_processor
+from saltwort.core.engine import ViewChoice, apply_to_colour, view_processor
+from saltwort.core.engine.measured import display_to_xyz
+from saltwort.core.engine.typed import typed_in, xyz_of
+from saltwort.core.errors import BadInput
+from saltwort.core.spaces.diagram import xy_to_uv
+from saltwort.core.spaces.gamuts import Chromaticity, solve
 from saltwort.core.spaces.typed import Triple, TypedColour
+from saltwort.core.views.families import display_space
+
+MIDDLE_GREY = 0.18
+OUTSIDE = -1e-4
+"""Linear display light below this lies outside the gamut; above, it is rounding of the config's matrices."""
 
 
 @dataclass(frozen=True)
@@ -16,8 +27,62 @@ class ConvertedColour:
     shown: Triple
 
 
+@dataclass(frozen=True)
+class DisplayGamut:
+    """Whether a colour lies in a display's gamut, however bright it is: its light in the display's primaries."""
+
+    display: str
+    light: Triple
+
+    @property
+    def holds(self) -> bool:
+        return min(self.light) >= OUTSIDE
+
+
+@dataclass(frozen=True)
+class ColourFacts:
+    """What a colour is, whatever numbers it has: CIE 1931 xy and 1976 u′v′ (None for black) as seen with D65 for
+    neutral, luminance Y with diffuse white at 1, stops from middle grey (None at and below 0), and whether each
+    display can show it."""
+
+    xy: Chromaticity | None
+    uv: Chromaticity | None
+    luminance: float
+    stops: float | None
+    displays: tuple[DisplayGamut, ...]
+
+
 def convert(config: ocio.Config, typed: TypedColour, choice: ViewChoice) -> ConvertedColour:
     """A typed colour in the working space and as seen through a view. Raises BadInput for unknown names."""
     working = config.getColorSpace(ocio.ROLE_SCENE_LINEAR).getName()
-    light = apply_to_colour(space_processor(config, typed.space, working), typed.values)
+    light = typed_in(config, typed, working)
     return ConvertedColour(light, apply_to_colour(view_processor(config, working, choice), light))
+
+
+def colour_facts(config: ocio.Config, light: Triple) -> ColourFacts | None:
+    """The facts of light in the working space; None when the config has no interchange role to tell by."""
+    try:
+        xyz = xyz_of(config, light, ocio.ROLE_SCENE_LINEAR)
+    except BadInput:
+        return None
+    total = sum(xyz)
+    xy = (xyz[0] / total, xyz[1] / total) if total > 1e-9 else None
+    return ColourFacts(
+        xy=xy,
+        uv=xy_to_uv(xy) if xy else None,
+        luminance=xyz[1],
+        stops=float(np.log2(xyz[1] / MIDDLE_GREY)) if xyz[1] > 0 else None,
+        displays=tuple(_display_gamuts(config, xyz)),
+    )
+
+
+def _display_gamuts(config: ocio.Config, xyz: Triple) -> list[DisplayGamut]:
+    found = []
+    for display in config.getDisplays():
+        try:
+            to_xyz = display_to_xyz(config, display_space(config, display))
+        except BadInput:
+            continue  # a display whose primaries nobody can tell
+        red, green, blue = solve(to_xyz, np.array(xyz)).tolist()
+        found.append(DisplayGamut(display, (red, green, blue)))
+    return found

@@ -21,8 +21,8 @@ from saltwort.server.projects.serializers import ViewChoiceSerializer
 from saltwort.server.projects.setups import config_of
 from saltwort.server.projects.views import project_named
 from saltwort.server.scene.operations import space_of
+from saltwort.server.scene.render_views import render_named
 from saltwort.server.scene.serializers import triple
-from saltwort.server.scene.views import render_named
 
 
 class ComparisonSerializer(serializers.Serializer):
@@ -83,7 +83,7 @@ def probe(request: Request, slug: str, pk: int) -> Response:
     panes = operations.panes_of(operations.comparison_of(render.project))
     result = measured_at(
         config_of(render.project.current),
-        pixels_of(render.image),
+        pixels_of(render.image, render.layer),
         space_of(render).space,
         (asked["x"], asked["y"]),
         asked["sample"],

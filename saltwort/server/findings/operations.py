@@ -10,7 +10,6 @@ from saltwort.core.configs.edits import SpaceEdit
 from saltwort.core.errors import BadInput
 from saltwort.core.findings import (
     CheckedRender,
-    CheckedSwatch,
     CheckedTexture,
     Finding,
     Subjects,
@@ -22,7 +21,7 @@ from saltwort.core.textures.rules import Rule
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.operations import change_setup
 from saltwort.server.projects.setups import base_text, config_of, current_setup
-from saltwort.server.scene.operations import space_of
+from saltwort.server.scene.operations import facts_of, space_of
 from saltwort.server.textures.intake import forget_left_out
 from saltwort.server.textures.operations import assigned_textures, pin_texture
 
@@ -51,9 +50,8 @@ def subjects_of(project: Project, unpinned: Collection[int] = ()) -> Subjects:
             )
             for row in textures
         ],
-        swatches=[CheckedSwatch(swatch.name, swatch.typed) for swatch in project.swatches.all()],
         renders=[
-            CheckedRender(render.name, space_of(render).space, render.image.measured())
+            CheckedRender(render.name, space_of(render).space, facts_of(render))
             for render in project.renders.select_related("image")
         ],
         unreadable=[UnreadableFile(file.path, file.reason) for file in project.left_out.all()],

@@ -1,6 +1,7 @@
 """Image files, kept once by content, with what was measured in them."""
 
 from pathlib import Path
+from typing import Any
 
 from django.conf import settings
 from django.db import models
@@ -40,9 +41,18 @@ class StoredImage(models.Model):
         return path
 
     def measured(self) -> Facts:
-        header, stats = self.facts["header"], self.facts["stats"]
-        tags = {name: tuple(tag) if isinstance(tag, list) else tag for name, tag in header["tags"].items()}
-        return Facts(
-            Header(**{**header, "channel_names": tuple(header["channel_names"]), "tags": tags}),
-            Stats(**{name: tuple(value) if isinstance(value, list) else value for name, value in stats.items()}),
-        )
+        return facts_from_json(self.facts)
+
+
+def facts_from_json(stored: dict[str, Any]) -> Facts:
+    """Facts as they were stored."""
+    header, stats = stored["header"], stored["stats"]
+    tags = {name: _tuple(tag) for name, tag in header["tags"].items()}
+    return Facts(
+        Header(**{**{name: _tuple(value) for name, value in header.items()}, "tags": tags}),
+        Stats(**{name: _tuple(value) for name, value in stats.items()}),
+    )
+
+
+def _tuple(value: Any) -> Any:
+    return tuple(value) if isinstance(value, list) else value

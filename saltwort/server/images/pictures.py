@@ -18,41 +18,48 @@ LARGEST_PICTURE = 2048
 
 
 def drawn(
-    image: StoredImage, config: ocio.Config, space: str, choice: ViewChoice, exposure: float, longest_side: int
+    image: StoredImage,
+    config: ocio.Config,
+    space: str,
+    choice: ViewChoice,
+    exposure: float,
+    longest_side: int,
+    layer: str | None = None,
 ) -> bytes:
-    """An 8-bit PNG, no side above `longest_side`. Raises BadInput for names that the config lacks."""
+    """An 8-bit PNG, no side above `longest_side`, of a layer. Raises BadInput for names that the config lacks."""
     processor = view_processor(config, space, choice, exposure)
-    return encode_png(apply(processor, _stored(image, longest_side)))
+    return encode_png(apply(processor, stored(image, longest_side, layer)))
 
 
 def drawn_through_inverse(
     image: StoredImage, config: ocio.Config, undone: ViewChoice, choice: ViewChoice, longest_side: int
 ) -> bytes:
     """The same for a picture that is decoded through the inverse of a view."""
-    stored = _stored(image, longest_side)
-    light = read_through_inverse(config, stored.reshape(-1, 3), undone).reshape(stored.shape)
+    pixels = stored(image, longest_side)
+    light = read_through_inverse(config, pixels.reshape(-1, 3), undone).reshape(pixels.shape)
     return encode_png(apply(view_processor(config, ocio.ROLE_SCENE_LINEAR, choice), light))
 
 
-def _stored(image: StoredImage, longest_side: int) -> NDArray[np.float32]:
-    if longest_side <= THUMBNAIL:
+def stored(image: StoredImage, longest_side: int, layer: str | None = None) -> NDArray[np.float32]:
+    """A picture as stored, reduced so that no side is above `longest_side`."""
+    if longest_side <= THUMBNAIL and layer is None:
         return reduce_pixels(preview_of(image).thumbnail, longest_side)
-    return _reduced(image.file, image.sha256, min(longest_side, LARGEST_PICTURE))
+    return _reduced(image.file, image.sha256, min(longest_side, LARGEST_PICTURE), layer)
 
 
-def pixels_of(image: StoredImage) -> NDArray[np.float32]:
+def pixels_of(image: StoredImage, layer: str | None = None) -> NDArray[np.float32]:
     """The whole picture; the last one is kept, since a probe asks for the same again and again."""
-    return _whole(image.file, image.sha256)
+    return _whole(image.file, image.sha256, layer)
 
 
 # The hash stands beside the path, since a file that is read in place may get another content.
 
 
 @lru_cache(maxsize=12)
-def _reduced(file: Path, sha256: str, longest_side: int) -> NDArray[np.float32]:
-    return read_reduced(file, longest_side)
+def _reduced(file: Path, sha256: str, longest_side: int, layer: str | None) -> NDArray[np.float32]:
+    return read_reduced(file, longest_side, layer)
 
 
 @lru_cache(maxsize=2)
-def _whole(file: Path, sha256: str) -> NDArray[np.float32]:
-    return read_pixels(file)
+def _whole(file: Path, sha256: str, layer: str | None) -> NDArray[np.float32]:
+    return read_pixels(file, layer)

@@ -22,7 +22,13 @@ SAMPLE_TYPES = {8: "uint8", 16: "uint16"}
 def make_still(render: Render, choice: ViewChoice, exposure: float, bits: int) -> Output:
     """Queue a finished PNG with the view in it. Raises BadInput for a view that the config lacks."""
     check_view(config_of(render.project.current), choice)
-    settings = {"view": asdict(choice), "exposure": exposure, "bits": bits, "source": space_of(render).space}
+    settings = {
+        "view": asdict(choice),
+        "exposure": exposure,
+        "bits": bits,
+        "source": space_of(render).space,
+        "layer": render.layer,
+    }
     name = f"{_stem(render)}_{slugify(choice.view)}_r{render.project.current.number}.png"
     return _queue(render, STILL, name, settings)
 
@@ -30,7 +36,8 @@ def make_still(render: Render, choice: ViewChoice, exposure: float, bits: int) -
 @transaction.atomic
 def make_handoff(render: Render) -> Output:
     """Queue a scene-linear EXR in the working space, with no view."""
-    settings = {"space": current_setup(render.project).working_space, "source": space_of(render).space}
+    working = current_setup(render.project).working_space
+    settings = {"space": working, "source": space_of(render).space, "layer": render.layer}
     return _queue(render, HANDOFF, f"{_stem(render)}_linear_r{render.project.current.number}.exr", settings)
 
 
@@ -59,9 +66,12 @@ def _make(job: Job, report: Report) -> None:
 
 
 def _write(output: Output, report: Report) -> Written:
+    layer = output.settings.get("layer", "")
     config, settings, source = config_of(output.revision), output.settings, output.render.image.file
     if output.kind == HANDOFF:
-        return write_handoff(config, source, settings["source"], settings["space"], output.file, progress=report)
+        return write_handoff(
+            config, source, settings["source"], settings["space"], output.file, layer=layer, progress=report
+        )
     return write_still(
         config,
         source,
@@ -70,6 +80,7 @@ def _write(output: Output, report: Report) -> Written:
         output.file,
         exposure=settings["exposure"],
         sample_type=SAMPLE_TYPES[settings["bits"]],
+        layer=layer,
         progress=report,
     )
 

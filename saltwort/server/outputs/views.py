@@ -19,7 +19,7 @@ from saltwort.server.outputs.models import HANDOFF, STILL, Output
 from saltwort.server.projects.serializers import ViewChoiceSerializer
 from saltwort.server.projects.setups import current_setup
 from saltwort.server.projects.views import project_named
-from saltwort.server.scene.views import render_named
+from saltwort.server.scene.render_views import render_named
 from saltwort.server.textures.serializers import FactSerializer
 
 

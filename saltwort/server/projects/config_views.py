@@ -29,8 +29,9 @@ from saltwort.core.configs.explain import SpaceReport
 from saltwort.core.configs.folders import read_config_at
 from saltwort.core.configs.trial import try_config
 from saltwort.core.engine import ViewChoice
-from saltwort.core.spaces.diagram import POINTER_GAMUT, SPECTRAL_LOCUS
+from saltwort.core.spaces.diagram import POINTER_GAMUT
 from saltwort.core.spaces.gamuts import KNOWN_GAMUTS
+from saltwort.core.spaces.observer import spectral_locus
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.core.textures.kinds import MAP_KINDS
 from saltwort.core.views import FAMILIES, aces_renderings
@@ -145,7 +146,7 @@ def followed(request: Request, slug: str) -> Response:
 @api_view(["GET"])
 def diagram(request: Request) -> Response:
     ground = {
-        "locus": [point_json(xy) for _, *xy in SPECTRAL_LOCUS],
+        "locus": [point_json(xy) for xy in spectral_locus().tolist()],
         "pointer": [point_json(xy) for xy in POINTER_GAMUT],
     }
     return Response(DiagramSerializer(ground).data)

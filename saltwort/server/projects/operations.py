@@ -2,7 +2,7 @@
 
 import json
 from collections.abc import Callable
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from typing import Any, Literal
 
 import PyOpenColorIO as ocio
@@ -22,6 +22,7 @@ from saltwort.server.projects.models import BaseConfig, ConfigFile, Project, Rev
 from saltwort.server.projects.setups import (
     BUILTIN,
     UPLOADED,
+    archive_of,
     base_archive,
     config_of,
     current_setup,
@@ -112,14 +113,13 @@ def start_from(project: Project, setup: Setup, base: str) -> Setup:
     project starts from it for the first time. Raises BadInput when there is no such config."""
     config = load_config(base_archive(base), to_mend=True)
     pins = project.textures.exclude(pin_space="").values_list("pin_space", flat=True)
-    typed = project.swatches.values_list("space", flat=True)
     read = project.renders.exclude(space="").values_list("space", flat=True)
     return carried(
         setup,
         config_of(project.current),
         config,
         first_setup(base, config),
-        named_elsewhere={*pins, *typed, *read, project.tracer_space},
+        named_elsewhere={*pins, *setup.scene.spaces, *read, project.tracer_space},
         imports=_imports(project, base),
     )
 
@@ -161,6 +161,8 @@ def draft_revision(project: Project, setup: Setup, message: str = "") -> tuple[R
     """The revision that a setup would be, not saved, and its config. Raises BadInput when there can be none."""
     newest = project.revisions.first()
     number = newest.number + 1 if newest else 1
+    if project.current and (current := current_setup(project)) == replace(setup, scene=current.scene):
+        return _with_another_scene(project, number, setup, message)
     made = compose_in_steps(base_archive(setup.base), setup, revision_name(project, number), luts_of(setup))
     stored = setup_to_json(setup)
     before = project.current.setup if project.current else {}
@@ -177,6 +179,24 @@ def draft_revision(project: Project, setup: Setup, message: str = "") -> tuple[R
         message=message[:200],
     )
     return revision, made.written
+
+
+def _with_another_scene(project: Project, number: int, setup: Setup, message: str) -> tuple[Revision, ConfigArchive]:
+    """The revision of a setup that differs by its scene alone, which stands in no config: the config stays."""
+    current = project.current
+    revision = Revision(
+        project=project,
+        number=number,
+        parent=current,
+        setup=setup_to_json(setup),
+        text=current.text,
+        config_hash=current.config_hash,
+        proof=current.proof,
+        replacements=current.replacements,
+        parts=["scene"],
+        message=message[:200],
+    )
+    return revision, archive_of(current)
 
 
 def revision_name(project: Project, number: int) -> str:

@@ -13,6 +13,8 @@ from saltwort.core.configs.additions import AddedLook, AddedSpace
 from saltwort.core.configs.edits import SpaceEdit
 from saltwort.core.engine import ConfigArchive, ViewChoice, builtin_text, load_config
 from saltwort.core.errors import BadInput
+from saltwort.core.scene.setting import Light, Scene, Swatch
+from saltwort.core.spaces.typed import TypedColour
 from saltwort.core.textures.rules import Rule, RuleBook
 from saltwort.core.views import AddedView
 from saltwort.server.projects.models import BaseConfig, ConfigFile, Project, Revision, StoredConfig
@@ -39,8 +41,26 @@ def setup_from_json(stored: dict[str, Any]) -> Setup:
             "views": tuple(stored.get("views", ())),
             "trim": trim_from_json(stored.get("trim")),
             "kind_words": tuple((word, kind) for word, kind in stored["kind_words"]),
+            "scene": scene_from_json(stored.get("scene")),
         }
     )
+
+
+def scene_from_json(stored: dict[str, Any] | None) -> Scene:
+    if stored is None:
+        return Scene()
+    return Scene(
+        swatches=tuple(
+            Swatch(**{**swatch, "colour": TypedColour(**swatch["colour"])}) for swatch in stored["swatches"]
+        ),
+        lights=tuple(light_from_json(light) for light in stored["lights"]),
+        swatch_on_rig=stored["swatch_on_rig"],
+        inputs=tuple((slot, path) for slot, path in stored["inputs"]),
+    )
+
+
+def light_from_json(stored: dict[str, Any]) -> Light:
+    return Light(**{**stored, "colour": TypedColour(**stored["colour"])})
 
 
 def trim_from_json(stored: dict[str, Any] | None) -> Trim | None:

@@ -38,7 +38,7 @@ def used_by(project: Project) -> Trim:
         setup.default_space,
         project.tracer_space,
         *(row.assignment.space for row in assigned_textures(project)),
-        *(swatch.space for swatch in project.swatches.all()),
+        *setup.scene.spaces,
         *(space_of(render).space for render in project.renders.select_related("image", "project__current")),
     ]
     found = [config.getColorSpace(name) for name in names]

@@ -1,41 +1,111 @@
-"""Changes to swatches and renders."""
+"""Changes to a project's scene, which is a part of its setup, and to its renders."""
+
+from collections.abc import Callable, Sequence
+from dataclasses import asdict, replace
 
 from saltwort.core.engine.processors import known_space
 from saltwort.core.errors import BadInput
+from saltwort.core.images import Facts, read_header, read_layers, survey
 from saltwort.core.scene.renders import RenderSpace, render_space
+from saltwort.core.scene.rig.stage import SLOTS
+from saltwort.core.scene.setting import Light, Scene, Swatch, check_scene, with_swatch, without_swatches
 from saltwort.core.spaces.typed import TypedColour
-from saltwort.server.images.models import StoredImage
+from saltwort.server.images.models import StoredImage, facts_from_json
 from saltwort.server.projects.models import Project
+from saltwort.server.projects.operations import change_setup
 from saltwort.server.projects.setups import config_of
-from saltwort.server.scene.models import Render, Swatch
+from saltwort.server.scene.models import Render
+
+FLOATS = ("half", "float", "double")
 
 
-def add_swatch(project: Project, name: str, typed: TypedColour) -> Swatch:
-    """Keep a typed colour. Raises BadInput when it does not parse or its space is unknown."""
-    return Swatch.objects.create(project=project, **_swatch_fields(project, name, typed))
+def change_scene(
+    project: Project, based_on: int, message: str, change: Callable[[Scene], Scene], author: str = ""
+) -> Project:
+    """Make the next revision with another scene. Raises BadInput for one that cannot be, Stale when the project was
+    changed meanwhile."""
+    config = config_of(project.current)
+
+    def changed(scene: Scene) -> Scene:
+        after = change(scene)
+        check_scene(after)
+        for colour in _new_colours(scene, after):
+            if not colour.is_colorimetric:
+                known_space(config, colour.space)
+        return after
+
+    return change_setup(project, based_on, message, lambda setup: replace(setup, scene=changed(setup.scene)), author)
 
 
-def change_swatch(swatch: Swatch, based_on: int, name: str, typed: TypedColour) -> Swatch:
-    """Type a swatch anew. Raises Stale when it was changed meanwhile."""
-    return swatch.change(based_on, **_swatch_fields(swatch.project, name, typed))
+def _new_colours(before: Scene, after: Scene) -> list[TypedColour]:
+    """Colours that were typed by this change: the others may name a space that a config has lost, until mended."""
+    old = {*(swatch.colour for swatch in before.swatches), *(light.colour for light in before.lights)}
+    colours = [*(swatch.colour for swatch in after.swatches), *(light.colour for light in after.lights)]
+    return [colour for colour in colours if colour not in old]
 
 
-def _swatch_fields(project: Project, name: str, typed: TypedColour) -> dict[str, str]:
-    if not name.strip():
-        raise BadInput("A swatch needs a name.")
-    _ = typed.values
-    space = known_space(config_of(project.current), typed.space)
-    return {"name": name.strip(), "space": space, "unit": typed.unit, "text": typed.text.strip()}
+def save_swatch(project: Project, based_on: int, was: str, swatch: Swatch, author: str = "") -> Project:
+    """Add a swatch, or type the one called `was` anew."""
+    message = f"Swatch {swatch.name} changed" if was else f"Swatch {swatch.name} added"
+    return change_scene(project, based_on, message, lambda scene: with_swatch(scene, was, swatch), author)
 
 
-def add_render(project: Project, name: str, image: StoredImage) -> Render:
-    """List a scene-linear picture. Raises BadInput for a format that cannot hold scene light."""
-    header = image.measured().header
-    if header.bit_depth not in ("half", "float", "double") and header.format != "HDR":
+def remove_swatches(project: Project, based_on: int, names: Sequence[str], author: str = "") -> Project:
+    message = f"Swatch {names[0]} deleted" if len(names) == 1 else f"{len(names)} swatches deleted"
+    return change_scene(project, based_on, message, lambda scene: without_swatches(scene, names), author)
+
+
+def bring_swatches(project: Project, based_on: int, swatches: Sequence[Swatch], author: str = "") -> Project:
+    """Add swatches from a file; those of a name that is there take its place."""
+
+    def brought(scene: Scene) -> Scene:
+        for swatch in swatches:
+            scene = with_swatch(scene, swatch.name if scene.swatch(swatch.name) else "", swatch)
+        return scene
+
+    return change_scene(project, based_on, f"{len(swatches)} swatches brought from a file", brought, author)
+
+
+def set_lights(project: Project, based_on: int, lights: Sequence[Light], author: str = "") -> Project:
+    """Set the rig's lights. The message says which were changed."""
+
+    def changed(scene: Scene) -> Scene:
+        for light in lights:
+            if light.swatch and scene.swatch(light.swatch) is None:
+                raise BadInput(f"There is no swatch “{light.swatch}” for {light.name}. Choose another.")
+        return replace(scene, lights=tuple(lights))
+
+    return change_scene(project, based_on, "Lights of the rig set", changed, author)
+
+
+def set_rig(
+    project: Project, based_on: int, swatch: str, inputs: Sequence[tuple[str, str]], author: str = ""
+) -> Project:
+    """Choose the swatch of the rig's swatch ball and the textures on the rig. Raises BadInput for what there is not."""
+
+    def changed(scene: Scene) -> Scene:
+        if swatch and scene.swatch(swatch) is None:
+            raise BadInput(f"There is no swatch “{swatch}”. Choose another.")
+        for slot, path in inputs:
+            if slot not in SLOTS:
+                raise BadInput(f"The rig has no place “{slot}”; it has {', '.join(SLOTS)}.")
+            if not project.textures.filter(path=path).exists():
+                raise BadInput(f"The project has no texture “{path}”. Choose another.")
+        return replace(scene, swatch_on_rig=swatch, inputs=tuple(dict(inputs).items()))
+
+    return change_scene(project, based_on, "Rig set up", changed, author)
+
+
+def add_render(project: Project, name: str, image: StoredImage, rig: dict | None = None) -> Render:
+    """List a picture with its first layer. Raises BadInput for a format that cannot hold scene light, or one that holds
+    no picture."""
+    header = read_header(image.file, "")
+    integers = header.bit_depth not in FLOATS and header.format != "HDR"
+    if integers and header.format != "TIFF":
         raise BadInput(
             f"{name} holds {header.bit_depth} integers, which cut light off at 1. Bring the render as float EXR or HDR."
         )
-    return Render.objects.create(project=project, name=name[:200], image=image)
+    return Render.objects.create(project=project, name=name[:200], image=image, rig=rig, facts=_facts(image, ""))
 
 
 def set_render_space(render: Render, based_on: int, space: str) -> Render:
@@ -44,9 +114,28 @@ def set_render_space(render: Render, based_on: int, space: str) -> Render:
     return render.change(based_on, space=name)
 
 
+def set_render_layer(render: Render, based_on: int, layer: str) -> Render:
+    """Look at another layer of a render. Raises BadInput when it has no such layer."""
+    return render.change(based_on, layer=layer, facts=_facts(render.image, layer))
+
+
+def layers_of(render: Render) -> tuple[str, ...]:
+    """The layers that a render can be looked at by."""
+    return tuple(layer.name for layer in read_layers(render.image.file))
+
+
+def facts_of(render: Render) -> Facts:
+    """What was measured in the layer that is looked at."""
+    return facts_from_json(render.facts) if render.facts else render.image.measured()
+
+
 def space_of(render: Render) -> RenderSpace:
     """The space a render is read in, and what told it."""
     config = config_of(render.project.current)
     if render.space and config.getColorSpace(render.space):
         return RenderSpace(render.space, "you")
-    return render_space(config, render.image.measured().header)
+    return render_space(config, render.name, facts_of(render).header)
+
+
+def _facts(image: StoredImage, layer: str) -> dict:
+    return asdict(survey(image.file, layer).facts)

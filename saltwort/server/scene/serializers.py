@@ -1,9 +1,13 @@
-"""The JSON of swatches and renders."""
+"""The JSON of the scene: swatches, lights, the rig, renders."""
 
 from rest_framework import serializers
 
+from saltwort.core.scene.reflectances import USES
+from saltwort.core.scene.setting import LIGHTS
+from saltwort.core.spaces.typed import UNITS
 from saltwort.server.http import BasedOn
-from saltwort.server.projects.serializers import TypedColourSerializer
+from saltwort.server.projects.config_serializers import PrimariesSerializer
+from saltwort.server.projects.serializers import ChangeSerializer, FindingSerializer
 
 
 def triple() -> serializers.ListField:
@@ -11,21 +15,268 @@ def triple() -> serializers.ListField:
     return serializers.ListField(child=serializers.FloatField(allow_null=True), min_length=3, max_length=3)
 
 
-class NewSwatch(TypedColourSerializer):
+def pair() -> serializers.ListField:
+    return serializers.ListField(child=serializers.FloatField(), min_length=2, max_length=2)
+
+
+class TypedSerializer(serializers.Serializer):
+    """A colour as typed. One of a colorimetric unit needs no space."""
+
+    space = serializers.CharField(max_length=200, allow_blank=True)
+    unit = serializers.ChoiceField(choices=list(UNITS))
+    text = serializers.CharField(max_length=100)
+
+
+class SwatchChange(BasedOn, TypedSerializer):
+    """A swatch to add, or to put in the place of the one called `was`."""
+
+    was = serializers.CharField(max_length=80, allow_blank=True, default="")
     name = serializers.CharField(max_length=80)
+    use = serializers.ChoiceField(choices=USES, default=USES[0])
 
 
-class SwatchChange(BasedOn, NewSwatch):
-    pass
+class SwatchNames(BasedOn):
+    names = serializers.ListField(child=serializers.CharField(max_length=80), min_length=1)
 
 
-class SwatchSerializer(NewSwatch):
-    """`working` and `shown` are null when the config no longer has the swatch's space."""
+class DisplayGamutSerializer(serializers.Serializer):
+    display = serializers.CharField()
+    light = triple()
+    holds = serializers.BooleanField()
 
-    id = serializers.IntegerField()
-    version = serializers.IntegerField()
+
+class ColourFactsSerializer(serializers.Serializer):
+    xy = pair()
+    uv = pair()
+    luminance = serializers.FloatField()
+    stops = serializers.FloatField(allow_null=True)
+    displays = DisplayGamutSerializer(many=True)
+
+
+class SwatchSerializer(TypedSerializer):
+    """`working`, `shown` and `facts` are null when the config no longer has the swatch's space. `remark` says why no
+    surface reflects so, or is empty."""
+
+    name = serializers.CharField()
+    use = serializers.ChoiceField(choices=USES)
     working = triple()
     shown = triple()
+    facts = ColourFactsSerializer(allow_null=True)
+    remark = serializers.CharField(allow_blank=True)
+
+
+class LightFields(serializers.Serializer):
+    name = serializers.ChoiceField(choices=LIGHTS)
+    colour = TypedSerializer()
+    swatch = serializers.CharField(max_length=80, allow_blank=True, default="")
+    intensity = serializers.FloatField()
+    stops = serializers.FloatField()
+    muted = serializers.BooleanField(default=False)
+
+
+class LightsChange(BasedOn):
+    lights = LightFields(many=True)
+
+
+class LightSerializer(LightFields):
+    """A light with its colour in the working space, and as a display shows it, brightest channel full."""
+
+    working = triple()
+    shown = triple()
+    facts = ColourFactsSerializer(allow_null=True)
+
+
+class ReferenceSerializer(serializers.Serializer):
+    """A measured reflectance in the working space."""
+
+    name = serializers.CharField()
+    use = serializers.CharField()
+    working = triple()
+    shown = triple()
+    luminance = serializers.FloatField()
+    lowest = serializers.FloatField()
+    highest = serializers.FloatField()
+    source = serializers.CharField()
+    text = serializers.CharField()
+
+
+class MeaningQuery(serializers.Serializer):
+    """Display code values on 0–1."""
+
+    red = serializers.FloatField(min_value=0, max_value=1)
+    green = serializers.FloatField(min_value=0, max_value=1)
+    blue = serializers.FloatField(min_value=0, max_value=1)
+
+
+class MeaningSerializer(serializers.Serializer):
+    way = serializers.CharField()
+    light = triple()
+    reason = serializers.CharField(allow_blank=True)
+
+
+class SlotSerializer(serializers.Serializer):
+    """A place on the rig: its texture and the space that is read in; both empty where the rig's own colour stands."""
+
+    name = serializers.CharField()
+    label = serializers.CharField()
+    group = serializers.CharField()
+    path = serializers.CharField(allow_blank=True)
+    space = serializers.CharField(allow_blank=True)
+
+
+class MistakeSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    label = serializers.CharField()
+    shows = serializers.CharField()
+    finding = serializers.CharField()
+
+
+class ToneMappingSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    label = serializers.CharField()
+    breaks = serializers.CharField()
+
+
+class SampleSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    space = serializers.CharField()
+    numbers = triple()
+    decoded = serializers.BooleanField()
+    light = triple()
+    rendered = triple()
+    shown = triple()
+
+
+class SamenessSerializer(serializers.Serializer):
+    samples = SampleSerializer(many=True)
+    same = serializers.BooleanField()
+    says = serializers.CharField()
+
+
+class RigSerializer(serializers.Serializer):
+    """The rig as it is set up, the quality of the best picture of it, and what can be done wrong on it. `version` names
+    all that a picture depends on."""
+
+    swatch = serializers.CharField(allow_blank=True)
+    slots = SlotSerializer(many=True)
+    mistakes = MistakeSerializer(many=True)
+    mappings = ToneMappingSerializer(many=True)
+    version = serializers.CharField()
+    width = serializers.IntegerField()
+    height = serializers.IntegerField()
+    samples = serializers.IntegerField()
+
+
+class RigInputSerializer(serializers.Serializer):
+    slot = serializers.CharField()
+    path = serializers.CharField(max_length=1024)
+
+
+class RigChange(BasedOn):
+    swatch = serializers.CharField(max_length=80, allow_blank=True)
+    inputs = RigInputSerializer(many=True)
+
+
+class LightStops(serializers.Serializer):
+    light = serializers.CharField()
+    stops = serializers.FloatField()
+
+
+class AskedFields(serializers.Serializer):
+    """How the rig is to be shown. `stops` is written `key:1.5,flame:-2`, `muted` is a list of lights with commas."""
+
+    mistake = serializers.CharField(allow_blank=True, default="")
+    mapping = serializers.CharField(allow_blank=True, default="")
+    white = serializers.FloatField(default=4.0)
+    stops = serializers.CharField(allow_blank=True, default="")
+    solo = serializers.CharField(allow_blank=True, default="")
+    muted = serializers.CharField(allow_blank=True, default="")
+
+
+class RenderRequest(AskedFields):
+    width = serializers.IntegerField()
+    height = serializers.IntegerField()
+    samples = serializers.IntegerField()
+
+
+class JudgedSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    mean = serializers.FloatField()
+    worst = serializers.FloatField()
+    pixels = serializers.IntegerField()
+
+
+class SpaceJudgedSerializer(serializers.Serializer):
+    space = serializers.CharField()
+    whole = JudgedSerializer()
+    surfaces = JudgedSerializer(many=True)
+    lights = JudgedSerializer(many=True)
+
+
+class SpectralSerializer(serializers.Serializer):
+    """Working spaces beside the spectral picture, the nearest first; none while it was not rendered."""
+
+    spaces = SpaceJudgedSerializer(many=True)
+
+
+class SpotSerializer(serializers.Serializer):
+    x = serializers.IntegerField()
+    y = serializers.IntegerField()
+    difference = serializers.FloatField()
+    body = serializers.CharField()
+
+
+class ColourChangeSerializer(serializers.Serializer):
+    """A colour in the working space before and after. `loses` says what becomes of it, or is empty."""
+
+    kind = serializers.CharField()
+    name = serializers.CharField()
+    before = triple()
+    after = triple()
+    loses = serializers.CharField(allow_blank=True)
+
+
+class RigDifferenceSerializer(serializers.Serializer):
+    whole = JudgedSerializer()
+    surfaces = JudgedSerializer(many=True)
+    spots = SpotSerializer(many=True)
+    width = serializers.IntegerField()
+    height = serializers.IntegerField()
+
+
+class WorkingSpaceChangeSerializer(serializers.Serializer):
+    colours = ColourChangeSerializer(many=True)
+    textures = ChangeSerializer(many=True)
+    stations = serializers.ListField(child=serializers.CharField())
+    new_findings = FindingSerializer(many=True)
+    gone_findings = FindingSerializer(many=True)
+    rig = RigDifferenceSerializer()
+
+
+class SpaceQuery(serializers.Serializer):
+    space = serializers.CharField(max_length=200, required=False)
+
+
+class DisplayCoveredSerializer(serializers.Serializer):
+    display = serializers.CharField()
+    primaries = PrimariesSerializer()
+    covered = serializers.FloatField()
+
+
+class MatrixSerializer(serializers.Serializer):
+    space = serializers.CharField()
+    to = serializers.ListField(child=triple())
+    back = serializers.ListField(child=triple())
+
+
+class WorkingSpaceSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    primaries = PrimariesSerializer()
+    imaginary = serializers.ListField(child=serializers.CharField())
+    pointer_covered = serializers.FloatField()
+    displays = DisplayCoveredSerializer(many=True)
+    matrices = MatrixSerializer(many=True)
+    stations = serializers.ListField(child=serializers.CharField())
 
 
 class RenderSerializer(serializers.Serializer):
@@ -34,14 +285,30 @@ class RenderSerializer(serializers.Serializer):
     version = serializers.IntegerField()
     space = serializers.CharField()
     told_by = serializers.CharField()
+    layer = serializers.CharField(allow_blank=True)
+    layers = serializers.ListField(child=serializers.CharField(allow_blank=True))
     width = serializers.IntegerField()
     height = serializers.IntegerField()
+    window = serializers.CharField(allow_blank=True)
     bit_depth = serializers.CharField()
     peak = serializers.FloatField(allow_null=True)
     above_one = serializers.FloatField()
+    below_zero = serializers.FloatField()
+    non_finite = serializers.IntegerField()
+    made_by = serializers.CharField(allow_blank=True)
     thumbnail = serializers.CharField()
     image = serializers.CharField()
 
 
-class RenderSpaceChange(BasedOn):
-    space = serializers.CharField(max_length=200, allow_blank=True)
+class RenderChange(BasedOn):
+    """Either may be left out."""
+
+    space = serializers.CharField(max_length=200, allow_blank=True, required=False)
+    layer = serializers.CharField(max_length=255, allow_blank=True, required=False)
+
+
+class MarkedSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    channels = triple()
+    all_channels = serializers.FloatField()
+    bright_with_detail = serializers.FloatField(allow_null=True)

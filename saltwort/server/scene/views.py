@@ -1,146 +1,250 @@
-"""HTTP for swatches and renders."""
+"""HTTP for swatches, lights, references and the working space."""
 
+from dataclasses import asdict
 from typing import Any
-from urllib.parse import urlencode
 
 from django.http import HttpResponse
-from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema
-from rest_framework import serializers, status
+from rest_framework import status
 from rest_framework.decorators import api_view, parser_classes
 from rest_framework.parsers import MultiPartParser
 from rest_framework.request import Request
 from rest_framework.response import Response
 
 from saltwort.core.configs import screen_view
-from saltwort.core.engine import ViewChoice
+from saltwort.core.engine import apply_to_colour, view_processor
+from saltwort.core.engine.measured import SCENE_INTERCHANGE
 from saltwort.core.errors import BadInput
-from saltwort.core.scene.swatches import convert
-from saltwort.core.spaces.typed import TypedColour
-from saltwort.server.http import BINARY, finite, parsed, picture
-from saltwort.server.images.operations import store_upload
-from saltwort.server.images.pictures import LARGEST_PICTURE, drawn
-from saltwort.server.projects.serializers import ViewChoiceSerializer
+from saltwort.core.scene.picking import meanings
+from saltwort.core.scene.reflectances import Reference, references, remark
+from saltwort.core.scene.rig.chart import patches
+from saltwort.core.scene.setting import Light, Scene, Swatch
+from saltwort.core.scene.swatch_files import chart_rows, read_swatches, swatch_rows
+from saltwort.core.scene.swatches import ColourFacts, colour_facts, convert
+from saltwort.core.scene.working_space import describe_working_space
+from saltwort.core.spaces.typed import Triple, TypedColour
+from saltwort.server.http import BINARY, as_csv, as_json_file, author_of, finite, parsed
+from saltwort.server.projects.config_serializers import primaries_json
+from saltwort.server.projects.models import Project
 from saltwort.server.projects.setups import config_of, current_setup
 from saltwort.server.projects.views import project_named
 from saltwort.server.scene import operations
-from saltwort.server.scene.models import Render, Swatch
+from saltwort.server.scene.changing import expectations, working_space_change
 from saltwort.server.scene.serializers import (
-    NewSwatch,
-    RenderSerializer,
-    RenderSpaceChange,
+    LightsChange,
+    LightSerializer,
+    MeaningQuery,
+    MeaningSerializer,
+    ReferenceSerializer,
+    SpaceQuery,
     SwatchChange,
+    SwatchNames,
     SwatchSerializer,
+    WorkingSpaceChangeSerializer,
+    WorkingSpaceSerializer,
 )
-from saltwort.server.uploads import RenderUpload
+from saltwort.server.uploads import PlainFile, read_upload
 
 
 @extend_schema(methods=["GET"], responses=SwatchSerializer(many=True))
-@extend_schema(methods=["POST"], request=NewSwatch, responses={201: SwatchSerializer})
-@api_view(["GET", "POST"])
+@extend_schema(methods=["PUT"], request=SwatchChange, responses=SwatchSerializer(many=True))
+@api_view(["GET", "PUT"])
 def swatches(request: Request, slug: str) -> Response:
+    """The project's swatches. PUT adds one, or types one anew."""
     project = project_named(slug)
-    if request.method == "POST":
-        asked = parsed(request, NewSwatch)
-        swatch = operations.add_swatch(project, asked["name"], _typed(asked))
-        return Response(_swatch(swatch), status=status.HTTP_201_CREATED)
-    return Response([_swatch(swatch) for swatch in project.swatches.select_related("project__current")])
+    if request.method == "PUT":
+        asked = parsed(request, SwatchChange)
+        swatch = Swatch(asked["name"].strip(), _typed(asked), asked["use"])
+        project = operations.save_swatch(project, asked["based_on"], asked["was"], swatch, author_of(request))
+    return Response(_swatches(project))
 
 
-@extend_schema(methods=["PUT"], request=SwatchChange, responses=SwatchSerializer)
-@extend_schema(methods=["DELETE"], responses={204: None})
-@api_view(["PUT", "DELETE"])
-def swatch(request: Request, slug: str, pk: int) -> Response:
-    found = get_object_or_404(Swatch.objects.select_related("project__current"), project__slug=slug, pk=pk)
-    if request.method == "DELETE":
-        found.delete()
-        return Response(status=status.HTTP_204_NO_CONTENT)
-    asked = parsed(request, SwatchChange)
-    return Response(_swatch(operations.change_swatch(found, asked["based_on"], asked["name"], _typed(asked))))
+@extend_schema(request=SwatchNames, responses=SwatchSerializer(many=True))
+@api_view(["POST"])
+def remove_swatches(request: Request, slug: str) -> Response:
+    asked = parsed(request, SwatchNames)
+    project = operations.remove_swatches(project_named(slug), asked["based_on"], asked["names"], author_of(request))
+    return Response(_swatches(project))
 
 
-@extend_schema(methods=["GET"], responses=RenderSerializer(many=True))
-@extend_schema(methods=["POST"], request={"multipart/form-data": RenderUpload}, responses={201: RenderSerializer})
-@api_view(["GET", "POST"])
+@extend_schema(request={"multipart/form-data": PlainFile}, responses={201: SwatchSerializer(many=True)})
+@api_view(["POST"])
 @parser_classes([MultiPartParser])
-def renders(request: Request, slug: str) -> Response:
-    project = project_named(slug)
-    if request.method == "POST":
-        upload = parsed(request, RenderUpload)["file"]
-        render = operations.add_render(project, upload.name, store_upload(upload))
-        return Response(_render(render), status=status.HTTP_201_CREATED)
-    return Response([_render(render) for render in project.renders.select_related("image", "project__current")])
+def bring_swatches(request: Request, slug: str) -> Response:
+    """Swatches of a file, or a chart's patches as swatches, added to the project as it stands."""
+    upload, project = parsed(request, PlainFile)["file"], project_named(slug)
+    found = read_swatches(upload.name, read_upload(upload))
+    project = operations.bring_swatches(project, project.current.number, found, author_of(request))
+    return Response(_swatches(project), status=status.HTTP_201_CREATED)
 
 
-@extend_schema(methods=["PUT"], request=RenderSpaceChange, responses=RenderSerializer)
-@extend_schema(methods=["DELETE"], responses={204: None})
-@api_view(["PUT", "DELETE"])
-def render(request: Request, slug: str, pk: int) -> Response:
-    found = render_named(slug, pk)
-    if request.method == "DELETE":
-        found.delete()
-        return Response(status=status.HTTP_204_NO_CONTENT)
-    asked = parsed(request, RenderSpaceChange)
-    return Response(_render(operations.set_render_space(found, asked["based_on"], asked["space"])))
-
-
-class RenderPictureQuery(ViewChoiceSerializer):
-    """The project's view where none is named."""
-
-    display = serializers.CharField(required=False)
-    view = serializers.CharField(required=False)
-    exposure = serializers.FloatField(default=0.0)
-    size = serializers.IntegerField(min_value=16, max_value=LARGEST_PICTURE, default=96)
-
-
-@extend_schema(parameters=[RenderPictureQuery], responses=BINARY)
+@extend_schema(responses=BINARY)
 @api_view(["GET"])
-def render_picture(request: Request, slug: str, pk: int) -> HttpResponse:
-    found, asked = render_named(slug, pk), parsed(request, RenderPictureQuery, query=True)
-    config = config_of(found.project.current)
-    choice = screen_view(config, current_setup(found.project).view)
-    if "view" in asked:
-        choice = ViewChoice(asked.get("display", choice.display), asked["view"], asked["look"])
-    space = operations.space_of(found).space
-    return picture(drawn(found.image, config, space, choice, asked["exposure"], asked["size"]))
+def swatch_file(request: Request, slug: str, kind: str) -> HttpResponse:
+    project = project_named(slug)
+    rows = swatch_rows(current_setup(project).scene.swatches)
+    write = as_csv if kind == "csv" else as_json_file
+    return write(rows, f"{project.slug}-swatches")
 
 
-def render_named(slug: str, pk: int) -> Render:
-    """The render of a URL."""
-    return get_object_or_404(Render.objects.select_related("image", "project__current"), project__slug=slug, pk=pk)
+@extend_schema(responses=BINARY)
+@api_view(["GET"])
+def chart_file(request: Request) -> HttpResponse:
+    """Reference values of the rig's chart."""
+    return as_csv(chart_rows(patches()), "rig-chart")
+
+
+@extend_schema(methods=["GET"], responses=LightSerializer(many=True))
+@extend_schema(methods=["PUT"], request=LightsChange, responses=LightSerializer(many=True))
+@api_view(["GET", "PUT"])
+def lights(request: Request, slug: str) -> Response:
+    project = project_named(slug)
+    if request.method == "PUT":
+        asked = parsed(request, LightsChange)
+        chosen = [Light(**{**light, "colour": TypedColour(**light["colour"])}) for light in asked["lights"]]
+        project = operations.set_lights(project, asked["based_on"], chosen, author_of(request))
+    scene = current_setup(project).scene
+    return Response([_light(project, scene, light) for light in scene.lights])
+
+
+@extend_schema(responses=ReferenceSerializer(many=True))
+@api_view(["GET"])
+def reflectances(request: Request, slug: str) -> Response:
+    """Measured reflectances in the project's working space. Empty when its config does not tell what numbers mean."""
+    project = project_named(slug)
+    config = config_of(project.current)
+    if not config.hasRole(SCENE_INTERCHANGE):
+        return Response([])
+    return Response([_reference(project, reference) for reference in references()])
+
+
+@extend_schema(parameters=[MeaningQuery], responses=MeaningSerializer(many=True))
+@api_view(["GET"])
+def meaning(request: Request, slug: str) -> Response:
+    """What numbers picked from a screen mean, read in each way."""
+    asked, project = parsed(request, MeaningQuery, query=True), project_named(slug)
+    config, setup = config_of(project.current), current_setup(project)
+    picked = (asked["red"], asked["green"], asked["blue"])
+    found = meanings(config, picked, setup.default_space, screen_view(config, setup.view))
+    return Response([{**asdict(way), "light": finite(way.light) if way.light else [None] * 3} for way in found])
+
+
+@extend_schema(parameters=[SpaceQuery], responses=WorkingSpaceSerializer)
+@api_view(["GET"])
+def working_space(request: Request, slug: str) -> Response:
+    """A scene-linear space as a working space; the project's where none is named."""
+    project = project_named(slug)
+    name = parsed(request, SpaceQuery, query=True).get("space") or current_setup(project).working_space
+    found = describe_working_space(config_of(project.current), name)
+    return Response(
+        WorkingSpaceSerializer(
+            {
+                **asdict(found),
+                "primaries": primaries_json(found.primaries),
+                "displays": [
+                    {**vars(display), "primaries": primaries_json(display.primaries)} for display in found.displays
+                ],
+                "matrices": [
+                    {"space": other, "to": to.tolist(), "back": back.tolist()} for other, to, back in found.matrices
+                ],
+                "stations": expectations(project, name),
+            }
+        ).data
+    )
+
+
+@extend_schema(parameters=[SpaceQuery], responses=WorkingSpaceChangeSerializer)
+@api_view(["GET"])
+def working_space_changes(request: Request, slug: str) -> Response:
+    """What a switch of the working space would change. Nothing is saved."""
+    project = project_named(slug)
+    space = parsed(request, SpaceQuery, query=True).get("space") or current_setup(project).working_space
+    found = working_space_change(project, space)
+    height, width = found.rig.map.shape
+    colours = [
+        {**vars(colour), "before": _numbers(colour.before), "after": _numbers(colour.after)} for colour in found.colours
+    ]
+    rig = {**vars(found.rig), "width": width, "height": height}
+    return Response(WorkingSpaceChangeSerializer({**vars(found), "colours": colours, "rig": rig}).data)
+
+
+def _numbers(values: Triple | None) -> list[float | None]:
+    return finite(values) if values else [None] * 3
 
 
 def _typed(asked: dict[str, Any]) -> TypedColour:
-    return TypedColour(asked["space"], asked["unit"], asked["text"])
+    return TypedColour(asked["space"], asked["unit"], asked["text"].strip())
 
 
-def _swatch(swatch: Swatch) -> dict[str, Any]:
-    config = config_of(swatch.project.current)
+def _swatches(project: Project) -> list[dict[str, Any]]:
+    return [_swatch(project, swatch) for swatch in current_setup(project).scene.swatches]
+
+
+def _swatch(project: Project, swatch: Swatch) -> dict[str, Any]:
+    config = config_of(project.current)
+    typed = {"name": swatch.name, "use": swatch.use, **vars(swatch.colour)}
     try:
-        converted = convert(config, swatch.typed, screen_view(config, current_setup(swatch.project).view))
-        colours = {"working": finite(converted.working), "shown": finite(converted.shown)}
+        converted = convert(config, swatch.colour, screen_view(config, current_setup(project).view))
     except BadInput:  # the finding swatch.unknown-space says what to do
-        colours = {"working": [None] * 3, "shown": [None] * 3}
-    own = {name: getattr(swatch, name) for name in ("id", "version", "name", "space", "unit", "text")}
-    return SwatchSerializer({**own, **colours}).data
-
-
-def _render(render: Render) -> dict[str, Any]:
-    facts, space = render.image.measured(), operations.space_of(render)
-    depends = {"v": f"{render.image_id[:12]}-{render.project.current.config_hash[:12]}-{space.space}"}
-    return RenderSerializer(
+        nothing = {"working": [None] * 3, "shown": [None] * 3, "facts": None, "remark": ""}
+        return SwatchSerializer({**typed, **nothing}).data
+    facts = colour_facts(config, converted.working)
+    return SwatchSerializer(
         {
-            "id": render.pk,
-            "name": render.name,
-            "version": render.version,
-            "space": space.space,
-            "told_by": space.told_by,
-            "width": facts.header.width,
-            "height": facts.header.height,
-            "bit_depth": facts.header.bit_depth,
-            "peak": max((value for value in facts.stats.max[:3] if value is not None), default=None),
-            "above_one": facts.stats.above_one,
-            "thumbnail": f"/api/projects/{render.project.slug}/renders/{render.pk}/picture?{urlencode(depends)}",
-            "image": render.image_id[:12],
+            **typed,
+            "working": finite(converted.working),
+            "shown": finite(converted.shown),
+            "facts": _facts(facts),
+            "remark": remark(swatch.use, converted.working, facts.luminance) if facts else "",
+        }
+    ).data
+
+
+def _facts(facts: ColourFacts | None) -> dict[str, Any] | None:
+    if facts is None:
+        return None
+    displays = [{**vars(display), "holds": display.holds} for display in facts.displays]
+    return {**vars(facts), "xy": facts.xy or (0.0, 0.0), "uv": facts.uv or (0.0, 0.0), "displays": displays}
+
+
+def _light(project: Project, scene: Scene, light: Light) -> dict[str, Any]:
+    config = config_of(project.current)
+    own = asdict(light)
+    try:
+        working = convert(config, scene.colour_of(light), current_setup(project).view).working
+    except BadInput:  # the finding light.unknown-space says what to do
+        return LightSerializer({**own, "working": [None] * 3, "shown": [None] * 3, "facts": None}).data
+    # A light is no surface: its disc shows the hue, as bright as a display can.
+    brightest = max(*working, 1e-6)
+    red, green, blue = (value / brightest * 0.8 for value in working)
+    return LightSerializer(
+        {
+            **own,
+            "working": finite(working),
+            "shown": finite(_shown(project, (red, green, blue))),
+            "facts": _facts(colour_facts(config, working)),
+        }
+    ).data
+
+
+def _shown(project: Project, light: Triple) -> Triple:
+    config, setup = config_of(project.current), current_setup(project)
+    choice = screen_view(config, setup.view)
+    return apply_to_colour(view_processor(config, setup.working_space, choice), light)
+
+
+def _reference(project: Project, reference: Reference) -> dict[str, Any]:
+    config = config_of(project.current)
+    x, y, z = reference.xyz
+    total = x + y + z
+    text = f"{x / total:.4f} {y / total:.4f} {y:.4f}"
+    working = convert(config, TypedColour("", "xyY", text), current_setup(project).view).working
+    return ReferenceSerializer(
+        {
+            **vars(reference),
+            "working": finite(working),
+            "shown": finite(_shown(project, working)),
+            "luminance": y,
+            "text": text,
         }
     ).data

@@ -1,0 +1,106 @@
+"""What a render holds that scene light should not."""
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from saltwort.core.configs.gamut import gamut_of
+from saltwort.core.findings.registry import BLOCKER, CAUTION, CheckedRender, Problem, Subjects, check
+from saltwort.core.scene.renders import CHROMATICITY_TOLERANCE
+
+CLIPPED_AT = (0.9995, 1.0005)
+"""Where the peak of a clipped picture lies; a half float just below 1 is 0.9995."""
+BRIGHT_MEDIAN = 0.3
+"""Half of a scene brighter than this, and nothing above 1, is a picture for a display: scenes are exposed around 0.18,
+and have highlights."""
+
+
+@check("render.non-finite", BLOCKER)
+def non_finite(subjects: Subjects) -> Iterator[Problem]:
+    """A render holds values that are not numbers."""
+    for render in subjects.renders:
+        count = render.facts.stats.non_finite
+        if count:
+            yield Problem(
+                render.name,
+                "Not a number in the render",
+                f"{count:,} samples are infinite or no number at all. They spread when the picture is blurred or "
+                "scaled; render again, or mend them before compositing.",
+            )
+
+
+@check("render.negative", CAUTION)
+def negative(subjects: Subjects) -> Iterator[Problem]:
+    """A render holds negative light: a colour outside its space, or a filter that rings."""
+    for render in subjects.renders:
+        share = render.facts.stats.below_zero
+        if share > 0:
+            yield Problem(
+                render.name,
+                "Negative light",
+                f"{share:.2%} of the samples lie below zero: colours outside {render.space}, or a filter that rings.",
+            )
+
+
+@check("render.view-baked", BLOCKER)
+def view_baked(subjects: Subjects) -> Iterator[Problem]:
+    """A render is no scene light but a picture for a display: encoded, or with a view in it."""
+    for render in subjects.renders:
+        if reason := _for_a_display(subjects, render):
+            yield Problem(
+                render.name,
+                "A picture for a display, not light",
+                f"{reason} Through a view it would be tone-mapped twice. Render again with no view and no gamma in the "
+                "file.",
+            )
+
+
+@check("render.clipped-at-one", CAUTION)
+def clipped_at_one(subjects: Subjects) -> Iterator[Problem]:
+    """The light of a render ends at exactly 1, where it was cut off."""
+    low, high = CLIPPED_AT
+    for render in subjects.renders:
+        peaks = _known(render.facts.stats.max)
+        if peaks and low <= max(peaks) <= high and not _for_a_display(subjects, render):
+            yield Problem(
+                render.name,
+                "Clipped at 1",
+                "Its brightest value is exactly 1: lamps and highlights were cut off, and pulled down they turn grey. "
+                "Take the clamp out of the renderer's output, and write a float format.",
+            )
+
+
+@check("render.wrong-primaries", CAUTION)
+def wrong_primaries(subjects: Subjects) -> Iterator[Problem]:
+    """A render declares other primaries than those of the space it is read in."""
+    for render in subjects.renders:
+        declared = render.facts.header.tags.get("chromaticities")
+        gamut = gamut_of(subjects.config, render.space)
+        if not isinstance(declared, tuple) or len(declared) != 8 or gamut is None:
+            continue
+        if not np.allclose(gamut.chromaticities, declared, atol=CHROMATICITY_TOLERANCE):
+            red = f"{declared[0]:.3f}, {declared[1]:.3f}"
+            yield Problem(
+                render.name,
+                "Read with other primaries",
+                f"Its header puts red at {red}; {render.space} has it at {gamut.red[0]:.3f}, {gamut.red[1]:.3f}. "
+                "Every colour is shifted. Read it in the space that the file declares.",
+            )
+
+
+def _for_a_display(subjects: Subjects, render: CheckedRender) -> str:
+    """What tells that a picture is for a display, in a sentence; empty where nothing does."""
+    facts = render.facts
+    interop_id = facts.header.tags.get("colorInteropID")
+    if isinstance(interop_id, str) and interop_id.endswith("_display"):
+        return f"Its header says {interop_id}."
+    if bits := facts.stats.encoded_steps:
+        return f"All its values are steps of {bits} bits, once encoded."
+    peaks, medians = _known(facts.stats.max), _known(facts.stats.median)
+    if peaks and max(peaks) <= CLIPPED_AT[1] and float(np.mean(medians)) > BRIGHT_MEDIAN:
+        return f"Half of it is brighter than {np.mean(medians):.2f}, and nothing is above 1, as in encoded pictures."
+    return ""
+
+
+def _known(values: tuple[float | None, ...]) -> list[float]:
+    return [value for value in values[:3] if value is not None]

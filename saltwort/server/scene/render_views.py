@@ -1,0 +1,135 @@
+"""HTTP for renders: the list, pictures of their layers, and what is marked in them."""
+
+from typing import Any
+from urllib.parse import urlencode
+
+from django.http import HttpResponse
+from django.shortcuts import get_object_or_404
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers, status
+from rest_framework.decorators import api_view, parser_classes
+from rest_framework.parsers import MultiPartParser
+from rest_framework.request import Request
+from rest_framework.response import Response
+
+from saltwort.core.configs import screen_view
+from saltwort.core.engine import ViewChoice, apply, view_processor
+from saltwort.core.images import encode_png
+from saltwort.core.scene.marks import MARKS, mark, marked_share, striped
+from saltwort.server.http import BINARY, parsed, picture
+from saltwort.server.images.operations import store_upload
+from saltwort.server.images.pictures import LARGEST_PICTURE, drawn, pixels_of, stored
+from saltwort.server.projects.serializers import ViewChoiceSerializer
+from saltwort.server.projects.setups import config_of, current_setup
+from saltwort.server.projects.views import project_named
+from saltwort.server.scene import operations
+from saltwort.server.scene.models import Render
+from saltwort.server.scene.serializers import MarkedSerializer, RenderChange, RenderSerializer
+from saltwort.server.uploads import RenderUpload
+
+
+@extend_schema(methods=["GET"], responses=RenderSerializer(many=True))
+@extend_schema(methods=["POST"], request={"multipart/form-data": RenderUpload}, responses={201: RenderSerializer})
+@api_view(["GET", "POST"])
+@parser_classes([MultiPartParser])
+def renders(request: Request, slug: str) -> Response:
+    project = project_named(slug)
+    if request.method == "POST":
+        upload = parsed(request, RenderUpload)["file"]
+        render = operations.add_render(project, upload.name, store_upload(upload))
+        return Response(_render(render), status=status.HTTP_201_CREATED)
+    return Response([_render(render) for render in project.renders.select_related("image", "project__current")])
+
+
+@extend_schema(methods=["PUT"], request=RenderChange, responses=RenderSerializer)
+@extend_schema(methods=["DELETE"], responses={204: None})
+@api_view(["PUT", "DELETE"])
+def render(request: Request, slug: str, pk: int) -> Response:
+    found = render_named(slug, pk)
+    if request.method == "DELETE":
+        found.delete()
+        return Response(status=status.HTTP_204_NO_CONTENT)
+    asked = parsed(request, RenderChange)
+    based_on = asked["based_on"]
+    if "layer" in asked:
+        operations.set_render_layer(found, based_on, asked["layer"])
+        based_on = found.version
+    if "space" in asked:
+        operations.set_render_space(found, based_on, asked["space"])
+    return Response(_render(found))
+
+
+class RenderPictureQuery(ViewChoiceSerializer):
+    """The project's view where none is named. `mark` puts stripes where something is wrong."""
+
+    display = serializers.CharField(required=False)
+    view = serializers.CharField(required=False)
+    exposure = serializers.FloatField(default=0.0)
+    size = serializers.IntegerField(min_value=16, max_value=LARGEST_PICTURE, default=96)
+    mark = serializers.ChoiceField(choices=list(MARKS), required=False)
+
+
+@extend_schema(parameters=[RenderPictureQuery], responses=BINARY)
+@api_view(["GET"])
+def render_picture(request: Request, slug: str, pk: int) -> HttpResponse:
+    found, asked = render_named(slug, pk), parsed(request, RenderPictureQuery, query=True)
+    config = config_of(found.project.current)
+    choice = screen_view(config, current_setup(found.project).view)
+    if "view" in asked:
+        choice = ViewChoice(asked.get("display", choice.display), asked["view"], asked["look"])
+    space = operations.space_of(found).space
+    if "mark" not in asked:
+        return picture(drawn(found.image, config, space, choice, asked["exposure"], asked["size"], found.layer))
+    shown = apply(
+        view_processor(config, space, choice, asked["exposure"]), stored(found.image, asked["size"], found.layer)
+    )
+    return picture(encode_png(striped(shown, mark(asked["mark"], pixels_of(found.image, found.layer)))))
+
+
+@extend_schema(responses=MarkedSerializer(many=True))
+@api_view(["GET"])
+def render_marks(request: Request, slug: str, pk: int) -> Response:
+    """How much of a render is flat, negative or no number, for each channel."""
+    found = render_named(slug, pk)
+    pixels = pixels_of(found.image, found.layer)
+    shares = [{"name": name, **vars(marked_share(mark(name, pixels), pixels))} for name in MARKS]
+    return Response(MarkedSerializer(shares, many=True).data)
+
+
+def render_named(slug: str, pk: int) -> Render:
+    """The render of a URL."""
+    return get_object_or_404(Render.objects.select_related("image", "project__current"), project__slug=slug, pk=pk)
+
+
+def _render(render: Render) -> dict[str, Any]:
+    facts, space = operations.facts_of(render), operations.space_of(render)
+    header = facts.header
+    width, height = header.picture_size
+    key = f"{render.image_id[:12]}-{render.layer}-{render.project.current.config_hash[:12]}-{space.space}"
+    return RenderSerializer(
+        {
+            "id": render.pk,
+            "name": render.name,
+            "version": render.version,
+            "space": space.space,
+            "told_by": space.told_by,
+            "layer": render.layer,
+            "layers": operations.layers_of(render),
+            "width": width,
+            "height": height,
+            "window": _window(header.frame, header.width, header.height),
+            "bit_depth": header.bit_depth,
+            "peak": max((value for value in facts.stats.max[:3] if value is not None), default=None),
+            "above_one": facts.stats.above_one,
+            "below_zero": facts.stats.below_zero,
+            "non_finite": facts.stats.non_finite,
+            "made_by": "the bench renderer" if render.rig else "",
+            "thumbnail": f"/api/projects/{render.project.slug}/renders/{render.pk}/picture?{urlencode({'v': key})}",
+            "image": f"{render.image_id[:12]}-{render.layer}",
+        }
+    ).data
+
+
+def _window(frame: tuple[int, int, int, int] | None, width: int, height: int) -> str:
+    """Which pixels an EXR holds, where they are not those of the picture."""
+    return f"{width} × {height} from {frame[0]}, {frame[1]}" if frame else ""
