@@ -55,6 +55,25 @@ def _texture(page: Page) -> None:
     page.get_by_role("table", name="Probe").wait_for()
 
 
+def _mistake(page: Page) -> None:
+    page.get_by_role("combobox", name="Wrong on purpose").click()
+    page.get_by_role("option", name="Texture read as data").click()
+    page.get_by_role("img", name="Wrong: Texture read as data").wait_for(timeout=60_000)
+    page.get_by_role("table", name="Same colour?").wait_for(timeout=60_000)
+
+
+def _working_space(page: Page) -> None:
+    page.get_by_role("combobox", name="Look at").click()
+    page.get_by_role("option", name="Linear Rec.709 (sRGB)").click()
+    page.get_by_role("table", name="Colours before and after").wait_for(timeout=60_000)
+
+
+def _pulled_down(page: Page) -> None:
+    page.get_by_role("slider", name="Stops down").focus()
+    for _ in range(8):
+        page.keyboard.press("ArrowRight")
+
+
 def _tab(name: str) -> Callable[[Page], None]:
     return lambda page: page.get_by_role("radiogroup").get_by_text(name, exact=True).click()
 
@@ -72,6 +91,9 @@ VIEWS: dict[str, tuple[str, Callable[[Page], None] | None]] = {
     "texture": ("textures", _texture),
     "convert": ("textures/convert", None),
     "scene": ("scene", None),
+    "rig": ("scene?part=rig", _mistake),
+    "working-space": ("scene?part=space", _working_space),
+    "renders": ("scene?part=renders", _pulled_down),
     "compare": ("compare", _probe),
     "handoffs": ("handoffs", None),
     "outputs": ("outputs", lambda page: page.get_by_role("row").filter(has_text=".png").click()),

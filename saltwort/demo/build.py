@@ -19,8 +19,12 @@ from saltwort.server.projects.models import Project
 from saltwort.server.projects.operations import change_setup, create_project
 from saltwort.server.projects.setups import current_setup
 from saltwort.server.scene.operations import add_render
+from saltwort.server.scene.rig import Asked, start_render
 from saltwort.server.textures.intake import leave_out
 from saltwort.server.textures.operations import add_texture, pin_texture
+
+RIG_PICTURE = (480, 270, 16)
+"""Width, height and samples of the rig that ships with the demo."""
 
 NAME, SLUG = "Lantern Quay", "lantern-quay"
 RENDER = "lantern_quay_dusk.exr"
@@ -37,7 +41,7 @@ SRGB = "sRGB Encoded Rec.709 (sRGB)"
 SCENE = Scene(
     swatches=(
         Swatch("enamel", TypedColour(SRGB, "8-bit", "47 106 104")),
-        Swatch("brass", TypedColour(SRGB, "hex", "#b58c4a"), "metal"),
+        Swatch("brass", TypedColour(SRGB, "hex", "#e2c68a"), "metal"),
         Swatch("quay stone", TypedColour(SRGB, "hsl", "27 12% 37%")),
         Swatch("fresh tar", TypedColour("", "xyY", "0.33 0.34 0.012")),
         Swatch("buoy red", TypedColour("ACEScg", "8-bit", "168 42 30")),
@@ -46,7 +50,7 @@ SCENE = Scene(
     ),
     lights=(
         Light("environment", TypedColour("", "xyY", "0.3127 0.329")),
-        Light("key", TypedColour("", "daylight", "7500"), stops=-2.0),
+        Light("key", TypedColour("", "daylight", "7500"), stops=-0.5),
         Light("flame", TypedColour("", "kelvin", "1900"), swatch="flame", stops=-1.5),
         Light("marker", TypedColour("", "xyY", "0.23 0.66"), swatch="channel marker", stops=-1.0),
     ),
@@ -66,7 +70,8 @@ said to be linear."""
 
 
 def build_demo() -> Project:
-    """Make the project with its textures, pins, swatches and render, and queue two outputs. Takes a few seconds."""
+    """Make the project with its textures, pins, scene and render, and queue a picture of the rig and two outputs. Takes
+    a few seconds."""
     project = create_project(NAME)
     with TemporaryDirectory() as folder:
         _add_textures(project, Path(folder))
@@ -75,6 +80,7 @@ def build_demo() -> Project:
     project = change_setup(project, 1, "Read skies in linear Rec.709", _with_sky_rule)
     project = change_setup(project, 2, "Add AgX and Filmic, and look through AgX", _with_views)
     project = change_setup(project, 3, "Colours, lights and rig of the quay", lambda setup: replace(setup, scene=SCENE))
+    start_render(project, RIG_PICTURE, Asked())
     render.project = project
     make_still(render, current_setup(project).view, exposure=1.0, bits=8)
     make_handoff(render)

@@ -6,13 +6,13 @@ from pathlib import Path
 from django.test import TestCase, override_settings
 
 from saltwort.core.images import measure
-from saltwort.demo.build import RENDER, SWATCHES, build_demo
+from saltwort.demo.build import RENDER, SCENE, build_demo
 from saltwort.demo.textures import CUT_OFF, write_textures
 from saltwort.server.findings.operations import findings_of
 from saltwort.server.images.models import StoredImage
 from saltwort.server.jobs.models import Job
 from saltwort.server.projects.models import Project
-from saltwort.server.projects.setups import config_of
+from saltwort.server.projects.setups import config_of, setup_from_json
 from saltwort.server.scene.operations import space_of
 from saltwort.server.textures.operations import assigned_textures
 
@@ -55,6 +55,8 @@ class Demo(TestCase):
                 ("texture.normals-not-unit", "mooring_rope/mooring_rope_nrm.png"),
                 ("texture.unreadable", "mooring_rope/mooring_rope_tarred_basecolor.png"),
                 ("rule.takes-nothing", "HDR files"),
+                ("swatch.reflectance-out-of-range", "fresh tar"),
+                ("swatch.steps-in-linear", "buoy red"),
             },
         )
 
@@ -82,10 +84,10 @@ class Demo(TestCase):
 
     def test_swatches_and_waiting_outputs(self) -> None:
         self.assertEqual(
-            {swatch.name: swatch.typed.text for swatch in self.project.swatches.all()},
-            {name: typed.text for name, typed in SWATCHES.items()},
+            setup_from_json(self.project.current.setup).scene,
+            SCENE,
         )
-        self.assertEqual(Job.objects.filter(state="queued").count(), 2)
+        self.assertEqual(Job.objects.filter(state="queued").count(), 3)
 
     def test_it_is_the_same_every_time(self) -> None:
         with tempfile.TemporaryDirectory() as folder:

@@ -1,12 +1,23 @@
 """Swatches, renders, Compare and hand-offs through HTTP."""
 
-import numpy as np
-import PyOpenColorIO as ocio
+import warnings
+from pathlib import Path
+from typing import ClassVar
+from unittest.mock import patch
 
-from saltwort.core.engine import apply, view_processor
+import numpy as np
+import OpenImageIO as oiio
+import PyOpenColorIO as ocio
+from django.conf import settings
+
+from saltwort.core.engine import ViewChoice, apply, view_processor
 from saltwort.core.images import read_pixels
-from saltwort.core.spaces.gamuts import REC709
-from saltwort.server.scene.models import Render, Swatch
+from saltwort.core.images.writing import write_layers
+from saltwort.core.spaces.gamuts import AP1, D65, REC709, rgb_to_rgb
+from saltwort.core.spaces.observer import black_body_xy
+from saltwort.server.jobs.models import Job
+from saltwort.server.scene.models import Render
+from saltwort.server.scene.rig import Asked, start_render
 from tests.core.test_configs import OLD_CONFIG
 from tests.samples import (
     ACES_SDR,
@@ -21,6 +32,10 @@ from tests.samples import (
 )
 from tests.server import ServerTestCase
 
+with warnings.catch_warnings():
+    warnings.simplefilter("ignore")
+    import colour
+
 PQ = {"display": "Rec.2100-PQ - Display", "view": "ACES 2.0 - HDR 1000 nits (Rec.2020)", "look": ""}
 
 
@@ -28,49 +43,346 @@ ENAMEL = {"name": "enamel", "space": SRGB, "unit": "8-bit", "text": "47 106 104"
 
 
 class Swatches(ServerTestCase):
+    def add(self, based_on: int = 1, **change: object) -> list[dict]:
+        return self.tell("put", "/swatches", based_on=based_on, **{**ENAMEL, **change})
+
     def test_a_swatch_is_kept_as_typed_and_converted(self) -> None:
-        made = self.tell("post", "/swatches", 201, **ENAMEL)
+        (made,) = self.add()
         self.assertEqual((made["text"], made["unit"], made["space"]), ("47 106 104", "8-bit", SRGB))
         transform = project_config().getProcessor(ocio.ColorSpaceTransform(SRGB, "ACEScg")).getDefaultCPUProcessor()
         np.testing.assert_allclose(made["working"], transform.applyRGB([47 / 255, 106 / 255, 104 / 255]), atol=1e-7)
         shown = view_processor(project_config(), SRGB, ACES_SDR).applyRGB([47 / 255, 106 / 255, 104 / 255])
         np.testing.assert_allclose(made["shown"], shown, atol=1e-5)
 
-    def test_conversions_follow_the_working_space_and_what_was_typed_stays(self) -> None:
-        before = self.tell("post", "/swatches", 201, **ENAMEL)
-        self.tell("post", "/setup", based_on=1, message="w", working_space=LINEAR_REC709)
+    def test_what_it_is_whatever_its_numbers(self) -> None:
+        encoded = np.array([47, 106, 104]) / 255
+        expected = colour.sRGB_to_XYZ(encoded)
+        facts = self.add()[0]["facts"]
+        np.testing.assert_allclose(facts["xy"], colour.XYZ_to_xy(expected), atol=1e-4)
+        np.testing.assert_allclose(facts["uv"], colour.xy_to_Luv_uv(colour.XYZ_to_xy(expected)), atol=1e-4)
+        self.assertAlmostEqual(facts["luminance"], expected[1], places=4)
+        self.assertAlmostEqual(facts["stops"], np.log2(expected[1] / 0.18), places=3)
+        self.assertTrue(all(display["holds"] for display in facts["displays"]))
+        marker = self.add(2, name="marker", use="light", space="Linear Rec.2020", unit="unit", text="0.02 1.4 0.16")[1]
+        held = {display["display"] for display in marker["facts"]["displays"] if display["holds"]}
+        self.assertIn("Rec.2100-PQ - Display", held)
+        self.assertNotIn(SRGB_DISPLAY, held)
+
+    def test_every_unit_says_the_same_colour(self) -> None:
+        units = {
+            "unit": "0.184313725 0.415686275 0.407843137",
+            "hex": "#2f6a68",
+            "hsv": "177.9661016949 0.5566037736 0.4156862745",
+            "hsl": "177.9661016949 38.562091503% 30%",
+            "10-bit": "188.5529412 425.2470588 417.2235294",
+        }
+        working = np.array(self.add()[0]["working"])
+        for number, (unit, text) in enumerate(units.items(), start=2):
+            (changed,) = self.add(number, was="enamel", unit=unit, text=text)
+            np.testing.assert_allclose(changed["working"], working, atol=2e-6, err_msg=unit)
+        x, y, luminance = (*changed["facts"]["xy"], changed["facts"]["luminance"])
+        (changed,) = self.add(number + 1, was="enamel", space="", unit="xyY", text=f"{x} {y} {luminance}")
+        np.testing.assert_allclose(changed["working"], working, atol=2e-6)
+
+    def test_conversions_follow_the_working_space_and_going_back_is_exact(self) -> None:
+        (before,) = self.add()
+        self.tell("post", "/setup", based_on=2, message="w", working_space=LINEAR_REC709)
         (after,) = self.ask("/swatches")
         self.assertEqual(after["text"], before["text"])
         self.assertNotEqual(after["working"], before["working"])
+        self.add(3, was="enamel", text="1 2 3")
+        self.tell("post", "/undo", based_on=4)
+        self.tell("post", "/undo", based_on=3)
+        self.assertEqual(self.ask("/swatches"), [before])
 
-    def test_change_and_delete(self) -> None:
-        made = self.tell("post", "/swatches", 201, **ENAMEL)
-        changed = self.tell("put", f"/swatches/{made['id']}", based_on=1, **{**ENAMEL, "unit": "hex", "text": "#fff"})
-        self.assertEqual((changed["version"], changed["text"]), (2, "#fff"))
-        self.refused("put", f"/swatches/{made['id']}", "changed meanwhile", status=409, based_on=1, **ENAMEL)
-        self.tell("delete", f"/swatches/{made['id']}", 204)
-        self.assertEqual(Swatch.objects.count(), 0)
+    def test_change_delete_and_undo(self) -> None:
+        self.add()
+        changed = self.add(2, was="enamel", unit="hex", text="#fff", name="white")
+        self.assertEqual([(swatch["name"], swatch["text"]) for swatch in changed], [("white", "#fff")])
+        self.refused("put", "/swatches", "changed meanwhile", status=409, based_on=1, **ENAMEL)
+        self.refused("put", "/swatches", "no swatch “enamel”", based_on=3, was="enamel", **ENAMEL)
+        self.assertEqual(self.tell("post", "/swatches/remove", based_on=3, names=["white"]), [])
+        self.tell("post", "/undo", based_on=4)
+        self.assertEqual(len(self.ask("/swatches")), 1)
+
+    def test_a_change_of_the_scene_leaves_the_config_as_it_is(self) -> None:
+        before = self.project.current
+        self.add()
+        self.project.refresh_from_db()
+        self.assertEqual(self.project.current.config_hash, before.config_hash)
+        self.assertEqual(self.project.current.parts, ["scene"])
 
     def test_refusals(self) -> None:
         for change, words in (
             ({"text": "300 0 0"}, "0 to 255"),
             ({"text": "nan", "unit": "unit"}, "finite"),
+            ({"text": "0.5 0.5 0.5 0.5", "unit": "unit"}, "here are 4"),
+            ({"text": "900", "unit": "kelvin"}, "1,000 to 40,000"),
+            ({"text": "#12345", "unit": "hex"}, "3 or 6 digits"),
             ({"name": ""}, "blank"),
+            ({"name": "a\u0007b"}, "printed"),
             ({"space": "Nowhere"}, "no colour space"),
             ({"text": "x" * 101}, "100"),
+            ({"use": "paint"}, "valid choice"),
         ):
-            self.refused("post", "/swatches", words, **{**ENAMEL, **change})
-        self.assertEqual(Swatch.objects.count(), 0)
+            self.refused("put", "/swatches", words, based_on=1, **{**ENAMEL, **change})
+        self.add()
+        self.refused("put", "/swatches", "“enamel” already", based_on=2, **ENAMEL)
+        self.assertEqual(len(self.ask("/swatches")), 1)
 
     def test_a_swatch_outlives_its_space_and_is_reported(self) -> None:
-        self.tell("post", "/swatches", 201, **ENAMEL)
-        self.tell("post", "/setup", based_on=1, message="none", rules=[])
+        self.add()
+        self.tell("post", "/setup", based_on=2, message="none", rules=[])
         (self.folder / "old.ocio").write_text(OLD_CONFIG)
         self.start_from(self.folder / "old.ocio")
         (swatch,) = self.ask("/swatches")
         self.assertEqual(swatch["working"], [None, None, None])
         self.assertIn("swatch.unknown-space", [finding["code"] for finding in self.ask("/findings")])
         self.assertEqual(len(self.ask("/path")), 5)  # the tracer goes on, in the default space
+
+    def test_out_and_in_again_as_csv_and_json(self) -> None:
+        self.add()
+        listed = self.add(2, name="key, warm", use="light", space="", unit="kelvin", text="3200 0.004")
+        for kind in ("csv", "json"):
+            file = self.folder / f"swatches.{kind}"
+            file.write_bytes(self.client.get(self.url(f"/swatches.{kind}")).content)
+            self.tell("post", "/swatches/remove", based_on=self.revision(), names=["enamel", "key, warm"])
+            self.assertEqual(self.send("/swatches/file", file), listed)
+
+    def test_a_charts_values_become_swatches_and_bad_files_change_nothing(self) -> None:
+        chart = self.folder / "chart.csv"
+        chart.write_bytes(self.client.get("/api/chart.csv").content)
+        patches = self.send("/swatches/file", chart)
+        self.assertEqual((len(patches), patches[-1]["name"]), (24, "grey 20"))
+        lab = self.folder / "lab.csv"
+        lab.write_text("name,L,a,b\nskin,65,18,17\n")
+        skin = self.send("/swatches/file", lab)[-1]
+        np.testing.assert_allclose(
+            [*skin["facts"]["xy"], skin["facts"]["luminance"]],
+            colour.XYZ_to_xyY(colour.Lab_to_XYZ([65, 18, 17], D65)),
+            atol=1e-4,
+        )
+        stands = self.revision()
+        for content, words in (
+            (b"\xff\xfe\x00", "UTF-8"),
+            (b"name,colour\nred,#f00\n", "names its columns"),
+            (b"name,L,a,b\nred,50,x,1\n", "Line 2"),
+            (b"name,L,a,b\n", "no patches"),
+            (b"{}", "a list of swatches"),
+            (b"[" * 5000, "no valid JSON"),
+            (b'[{"name": "x", "space": "", "unit": "kelvin", "text": 3}]', "Swatch 1"),
+            (b'[{"name": "x", "space": "", "unit": "kelvin", "text": "3"}]', "x: A temperature"),
+            (b'[{"name": "x", "space": "Nowhere", "unit": "hex", "text": "fff"}]', "no colour space"),
+            (b"name,use,space,unit,text\n", "no swatches"),
+        ):
+            bad = self.folder / "bad.csv"
+            bad.write_bytes(content)
+            self.assertIn(words, self.send("/swatches/file", bad, 400)["detail"])
+        self.assertEqual(self.revision(), stands)
+
+    def test_measured_reflectances_in_the_working_space(self) -> None:
+        found = {row["name"]: row for row in self.ask("/reflectances")}
+        self.assertAlmostEqual(found["charcoal"]["luminance"], 0.035)
+        np.testing.assert_allclose(found["charcoal"]["working"], [0.035] * 3, atol=1e-4)
+        # Silver is nearly white, gold reflects red and holds blue back.
+        self.assertGreater(found["silver"]["luminance"], 0.95)
+        self.assertLess(found["gold"]["working"][2], 0.5)
+        self.assertIn("Johnson", found["gold"]["source"])
+
+    def test_what_picked_numbers_mean(self) -> None:
+        encoded, light, back = self.ask("/meaning", red=0.5, green=0.5, blue=0.5)
+        self.assertAlmostEqual(encoded["light"][0], 0.2140, places=3)
+        self.assertEqual(light["light"], [0.5, 0.5, 0.5])
+        setup = self.ask("")["setup"]["view"]
+        choice = ViewChoice(setup["display"], setup["view"])
+        shown = view_processor(project_config(), "ACEScg", choice).applyRGB(back["light"])
+        np.testing.assert_allclose(shown, [0.5] * 3, atol=2e-3)
+        self.ask("/meaning", 400, red=2, green=0, blue=0)
+
+
+class Lights(ServerTestCase):
+    def lights(self) -> list[dict]:
+        return self.ask("/lights")
+
+    def save(self, based_on: int, name: str, status: int = 200, **change: object) -> dict:
+        own = ("name", "colour", "swatch", "intensity", "stops", "muted")
+        told = [{field: light[field] for field in own} for light in self.lights()]
+        told = [{**light, **change} if light["name"] == name else light for light in told]
+        return self.tell("put", "/lights", status, based_on=based_on, lights=told)
+
+    def test_a_light_takes_its_colour_from_kelvin_or_a_swatch(self) -> None:
+        flame = {light["name"]: light for light in self.lights()}["flame"]
+        np.testing.assert_allclose(flame["facts"]["xy"], black_body_xy(1900), atol=1e-4)
+        self.assertAlmostEqual(flame["facts"]["luminance"], 1.0, places=4)
+        self.tell("put", "/swatches", based_on=1, **{**ENAMEL, "use": "light"})
+        (enamel,) = self.ask("/swatches")
+        changed = {light["name"]: light for light in self.save(2, "flame", swatch="enamel", stops=2.5)}["flame"]
+        self.assertEqual((changed["working"], changed["stops"]), (enamel["working"], 2.5))
+        self.tell("post", "/swatches/remove", based_on=3, names=["enamel"])
+        left = {light["name"]: light for light in self.lights()}["flame"]
+        self.assertEqual((left["swatch"], left["working"]), ("", enamel["working"]))
+
+    def test_refusals(self) -> None:
+        for change, words in (
+            ({"stops": 99}, "−20 to +20"),
+            ({"intensity": -1}, "0 to 1,000,000"),
+            ({"intensity": 1e30}, "0 to 1,000,000"),
+            ({"intensity": "much"}, "valid number"),
+            ({"swatch": "nobody"}, "no swatch"),
+            ({"colour": {"space": "", "unit": "kelvin", "text": "500"}}, "key: A temperature"),
+            ({"colour": {"space": "Nowhere", "unit": "hex", "text": "fff"}}, "no colour space"),
+        ):
+            self.assertIn(words, self.save(1, "key", 400, **change)["detail"])
+        self.refused("put", "/lights", "has the lights", based_on=1, lights=[])
+
+
+class RigOverHttp(ServerTestCase):
+    def picture(self, **query: object) -> np.ndarray:
+        path = self.folder / "rig.png"
+        path.write_bytes(self.ask("/rig/picture", **query))
+        return read_pixels(path)
+
+    def test_lights_mix_without_another_rendering(self) -> None:
+        whole = self.picture()
+        self.assertEqual(whole.shape, (180, 320, 3))
+        rendered = sorted((Path(settings.MEDIA_ROOT) / "rig").glob("*.npz"))
+        brighter, alone, silent = (
+            self.picture(stops="key:3"),
+            self.picture(solo="flame"),
+            self.picture(muted="environment,key,flame,marker"),
+        )
+        self.assertGreater(brighter.mean(), whole.mean())
+        self.assertGreater(alone[60:120, 220:270, 0].mean(), 2 * alone[60:120, 220:270, 2].mean())
+        self.assertEqual(float(silent.max()), 0.0)
+        self.assertEqual(sorted((Path(settings.MEDIA_ROOT) / "rig").glob("*.npz")), rendered)
+
+    def test_mistakes_and_tone_mappings_give_other_pictures(self) -> None:
+        right = self.picture()
+        for query in ({"mistake": "texture-as-data"}, {"mistake": "old-gamma"}, {"mapping": "reinhard", "white": 2}):
+            self.assertGreater(float(np.abs(self.picture(**query) - right).max()), 0.05, query)
+
+    def test_refusals(self) -> None:
+        for query, words in (
+            ({"mistake": "nothing"}, "no mistake"),
+            ({"mapping": "nothing"}, "no tone mapping"),
+            ({"mapping": "reinhard", "white": 0}, "white point lies"),
+            ({"stops": "key=1"}, "key:1.5"),
+            ({"stops": "sun:1"}, "no light “sun”"),
+            ({"stops": "key:nan"}, "−20 to +20"),
+            ({"solo": "sun"}, "no light “sun”"),
+            ({"space": "ACEScct"}, "not scene-linear"),
+            ({"mistake": "environment-clipped"}, "choose one for environment"),
+            ({"spectral": True}, "not rendered yet"),
+        ):
+            self.assertIn(words, self.ask("/rig/picture", 400, **query)["detail"])
+
+    def test_textures_on_the_rig_are_read_as_the_project_reads_them(self) -> None:
+        texture = self.texture("quay_basecolor.png")
+        inputs = [{"slot": "stone", "path": texture.path}]
+        rig = self.tell("put", "/rig", based_on=1, swatch="", inputs=inputs)
+        stone = next(slot for slot in rig["slots"] if slot["name"] == "stone")
+        self.assertEqual((stone["path"], stone["space"]), (texture.path, SRGB))
+        before = self.picture()
+        self.tell("put", f"/textures/{texture.pk}/pin", based_on=1, space="Raw")
+        self.assertGreater(self.picture().mean(), before.mean())
+        self.refused("put", "/rig", "no place", based_on=2, swatch="", inputs=[{"slot": "roof", "path": texture.path}])
+        self.refused("put", "/rig", "no texture", based_on=2, swatch="", inputs=[{"slot": "stone", "path": "x.png"}])
+        self.refused("put", "/rig", "no swatch", based_on=2, swatch="nobody", inputs=[])
+
+    def test_same_colour_until_the_texture_is_read_otherwise(self) -> None:
+        self.tell("put", "/swatches", based_on=1, **ENAMEL)
+        self.tell("put", "/rig", based_on=2, swatch="enamel", inputs=[])
+        same = self.ask("/rig/sameness")
+        self.assertTrue(same["same"])
+        self.assertEqual([sample["decoded"] for sample in same["samples"]], [True, True])
+        # A rule that takes every PNG for data reads the ball's texture so too.
+        rule = {"name": "png", "kind": "glob", "space": "Raw", "pattern": "*", "extension": "png"}
+        self.tell("post", "/setup", based_on=3, message="raw", rules=[rule])
+        told = self.ask("/rig/sameness")
+        self.assertFalse(told["same"])
+        self.assertIn("The swatch was decoded, the texture was not", told["says"])
+
+    def test_what_another_working_space_changes(self) -> None:
+        self.tell(
+            "put", "/swatches", based_on=1, **{**ENAMEL, "space": "Linear Rec.2020", "unit": "unit", "text": "0 1 0"}
+        )
+        found = self.ask("/working-space/changes", space=LINEAR_REC709)
+        enamel = found["colours"][0]
+        np.testing.assert_allclose(enamel["after"], [-0.5876, 1.1329, -0.1006], atol=1e-3)  # ITU-R BT.2407
+        self.assertIn("red and blue below zero", enamel["loses"])
+        self.assertGreater(found["rig"]["whole"]["worst"], 1)
+        self.assertEqual(len(found["rig"]["spots"]), 5)
+        self.assertEqual(len(found["stations"]), 2)
+        self.assertIn("swatch.outside-working-gamut", [finding["code"] for finding in found["new_findings"]])
+        self.assertEqual(self.ask("")["revision"]["number"], 2)
+        same = self.ask("/working-space/changes")
+        self.assertEqual((same["rig"]["whole"]["worst"], same["new_findings"]), (0, []))
+        self.ask("/working-space/changes", 400, space="ACEScct")
+
+    def test_the_working_space_as_it_can_be_seen(self) -> None:
+        wide, narrow = self.ask("/working-space"), self.ask("/working-space", space=LINEAR_REC709)
+        self.assertEqual(
+            (wide["name"], wide["imaginary"], narrow["imaginary"]), ("ACEScg", ["red", "green", "blue"], [])
+        )
+        covered = {row["display"]: row["covered"] for row in narrow["displays"]}
+        self.assertAlmostEqual(covered[SRGB_DISPLAY], 1.0, places=3)
+        # The share of P3's triangle that Rec.709's takes: 0.1121 / 0.1520.
+        self.assertAlmostEqual(covered["Display P3 - Display"], 0.7372, places=2)
+        # Colours of Pointer's that Rec.709 holds: 69 % of the area in xy, as is well known.
+        self.assertAlmostEqual(narrow["pointer_covered"], 0.69, delta=0.01)
+        self.assertGreater(wide["pointer_covered"], 0.99)
+        matrix = next(row for row in narrow["matrices"] if row["space"] == "ACEScg")
+        np.testing.assert_allclose(matrix["to"], rgb_to_rgb(REC709, AP1), atol=2e-4)
+        np.testing.assert_allclose(np.array(matrix["to"]) @ matrix["back"], np.eye(3), atol=1e-6)
+
+
+class RigJobs(ServerTestCase):
+    ASK: ClassVar = {"width": 64, "height": 36, "samples": 2}
+
+    def test_a_render_of_the_rig_comes_as_layers(self) -> None:
+        job = self.tell("post", "/rig/renders", 201, **self.ASK, stops="key:2")
+        self.do_jobs()
+        (done,) = self.ask("/jobs")
+        self.assertEqual((done["id"], done["state"]), (job["id"], "done"), done["message"])
+        (render,) = self.ask("/renders")
+        self.assertEqual((render["name"], render["made_by"]), ("rig_acescg.exr", "the bench renderer"))
+        self.assertLessEqual({"", "key", "flame", "albedo", "Z", "id"}, set(render["layers"]))
+        flame = self.tell("put", f"/renders/{render['id']}", based_on=1, layer="flame")
+        self.assertLess(flame["peak"], render["peak"] + 1e-6)
+        self.assertEqual(flame["layer"], "flame")
+        self.refused("put", f"/renders/{render['id']}", "no layer", based_on=2, layer="moon")
+
+    def test_cancelled_it_leaves_nothing_and_can_be_run_again(self) -> None:
+        start_render(self.project, (64, 36, 2), Asked())
+        Job.objects.update(cancel_requested=True)
+        (job,) = self.do_jobs()
+        folder = Path(settings.MEDIA_ROOT) / "rig"
+        self.assertEqual((job.state, list(folder.glob("*")), Render.objects.count()), ("cancelled", [], 0))
+        start_render(self.project, (64, 36, 2), Asked())
+        self.assertEqual(self.do_jobs()[0].state, "done")
+        self.assertEqual(Render.objects.count(), 1)
+        self.assertEqual([file for file in folder.iterdir() if file.suffix != ".npz"], [])
+
+    def test_sizes_that_are_none(self) -> None:
+        for change, words in (
+            ({"width": 8}, "16 pixels and more"),
+            ({"width": 10_000, "height": 10_000}, "up to 2,073,600"),
+            ({"samples": 0}, "from 1 to 1,024"),
+            ({"samples": "many"}, "valid integer"),
+        ):
+            self.refused("post", "/rig/renders", words, **{**self.ASK, **change})
+        self.assertEqual(self.ask("/jobs"), [])
+
+    def test_working_spaces_beside_spectra(self) -> None:
+        self.assertEqual(self.ask("/rig/spectral"), {"spaces": []})
+        with patch("saltwort.server.scene.rig.SPECTRAL", (32, 18, 1)):
+            self.tell("post", "/rig/spectral", 201)
+            self.do_jobs()
+            spaces = self.ask("/rig/spectral")["spaces"]
+            self.ask("/rig/picture", spectral=True)
+        self.assertIn("ACEScg", [space["space"] for space in spaces])
+        means = [space["whole"]["mean"] for space in spaces]
+        self.assertEqual(means, sorted(means))
 
 
 class Renders(ServerTestCase):
@@ -90,6 +402,58 @@ class Renders(ServerTestCase):
         again = self.tell("put", f"/renders/{render.pk}", based_on=2, space="")
         self.assertEqual(again["told_by"], "chromaticities")
         self.refused("put", f"/renders/{render.pk}", "no colour space", based_on=3, space="Nowhere")
+
+    def test_layers_parts_and_windows(self) -> None:
+        beauty, key = light(20, 30), light(20, 30) * 0.5
+        file = self.folder / "layers.exr"
+        channels = {name: beauty[..., number] for number, name in enumerate("RGB")}
+        channels |= {f"key.{name}": key[..., number] for number, name in enumerate("RGB")}
+        write_layers(file, {**channels, "Z": np.full((20, 30), 5000.0, np.float32)})
+        made = self.send("/renders", file)
+        self.assertEqual(made["layers"], ["", "Z", "key"])
+        self.assertLess(made["peak"], 5000)  # depth is no light
+        changed = self.tell("put", f"/renders/{made['id']}", based_on=1, layer="key")
+        self.assertAlmostEqual(changed["peak"], made["peak"] / 2, places=2)
+        (self.folder / "seen.png").write_bytes(self.ask(f"/renders/{made['id']}/picture", size=64))
+        self.assertEqual(read_pixels(self.folder / "seen.png").shape, (20, 30, 3))
+
+    def test_a_data_window_is_put_into_its_picture(self) -> None:
+        for window, shown in (((4, 3, 10, 6), (20, 12)), ((-4, -3, 30, 20), (20, 12))):
+            x, y, width, height = window
+            spec = oiio.ImageSpec(width, height, 3, "half")
+            spec.x, spec.y, spec.full_width, spec.full_height = x, y, *shown
+            file = self.folder / f"window{x}.exr"
+            output = oiio.ImageOutput.create("openexr")
+            output.open(str(file), spec)
+            output.write_image(np.full((height, width, 3), 0.5, np.float32))
+            output.close()
+            made = self.send("/renders", file)
+            self.assertEqual((made["width"], made["height"]), shown)
+            self.assertEqual(made["window"], f"{width} × {height} from {x}, {y}")
+            lit = read_pixels(file)[..., 0] > 0
+            self.assertEqual(lit.shape, shown[::-1])
+            self.assertEqual(int(lit.sum()), 60 if x > 0 else 240)
+
+    def test_where_light_is_flat_negative_or_no_number(self) -> None:
+        pixels = light(40, 60)
+        pixels[:10, :20] = 1.5
+        pixels[20:22, 30:33, 0] = -0.5
+        pixels[30, 40] = np.nan
+        render = self.send("/renders", write(self.folder / "marks.exr", pixels, "half"))
+        flat, negative, broken = self.ask(f"/renders/{render['id']}/marks")
+        self.assertAlmostEqual(flat["channels"][0], 9 * 19 / 2400, places=3)  # its inner edge has other neighbours
+        self.assertAlmostEqual(negative["channels"][0], 6 / 2400, places=6)
+        self.assertEqual(negative["all_channels"], 0)
+        self.assertAlmostEqual(broken["all_channels"], 1 / 2400, places=6)
+        self.assertLess(flat["bright_with_detail"], 1)
+        plain, marked = (
+            self.ask(f"/renders/{render['id']}/picture", size=64, exposure=-2, **query)
+            for query in ({}, {"mark": "negative"})
+        )
+        self.assertNotEqual(plain, marked)
+        self.ask(f"/renders/{render['id']}/picture", 400, mark="ugly")
+        codes = {finding["code"] for finding in self.ask("/findings")}
+        self.assertLessEqual({"render.negative", "render.non-finite"}, codes)
 
     def test_what_cannot_be_a_render(self) -> None:
         png = write(self.folder / "still.png", light(peak=1.0), "uint8")

@@ -3,6 +3,7 @@
 import os
 import re
 import tempfile
+from dataclasses import replace
 from pathlib import Path
 from typing import ClassVar
 
@@ -10,11 +11,13 @@ from django.conf import settings
 from django.test import LiveServerTestCase, override_settings
 from playwright.sync_api import Browser, Locator, Page, Playwright, expect, sync_playwright
 
+from saltwort.core.scene.setting import Scene, Swatch
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.server.images.operations import store_file
-from saltwort.server.projects.models import Project
+from saltwort.server.projects.models import Project, Revision
 from saltwort.server.projects.operations import create_project
-from saltwort.server.scene.operations import add_render, add_swatch
+from saltwort.server.projects.setups import current_setup, setup_to_json
+from saltwort.server.scene.operations import add_render
 from saltwort.server.textures.operations import add_texture, pin_texture
 from tests.browser.chromium import LAUNCH
 from tests.samples import SRGB, light, write
@@ -76,7 +79,11 @@ class BrowserTestCase(LiveServerTestCase):
             add_texture(project, path, store_file(file, path))
         rough = project.textures.get(path="wall/wall_roughness.png")
         pin_texture(rough, rough.version, SRGB, "too dark")
-        add_swatch(project, "enamel", TypedColour(SRGB, "8-bit", "47 106 104"))
+        # Written into the first revision, so that tests count theirs from 1.
+        scene = Scene(swatches=(Swatch("enamel", TypedColour(SRGB, "8-bit", "47 106 104")),), swatch_on_rig="enamel")
+        setup = setup_to_json(replace(current_setup(project), scene=scene))
+        Revision.objects.filter(pk=project.current_id).update(setup=setup)
+        project.current.setup = setup
         self.dusk = write(self.folder / "files" / "dusk.exr", light(54, 96, 12.0), "half")
         add_render(project, "dusk.exr", store_file(self.dusk, "dusk.exr"))
         return project

@@ -3,58 +3,12 @@
 import re
 
 import numpy as np
-import PyOpenColorIO as ocio
 from playwright.sync_api import expect
 
 from saltwort.core.engine import apply, view_processor
 from saltwort.core.images import read_header, read_pixels
 from tests.browser.base import BrowserTestCase
-from tests.samples import ACES_SDR, SRGB, UNTONED, light, project_config, write
-
-
-class Scene(BrowserTestCase):
-    def test_a_colour_is_typed_converted_and_seen(self) -> None:
-        page = self.open("scene")
-        page.get_by_role("button", name="Add colour").first.click()
-        side = self.section("Selected")
-        side.get_by_label("Name").fill("brass")
-        side.get_by_label("Colour", exact=True).fill("#b58c4a")
-        side.get_by_text("hex", exact=True).click()
-        side.get_by_role("button", name="Add colour").click()
-        card = page.get_by_role("button", name=re.compile("brass"))
-        typed = [0xB5 / 255, 0x8C / 255, 0x4A / 255]
-        working = project_config().getProcessor(ocio.ColorSpaceTransform(SRGB, "ACEScg")).getDefaultCPUProcessor()
-        expect(card).to_contain_text(" ".join(f"{value:.4f}" for value in working.applyRGB(typed)))
-        shown = view_processor(project_config(), SRGB, ACES_SDR).applyRGB(typed)
-        expect(side).to_contain_text(" ".join(str(round(value * 255)) for value in shown))
-        paint = card.locator("[class*=paint]")
-        expect(paint).to_have_css(
-            "background-color", "rgb({}, {}, {})".format(*(round(value * 255) for value in shown))
-        )
-
-    def test_bad_numbers_are_said_at_the_field(self) -> None:
-        page = self.open("scene")
-        side = self.section("Selected")
-        cases = {"300 0 0": "0 to 255", "1 2": "here are 2", "nan": "finite", "teal": "three numbers"}
-        for text, words in cases.items():
-            side.get_by_label("Colour", exact=True).fill(text)
-            side.get_by_role("button", name="Save").click()
-            expect(side.get_by_text(words)).to_be_visible()
-        self.assertEqual(self.project.swatches.get().text, "47 106 104")
-        page.get_by_role("button", name=re.compile("enamel")).click()
-
-    def test_bringing_a_render_and_saying_its_space(self) -> None:
-        page = self.open("scene")
-        brought = write(self.folder / "wide.exr", light(20, 30, 9.0), "half", colorInteropID="lin_rec2020_scene")
-        with page.expect_file_chooser() as chooser:
-            page.get_by_role("button", name="Bring a render").click()
-        chooser.value.set_files(brought)
-        card = page.get_by_role("button", name=re.compile("wide.exr"))
-        expect(card).to_contain_text("read as Linear Rec.2020, told by header")
-        card.click()
-        expect(self.section("Selected")).to_contain_text("peak")
-        self.choose("Read as", "ACEScg")
-        expect(card).to_contain_text("read as ACEScg, told by you")
+from tests.samples import ACES_SDR, UNTONED, project_config
 
 
 class Compare(BrowserTestCase):

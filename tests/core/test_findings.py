@@ -5,11 +5,10 @@ from unittest import TestCase
 
 import PyOpenColorIO as ocio
 
-from saltwort.core.configs import lowered
+from saltwort.core.configs import Setup, lowered
 from saltwort.core.engine import ConfigArchive, ViewChoice, builtin_text, load_config
 from saltwort.core.findings import (
     CheckedRender,
-    CheckedSwatch,
     CheckedTexture,
     Finding,
     Subjects,
@@ -19,6 +18,8 @@ from saltwort.core.findings import (
 from saltwort.core.findings.registry import check
 from saltwort.core.handoffs import RENDERER
 from saltwort.core.images import Facts, Header, Stats
+from saltwort.core.scene.setting import FIRST_LIGHTS, Scene, Swatch
+from saltwort.core.spaces.gamuts import REC709
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.core.textures.evidence import evidence_for
 from saltwort.core.textures.kinds import DATA, MAP_KINDS, map_kind_of
@@ -66,6 +67,14 @@ STATS = Stats(
 def found(code: str, **subjects: object) -> list[Finding]:
     given = Subjects(project_config(), sample_setup())
     return [finding for finding in run_checks(replace(given, **subjects)) if finding.code == code]
+
+
+def subjects_found(code: str, **subjects: object) -> list[str]:
+    return sorted(finding.subject for finding in found(code, **subjects))
+
+
+def with_swatches(*swatches: Swatch) -> Setup:
+    return replace(sample_setup(), scene=Scene(swatches=swatches))
 
 
 def texture(path: str, space: str, stats: Stats = STATS, header: Header = HEADER) -> CheckedTexture:
@@ -193,12 +202,63 @@ class Rules(TestCase):
 
 class SceneThings(TestCase):
     def test_swatches(self) -> None:
-        green = CheckedSwatch("green", TypedColour("ACES2065-1", "unit", "0 1 0"))
-        lost = CheckedSwatch("lost", TypedColour("Nowhere", "unit", "0 1 0"))
-        teal = CheckedSwatch("teal", TypedColour(SRGB, "8-bit", "47 106 104"))
-        swatches = [green, lost, teal]
-        self.assertEqual([f.subject for f in found("swatch.outside-working-gamut", swatches=swatches)], ["green"])
-        self.assertEqual([f.subject for f in found("swatch.unknown-space", swatches=swatches)], ["lost"])
+        setup = with_swatches(
+            Swatch("green", TypedColour("ACES2065-1", "unit", "0 1 0"), "light"),
+            Swatch("lost", TypedColour("Nowhere", "unit", "0 1 0")),
+            Swatch("teal", TypedColour(SRGB, "8-bit", "47 106 104")),
+            Swatch("violet", TypedColour("", "xyY", "0.17 0.005 0.01"), "light"),
+        )
+        self.assertEqual(subjects_found("swatch.outside-working-gamut", setup=setup), ["green", "violet"])
+        self.assertEqual(subjects_found("swatch.unknown-space", setup=setup), ["lost"])
+
+    def test_numbers_of_a_screen_said_to_be_light(self) -> None:
+        setup = with_swatches(
+            Swatch("picked", TypedColour("ACEScg", "8-bit", "168 42 30")),
+            Swatch("hex", TypedColour("ACEScg", "hex", "#a82a1e")),
+            Swatch("light", TypedColour("ACEScg", "unit", "0.4 0.1 0.1")),
+            Swatch("right", TypedColour(SRGB, "8-bit", "168 42 30")),
+        )
+        self.assertEqual(subjects_found("swatch.steps-in-linear", setup=setup), ["hex", "picked"])
+
+    def test_what_no_surface_reflects(self) -> None:
+        setup = with_swatches(
+            Swatch("tar", TypedColour("", "xyY", "0.33 0.34 0.012")),
+            Swatch("paint", TypedColour("", "xyY", "0.3127 0.329 0.95")),
+            Swatch("over", TypedColour("ACEScg", "unit", "1.2 0.3 0.3")),
+            Swatch("dark metal", TypedColour("", "xyY", "0.3127 0.329 0.2"), "metal"),
+            Swatch("silver", TypedColour("", "xyY", "0.3127 0.329 0.95"), "metal"),
+            Swatch("lamp", TypedColour("ACEScg", "unit", "40 20 5"), "light"),
+            Swatch("stone", TypedColour("", "xyY", "0.3127 0.329 0.3")),
+        )
+        expected = ["dark metal", "over", "paint", "tar"]
+        self.assertEqual(subjects_found("swatch.reflectance-out-of-range", setup=setup), expected)
+
+    def test_lights(self) -> None:
+        first, *others = FIRST_LIGHTS
+        lost = replace(first, colour=TypedColour("Nowhere", "unit", "1"))
+        violet = replace(others[0], colour=TypedColour("", "xyY", "0.17 0.005 1"))
+        setup = replace(sample_setup(), scene=Scene(lights=(lost, violet, *others[1:])))
+        self.assertEqual(subjects_found("light.unknown-space", setup=setup), ["environment"])
+        self.assertEqual(subjects_found("light.outside-working-gamut", setup=setup), ["key"])
+        self.assertEqual(subjects_found("light.outside-working-gamut"), [])
+
+    def test_renders_for_a_display_clipped_or_in_other_primaries(self) -> None:
+        def rendered(name: str, header: Header = HEADER, **stats: object) -> CheckedRender:
+            return CheckedRender(name, "ACEScg", Facts(header, replace(STATS, **stats)))
+
+        tagged = replace(HEADER, tags={"colorInteropID": "srgb_rec709_display"})
+        renders = [
+            rendered("good", max=(9.0, 5.0, 2.0), median=(0.1, 0.1, 0.1)),
+            rendered("dark", max=(0.6, 0.5, 0.4), median=(0.1, 0.1, 0.1)),
+            rendered("encoded", max=(1.0, 0.9, 0.8), median=(0.5, 0.5, 0.4)),
+            rendered("steps", max=(0.9, 0.9, 0.8), median=(0.1, 0.1, 0.1), encoded_steps=8),
+            rendered("said so", tagged, max=(0.9, 0.9, 0.8), median=(0.1, 0.1, 0.1)),
+            rendered("clipped", max=(1.0, 1.0, 0.8), median=(0.1, 0.1, 0.1)),
+            rendered("other", replace(HEADER, tags={"chromaticities": REC709.chromaticities}), max=(9.0, 5.0, 2.0)),
+        ]
+        self.assertEqual(subjects_found("render.view-baked", renders=renders), ["encoded", "said so", "steps"])
+        self.assertEqual(subjects_found("render.clipped-at-one", renders=renders), ["clipped"])
+        self.assertEqual(subjects_found("render.wrong-primaries", renders=renders), ["other"])
 
     def test_renders(self) -> None:
         renders = [

@@ -23,12 +23,16 @@ def header(**tags: object) -> Header:
 class RenderSpaces(ImageTestCase):
     def test_interop_id_then_chromaticities_then_working_space(self) -> None:
         config = project_config()
-        told = render_space(config, header(colorInteropID="lin_rec709_scene", chromaticities=AP1.chromaticities))
+        told = render_space(
+            config, "dusk.exr", header(colorInteropID="lin_rec709_scene", chromaticities=AP1.chromaticities)
+        )
         self.assertEqual((told.space, told.told_by), (LINEAR_REC709, "header"))
-        told = render_space(config, header(chromaticities=REC709.chromaticities))
+        told = render_space(config, "dusk.exr", header(chromaticities=REC709.chromaticities))
         self.assertEqual((told.space, told.told_by), (LINEAR_REC709, "chromaticities"))
-        told = render_space(config, header(colorInteropID="nobody_knows", chromaticities=(0.1,) * 8))
+        told = render_space(config, "dusk.exr", header(colorInteropID="nobody_knows", chromaticities=(0.1,) * 8))
         self.assertEqual((told.space, told.told_by), ("ACEScg", "working space"))
+        told = render_space(config, "dusk_lin_rec2020.exr", header())
+        self.assertEqual((told.space, told.told_by), ("Linear Rec.2020", "name"))
 
 
 class Probing(ImageTestCase):

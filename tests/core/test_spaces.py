@@ -8,7 +8,20 @@ import numpy as np
 from saltwort.core.configs import gamut_of
 from saltwort.core.engine import apply_to_colour, space_processor
 from saltwort.core.errors import BadInput
-from saltwort.core.spaces.gamuts import AP0, AP1, KNOWN_GAMUTS, P3_D65, REC709, REC2020, rgb_to_rgb, rgb_to_xyz
+from saltwort.core.spaces import observer, spectra
+from saltwort.core.spaces.gamuts import (
+    AP0,
+    AP1,
+    D65,
+    KNOWN_GAMUTS,
+    P3_D65,
+    REC709,
+    REC2020,
+    rgb_to_rgb,
+    rgb_to_xyz,
+    xy_to_xyz,
+)
+from saltwort.core.spaces.observer import black_body_xy, daylight_xy
 from saltwort.core.spaces.typed import parse_colour
 from tests.samples import LINEAR_REC709, base_config
 
@@ -80,6 +93,59 @@ class TypedColours(TestCase):
         self.assertEqual(parse_colour("fff", "hex"), (1.0, 1.0, 1.0))
         self.assertEqual(parse_colour("0.18", "unit"), (0.18, 0.18, 0.18))
         self.assertEqual(parse_colour("14.2 -0.1 1e3", "unit"), (14.2, -0.1, 1000.0))
+        self.assertEqual(parse_colour("1023 0 0", "10-bit"), (1.0, 0.0, 0.0))
+        np.testing.assert_allclose(parse_colour("120 100% 50%", "hsv"), (0, 0.5, 0))
+        np.testing.assert_allclose(parse_colour("120 1 0.25", "hsl"), (0, 0.5, 0))
+        np.testing.assert_allclose(parse_colour("0.3127 0.329 0.18", "xyY"), xy_to_xyz(D65) * 0.18)
+        np.testing.assert_allclose(parse_colour("0.3127 0.329", "xyY"), xy_to_xyz(D65))
+
+    def test_temperatures_are_those_of_an_independent_implementation(self) -> None:
+        """Ohno's method (2013) is good to 1e-4 in xy over this range; CIE daylight is a polynomial."""
+        for kelvin in (1000, 1900, 3200, 5600, 10000, 40000):
+            for tint in (0.0, 0.01, -0.01):
+                expected = colour.UCS_uv_to_xy(colour.temperature.CCT_to_uv_Ohno2013(np.array([kelvin, tint])))
+                found = black_body_xy(kelvin, tint)
+                np.testing.assert_allclose(found, expected, atol=3e-4, err_msg=f"{kelvin} {tint}")
+        for kelvin in (4000, 5600, 7500, 25000):
+            expected = colour.temperature.CCT_to_xy_CIE_D(kelvin)
+            np.testing.assert_allclose(daylight_xy(kelvin), expected, atol=1e-9)
+        x, y, z = parse_colour("6504 0.0032", "kelvin")
+        self.assertAlmostEqual(y, 1.0)
+        np.testing.assert_allclose(
+            (x / (x + y + z), y / (x + y + z)), D65, atol=2e-3
+        )  # D65 lies a little off the locus
+
+
+class Spectra(TestCase):
+    def test_d65_is_the_cie_table(self) -> None:
+        table = colour.SDS_ILLUMINANTS["D65"].copy().align(colour.SpectralShape(380, 780, 5)).values
+        np.testing.assert_allclose(observer.daylight(observer.D65_KELVIN), table, rtol=3e-4)
+
+    def test_reflectances_have_their_colour_and_stay_between_0_and_1(self) -> None:
+        rgb = np.random.default_rng(1).random((500, 3))
+        xyz = rgb @ rgb_to_xyz(REC709).T
+        found = spectra.reflectances(xyz)
+        self.assertLess(spectra.error_of(xyz, found).max(), 1e-6)
+        self.assertTrue(((found >= 0) & (found <= 1)).all())
+
+    def test_what_no_surface_can_be_comes_near(self) -> None:
+        xyz = np.array([[1.0, 0.0, 0.0], [0.0, 1.0, 0.0]]) @ rgb_to_xyz(AP1).T
+        found = spectra.reflectances(xyz)
+        self.assertTrue(((found >= 0) & (found <= 1)).all())
+        self.assertTrue((spectra.error_of(xyz, found) > 0.01).all())
+
+    def test_greys_are_flat_and_lights_may_be_bright(self) -> None:
+        white = xy_to_xyz(D65)
+        np.testing.assert_allclose(spectra.reflectances(np.array([white * 0.18])), 0.18, atol=1e-6)
+        np.testing.assert_allclose(spectra.lights(np.array([white * 40])), 40, rtol=1e-6)
+        for spectrum, xy in (
+            (spectra.black_body(1900), black_body_xy(1900)),
+            (spectra.daylight(5600), daylight_xy(5600)),
+        ):
+            xyz = spectra.to_xyz() @ spectrum
+            self.assertAlmostEqual(float(xyz[1]), 1.0, places=6)
+            # 36 bands of 10 nm instead of 81 of 5 nm.
+            np.testing.assert_allclose(xyz[:2] / xyz.sum(), xy, atol=1.5e-3)
 
     def test_bad_colours_are_refused_in_words(self) -> None:
         cases = {
@@ -94,7 +160,27 @@ class TypedColours(TestCase):
             ("1e30", "unit"): "half-float",
             ("#12", "hex"): "3 or 6 digits",
             ("#12345g", "hex"): "3 or 6 digits",
-            ("1 1 1", "kelvin"): "not a unit",
+            ("1 1 1", "nits"): "not a unit",
+            ("1024 0 0", "10-bit"): "0 to 1023",
+            ("", "kelvin"): "Type a temperature",
+            ("1 1 1", "kelvin"): "Type a temperature",
+            ("999", "kelvin"): "from 1,000 to 40,000",
+            ("40001", "kelvin"): "from 1,000 to 40,000",
+            ("nan", "kelvin"): "finite",
+            ("1e30", "kelvin"): "from 1,000 to 40,000",
+            ("3200 0.2", "kelvin"): "tint lies",
+            ("warm", "kelvin"): "Type numbers",
+            ("3000", "daylight"): "black body",
+            ("26000", "daylight"): "black body",
+            ("5600 0.1", "daylight"): "temperature of daylight",
+            ("370 0.5 0.5", "hsv"): "0 to 360",
+            ("10 50 50", "hsv"): "0% to 100%",
+            ("10 50%", "hsl"): "hue, saturation and lightness",
+            ("0.3 0.3 -1", "xyY"): "no light",
+            ("0.3 0 1", "xyY"): "y above 0",
+            ("0.8 0.5", "xyY"): "not above 1",
+            ("0.3", "xyY"): "Type x, y",
+            ("0.3 0.000001 60000", "xyY"): "half-float",
         }
         for (text, unit), words in cases.items():
             with self.subTest(f"{text!r} as {unit}"), self.assertRaisesRegex(BadInput, words):

@@ -60,7 +60,8 @@ def mark(name: str, pixels: Pixels) -> Mask:
     if name not in MARKS:
         raise BadInput(f"There is no mark “{name}”. Choose one of {', '.join(MARKS)}.")
     with np.errstate(invalid="ignore"):
-        return np.asarray(MARKS[name](pixels))
+        mask: Mask = MARKS[name](pixels)
+    return mask
 
 
 def marked_share(mask: Mask, pixels: Pixels) -> Marked:

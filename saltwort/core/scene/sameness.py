@@ -73,11 +73,11 @@ def _is_decoded(config: ocio.Config, space: str) -> bool:
 
 
 def _on(body: str, albedo: Array, bodies: Ids) -> Triple:
-    """The mean base colour of a body in a picture; zero where it is not seen."""
+    """The base colour of a body in a picture, the median so that its edges do not count; zero where it is not seen."""
     here = bodies == body_names().index(body)
     if not here.any():
         return 0.0, 0.0, 0.0
-    red, green, blue = albedo[:, here].mean(axis=1, dtype=np.float64).tolist()
+    red, green, blue = np.median(albedo[:, here], axis=1).tolist()
     return red, green, blue
 
 

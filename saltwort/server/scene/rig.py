@@ -8,6 +8,7 @@ from functools import lru_cache
 from hashlib import sha256
 from pathlib import Path
 from tempfile import TemporaryDirectory
+from threading import Lock
 from typing import Any
 
 import numpy as np
@@ -153,9 +154,19 @@ def _set(light: Light, asked: Asked) -> Light:
 def layers_of(made: Prepared, progress: Callable[[float], None] | None = None) -> tuple[Traced, tuple[int, int, int]]:
     """The best picture of the rig that is kept, or a quick one made now; with its width, height and samples."""
     size = best_size(made)
-    if size in _kept(key_of(made)):
-        return _load(_file(key_of(made), size)), size
-    return traced(made, size, progress), size
+    return _kept_or_traced(made, size, progress), size
+
+
+_tracing = Lock()
+"""Held while a quick picture is made: a screen asks for several things of it at once."""
+
+
+def _kept_or_traced(
+    made: Prepared, size: tuple[int, int, int], progress: Callable[[float], None] | None = None
+) -> Traced:
+    key = key_of(made)
+    with _tracing:
+        return _load(_file(key, size)) if size in _kept(key) else traced(made, size, progress)
 
 
 def best_size(made: Prepared) -> tuple[int, int, int]:
@@ -197,8 +208,7 @@ def difference_between(project: Project, space: str) -> Difference:
 
 def _same_preview(made: Prepared) -> Traced:
     """The quick picture, whatever better one there is: two are compared along the same paths of light."""
-    key = key_of(made)
-    return _load(_file(key, PREVIEW)) if PREVIEW in _kept(key) else traced(made, PREVIEW)
+    return _kept_or_traced(made, PREVIEW)
 
 
 def start_render(project: Project, size: tuple[int, int, int], asked: Asked) -> Job:

@@ -54,15 +54,13 @@ class ColourFactsSerializer(serializers.Serializer):
 
 
 class SwatchSerializer(TypedSerializer):
-    """`working`, `shown` and `facts` are null when the config no longer has the swatch's space. `remark` says why no
-    surface reflects so, or is empty."""
+    """`working`, `shown` and `facts` are null when the config no longer has the swatch's space."""
 
     name = serializers.CharField()
     use = serializers.ChoiceField(choices=USES)
     working = triple()
     shown = triple()
     facts = ColourFactsSerializer(allow_null=True)
-    remark = serializers.CharField(allow_blank=True)
 
 
 class LightFields(serializers.Serializer):

@@ -16,7 +16,7 @@ from saltwort.core.engine import apply_to_colour, view_processor
 from saltwort.core.engine.measured import SCENE_INTERCHANGE
 from saltwort.core.errors import BadInput
 from saltwort.core.scene.picking import meanings
-from saltwort.core.scene.reflectances import Reference, references, remark
+from saltwort.core.scene.reflectances import Reference, references
 from saltwort.core.scene.rig.chart import patches
 from saltwort.core.scene.setting import Light, Scene, Swatch
 from saltwort.core.scene.swatch_files import chart_rows, read_swatches, swatch_rows
@@ -186,16 +186,14 @@ def _swatch(project: Project, swatch: Swatch) -> dict[str, Any]:
     try:
         converted = convert(config, swatch.colour, screen_view(config, current_setup(project).view))
     except BadInput:  # the finding swatch.unknown-space says what to do
-        nothing = {"working": [None] * 3, "shown": [None] * 3, "facts": None, "remark": ""}
+        nothing = {"working": [None] * 3, "shown": [None] * 3, "facts": None}
         return SwatchSerializer({**typed, **nothing}).data
-    facts = colour_facts(config, converted.working)
     return SwatchSerializer(
         {
             **typed,
             "working": finite(converted.working),
             "shown": finite(converted.shown),
-            "facts": _facts(facts),
-            "remark": remark(swatch.use, converted.working, facts.luminance) if facts else "",
+            "facts": _facts(colour_facts(config, converted.working)),
         }
     ).data
 

@@ -9,6 +9,7 @@ export type Config = Schemas['Config'];
 export type Texture = Schemas['Texture'];
 export type Rule = Required<Schemas['Rule']>;
 export type Swatch = Schemas['Swatch'];
+export type Light = Required<Schemas['Light']>;
 export type Render = Schemas['Render'];
 export type Output = Schemas['Output'];
 export type Job = Schemas['Job'];
@@ -59,6 +60,14 @@ export const useConversions = () =>
   useOfProject('conversions', (slug) => body(api.GET('/api/projects/{slug}/conversions', at(slug))));
 export const useSwatches = () =>
   useOfProject('swatches', (slug) => body(api.GET('/api/projects/{slug}/swatches', at(slug))));
+export const useLights = () => useOfProject('lights', (slug) => body(api.GET('/api/projects/{slug}/lights', at(slug))));
+export const useReflectances = () =>
+  useOfProject('reflectances', (slug) => body(api.GET('/api/projects/{slug}/reflectances', at(slug))));
+export const useRig = () => useOfProject('rig', (slug) => body(api.GET('/api/projects/{slug}/rig', at(slug))));
+export const useSameness = () =>
+  useOfProject('sameness', (slug) => body(api.GET('/api/projects/{slug}/rig/sameness', at(slug))));
+export const useSpectral = () =>
+  useOfProject('spectral', (slug) => body(api.GET('/api/projects/{slug}/rig/spectral', at(slug))));
 export const useRenders = () =>
   useOfProject('renders', (slug) => body(api.GET('/api/projects/{slug}/renders', at(slug))));
 export const useComparison = () =>

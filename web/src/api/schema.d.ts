@@ -20,6 +20,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/chart.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Reference values of the rig's chart. */
+        get: operations["chart.csv_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/chromaticity": {
         parameters: {
             query?: never;
@@ -459,6 +476,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{slug}/lights": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["projects_lights_list"];
+        put: operations["projects_lights_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{slug}/look-file": {
         parameters: {
             query?: never;
@@ -470,6 +503,23 @@ export interface paths {
         put?: never;
         /** @description The looks of a file, to be named and added to the setup. */
         post: operations["projects_look_file_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{slug}/meaning": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What numbers picked from a screen mean, read in each way. */
+        get: operations["projects_meaning_list"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -556,6 +606,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{slug}/reflectances": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Measured reflectances in the project's working space. Empty when its config does not tell what numbers mean. */
+        get: operations["projects_reflectances_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{slug}/renders": {
         parameters: {
             query?: never;
@@ -583,6 +650,23 @@ export interface paths {
         put: operations["projects_renders_update"];
         post?: never;
         delete: operations["projects_renders_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{slug}/renders/{id}/marks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description How much of a render is flat, negative or no number, for each channel. */
+        get: operations["projects_renders_marks_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -630,6 +714,89 @@ export interface paths {
         get: operations["projects_revisions_list"];
         put?: never;
         post: operations["projects_revisions_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{slug}/rig": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["projects_rig_retrieve"];
+        put: operations["projects_rig_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{slug}/rig/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["projects_rig_picture_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{slug}/rig/renders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["projects_rig_renders_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{slug}/rig/sameness": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The swatch ball beside the texture ball. */
+        get: operations["projects_rig_sameness_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{slug}/rig/spectral": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Working spaces beside spectra. POST renders them, as a job. */
+        get: operations["projects_rig_spectral_retrieve"];
+        put?: never;
+        /** @description Working spaces beside spectra. POST renders them, as a job. */
+        post: operations["projects_rig_spectral_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -756,16 +923,50 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description The project's swatches. PUT adds one, or types one anew. */
         get: operations["projects_swatches_list"];
-        put?: never;
-        post: operations["projects_swatches_create"];
+        /** @description The project's swatches. PUT adds one, or types one anew. */
+        put: operations["projects_swatches_update"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/swatches/{id}": {
+    "/api/projects/{slug}/swatches.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["projects_swatches.csv_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{slug}/swatches.json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["projects_swatches.json_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{slug}/swatches/file": {
         parameters: {
             query?: never;
             header?: never;
@@ -773,9 +974,26 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        put: operations["projects_swatches_update"];
-        post?: never;
-        delete: operations["projects_swatches_destroy"];
+        put?: never;
+        /** @description Swatches of a file, or a chart's patches as swatches, added to the project as it stands. */
+        post: operations["projects_swatches_file_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{slug}/swatches/remove": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["projects_swatches_remove_create"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -1140,6 +1358,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{slug}/working-space": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A scene-linear space as a working space; the project's where none is named. */
+        get: operations["projects_working_space_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{slug}/working-space/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What a switch of the working space would change. Nothing is saved. */
+        get: operations["projects_working_space_changes_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/view-families": {
         parameters: {
             query?: never;
@@ -1252,6 +1504,23 @@ export interface components {
             level: string;
             meaning: string;
         };
+        /** @description A colour in the working space before and after. `loses` says what becomes of it, or is empty. */
+        ColourChange: {
+            kind: string;
+            name: string;
+            before: (number | null)[];
+            after: (number | null)[];
+            loses: string;
+        };
+        ColourFacts: {
+            xy: number[];
+            uv: number[];
+            /** Format: double */
+            luminance: number;
+            /** Format: double */
+            stops: number | null;
+            displays: components["schemas"]["DisplayGamut"][];
+        };
         /** @description Two configs: `revision:` and a number, or `builtin:` and a name, or the base of a setup. */
         CompareRequest: {
             first: string;
@@ -1355,6 +1624,17 @@ export interface components {
         Display: {
             name: string;
             views: string[];
+        };
+        DisplayCovered: {
+            display: string;
+            primaries: components["schemas"]["Primaries"];
+            /** Format: double */
+            covered: number;
+        };
+        DisplayGamut: {
+            display: string;
+            light: (number | null)[];
+            holds: boolean;
         };
         DocumentedFile: {
             path: string;
@@ -1490,6 +1770,14 @@ export interface components {
             values: (number | null)[];
             remarks: string[];
         };
+        Judged: {
+            name: string;
+            /** Format: double */
+            mean: number;
+            /** Format: double */
+            worst: number;
+            pixels: number;
+        };
         Keyed: {
             key: string;
             label: string;
@@ -1500,6 +1788,39 @@ export interface components {
         };
         /** @enum {string} */
         LevelEnum: "blocker" | "caution" | "note";
+        /** @description A light with its colour in the working space, and as a display shows it, brightest channel full. */
+        Light: {
+            name: components["schemas"]["NameEnum"];
+            colour: components["schemas"]["Typed"];
+            /** @default  */
+            swatch: string;
+            /** Format: double */
+            intensity: number;
+            /** Format: double */
+            stops: number;
+            /** @default false */
+            muted: boolean;
+            working: (number | null)[];
+            shown: (number | null)[];
+            facts: components["schemas"]["ColourFacts"] | null;
+        };
+        LightFields: {
+            name: components["schemas"]["NameEnum"];
+            colour: components["schemas"]["Typed"];
+            /** @default  */
+            swatch: string;
+            /** Format: double */
+            intensity: number;
+            /** Format: double */
+            stops: number;
+            /** @default false */
+            muted: boolean;
+        };
+        /** @description Every write says which version it was made from; a stale one is refused. */
+        LightsChange: {
+            based_on: number;
+            lights: components["schemas"]["LightFields"][];
+        };
         Line: {
             setting: string;
             value: string;
@@ -1517,6 +1838,32 @@ export interface components {
         };
         /** @enum {string} */
         MapKindsEnum: "base_colour" | "specular_colour" | "transmission" | "subsurface" | "emission" | "roughness" | "metalness" | "normal" | "displacement" | "occlusion" | "mask" | "opacity" | "environment" | "backplate";
+        Marked: {
+            name: string;
+            channels: (number | null)[];
+            /** Format: double */
+            all_channels: number;
+            /** Format: double */
+            bright_with_detail: number | null;
+        };
+        Matrix: {
+            space: string;
+            to: (number | null)[][];
+            back: (number | null)[][];
+        };
+        Meaning: {
+            way: string;
+            light: (number | null)[];
+            reason: string;
+        };
+        Mistake: {
+            name: string;
+            label: string;
+            shows: string;
+            finding: string;
+        };
+        /** @enum {string} */
+        NameEnum: "environment" | "key" | "flame" | "marker";
         NamedGamut: {
             name: string;
             chromaticities: number[];
@@ -1547,12 +1894,6 @@ export interface components {
         };
         /** @enum {string} */
         NewOutputKindEnum: "still" | "handoff";
-        NewSwatch: {
-            space: string;
-            unit: components["schemas"]["UnitEnum"];
-            text: string;
-            name: string;
-        };
         /** @enum {unknown} */
         NullEnum: null;
         /** @description What to convert, and how; `place` is a folder of the machine, empty for a zip to fetch. */
@@ -1717,26 +2058,70 @@ export interface components {
         };
         /** @enum {string} */
         ReasonKindEnum: "rule" | "pin" | "default";
+        /** @description A measured reflectance in the working space. */
+        Reference: {
+            name: string;
+            use: string;
+            working: (number | null)[];
+            shown: (number | null)[];
+            /** Format: double */
+            luminance: number;
+            /** Format: double */
+            lowest: number;
+            /** Format: double */
+            highest: number;
+            source: string;
+            text: string;
+        };
         Render: {
             id: number;
             name: string;
             version: number;
             space: string;
             told_by: string;
+            layer: string;
+            layers: string[];
             width: number;
             height: number;
+            window: string;
             bit_depth: string;
             /** Format: double */
             peak: number | null;
             /** Format: double */
             above_one: number;
+            /** Format: double */
+            below_zero: number;
+            non_finite: number;
+            made_by: string;
             thumbnail: string;
             image: string;
         };
-        /** @description Every write says which version it was made from; a stale one is refused. */
-        RenderSpaceChange: {
+        /** @description Either may be left out. */
+        RenderChange: {
             based_on: number;
-            space: string;
+            space?: string;
+            layer?: string;
+        };
+        /** @description How the rig is to be shown. `stops` is written `key:1.5,flame:-2`, `muted` is a list of lights with commas. */
+        RenderRequest: {
+            /** @default  */
+            mistake: string;
+            /** @default  */
+            mapping: string;
+            /**
+             * Format: double
+             * @default 4
+             */
+            white: number;
+            /** @default  */
+            stops: string;
+            /** @default  */
+            solo: string;
+            /** @default  */
+            muted: string;
+            width: number;
+            height: number;
+            samples: number;
         };
         RenderUpload: {
             /** Format: uri */
@@ -1766,6 +2151,37 @@ export interface components {
             parts: string[];
             /** Format: date-time */
             created: string;
+        };
+        /**
+         * @description The rig as it is set up, the quality of the best picture of it, and what can be done wrong on it. `version` names
+         *     all that a picture depends on.
+         */
+        Rig: {
+            swatch: string;
+            slots: components["schemas"]["Slot"][];
+            mistakes: components["schemas"]["Mistake"][];
+            mappings: components["schemas"]["ToneMapping"][];
+            version: string;
+            width: number;
+            height: number;
+            samples: number;
+        };
+        /** @description Every write says which version it was made from; a stale one is refused. */
+        RigChange: {
+            based_on: number;
+            swatch: string;
+            inputs: components["schemas"]["RigInput"][];
+        };
+        RigDifference: {
+            whole: components["schemas"]["Judged"];
+            surfaces: components["schemas"]["Judged"][];
+            spots: components["schemas"]["Spot"][];
+            width: number;
+            height: number;
+        };
+        RigInput: {
+            slot: string;
+            path: string;
         };
         Role: {
             name: string;
@@ -1805,6 +2221,20 @@ export interface components {
             changes: components["schemas"]["Change"][];
             new_findings: components["schemas"]["Finding"][];
             gone_findings: components["schemas"]["Finding"][];
+        };
+        Sameness: {
+            samples: components["schemas"]["Sample"][];
+            same: boolean;
+            says: string;
+        };
+        Sample: {
+            name: string;
+            space: string;
+            numbers: (number | null)[];
+            decoded: boolean;
+            light: (number | null)[];
+            rendered: (number | null)[];
+            shown: (number | null)[];
         };
         Section: {
             title: string;
@@ -1873,6 +2303,14 @@ export interface components {
             target_version?: components["schemas"]["TargetVersionEnum"] | components["schemas"]["BlankEnum"];
             kind_words?: components["schemas"]["KindWord"][];
         };
+        /** @description A place on the rig: its texture and the space that is read in; both empty where the rig's own colour stands. */
+        Slot: {
+            name: string;
+            label: string;
+            group: string;
+            path: string;
+            space: string;
+        };
         Space: {
             name: string;
             aliases: string[];
@@ -1896,11 +2334,28 @@ export interface components {
             /** @default false */
             is_data: boolean;
         };
+        SpaceJudged: {
+            space: string;
+            whole: components["schemas"]["Judged"];
+            surfaces: components["schemas"]["Judged"][];
+            lights: components["schemas"]["Judged"][];
+        };
         SpaceReport: {
             steps: components["schemas"]["Step"][];
             primaries: components["schemas"]["Primaries"] | null;
             curve: (number | null)[][];
             remark: string;
+        };
+        /** @description Working spaces beside the spectral picture, the nearest first; none while it was not rendered. */
+        Spectral: {
+            spaces: components["schemas"]["SpaceJudged"][];
+        };
+        Spot: {
+            x: number;
+            y: number;
+            /** Format: double */
+            difference: number;
+            body: string;
         };
         /** @enum {string} */
         StateEnum: "queued" | "running" | "done" | "failed" | "cancelled";
@@ -1938,24 +2393,33 @@ export interface components {
             colours: components["schemas"]["Point"][];
             gamuts: components["schemas"]["NamedPrimaries"][];
         };
-        /** @description `working` and `shown` are null when the config no longer has the swatch's space. */
+        /** @description `working`, `shown` and `facts` are null when the config no longer has the swatch's space. */
         Swatch: {
             space: string;
             unit: components["schemas"]["UnitEnum"];
             text: string;
             name: string;
-            id: number;
-            version: number;
+            use: components["schemas"]["UseEnum"];
             working: (number | null)[];
             shown: (number | null)[];
+            facts: components["schemas"]["ColourFacts"] | null;
         };
-        /** @description Every write says which version it was made from; a stale one is refused. */
+        /** @description A swatch to add, or to put in the place of the one called `was`. */
         SwatchChange: {
             based_on: number;
             space: string;
             unit: components["schemas"]["UnitEnum"];
             text: string;
+            /** @default  */
+            was: string;
             name: string;
+            /** @default surface */
+            use: components["schemas"]["UseEnum"];
+        };
+        /** @description Every write says which version it was made from; a stale one is refused. */
+        SwatchNames: {
+            based_on: number;
+            names: string[];
         };
         /** @enum {string} */
         TargetVersionEnum: "2.0" | "2.1" | "2.2" | "2.3" | "2.4" | "2.5" | "2.6";
@@ -2001,6 +2465,11 @@ export interface components {
             file: string;
             path: string;
         };
+        ToneMapping: {
+            name: string;
+            label: string;
+            breaks: string;
+        };
         Tracer: {
             space: string;
             unit: components["schemas"]["UnitEnum"];
@@ -2032,6 +2501,12 @@ export interface components {
             kept_besides: string[];
             proof: components["schemas"]["Proof"];
         };
+        /** @description A colour as typed. One of a colorimetric unit needs no space. */
+        Typed: {
+            space: string;
+            unit: components["schemas"]["UnitEnum"];
+            text: string;
+        };
         /** @description What a file comes to through the inverse of a view, and whether it may. */
         Undone: {
             reading: components["schemas"]["Reading"];
@@ -2039,7 +2514,9 @@ export interface components {
             says: string;
         };
         /** @enum {string} */
-        UnitEnum: "unit" | "8-bit" | "hex";
+        UnitEnum: "unit" | "8-bit" | "10-bit" | "hex" | "hsv" | "hsl" | "xyY" | "kelvin" | "daylight";
+        /** @enum {string} */
+        UseEnum: "surface" | "metal" | "light";
         Variable: {
             name: string;
             default: string;
@@ -2083,6 +2560,24 @@ export interface components {
             spaces: string[];
             encodings: string[];
         };
+        WorkingSpace: {
+            name: string;
+            primaries: components["schemas"]["Primaries"];
+            imaginary: string[];
+            /** Format: double */
+            pointer_covered: number;
+            displays: components["schemas"]["DisplayCovered"][];
+            matrices: components["schemas"]["Matrix"][];
+            stations: string[];
+        };
+        WorkingSpaceChange: {
+            colours: components["schemas"]["ColourChange"][];
+            textures: components["schemas"]["Change"][];
+            stations: string[];
+            new_findings: components["schemas"]["Finding"][];
+            gone_findings: components["schemas"]["Finding"][];
+            rig: components["schemas"]["RigDifference"];
+        };
     };
     responses: never;
     parameters: never;
@@ -2107,6 +2602,25 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Builtin"][];
+                };
+            };
+        };
+    };
+    "chart.csv_retrieve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
                 };
             };
         };
@@ -2651,7 +3165,7 @@ export interface operations {
                 space: string;
                 text: string;
                 to?: string;
-                unit: "unit" | "8-bit" | "hex";
+                unit: "unit" | "8-bit" | "10-bit" | "hex" | "hsv" | "hsl" | "xyY" | "kelvin" | "daylight";
                 view?: string;
             };
             header?: never;
@@ -2783,6 +3297,52 @@ export interface operations {
             };
         };
     };
+    projects_lights_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Light"][];
+                };
+            };
+        };
+    };
+    projects_lights_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LightsChange"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Light"][];
+                };
+            };
+        };
+    };
     projects_look_file_create: {
         parameters: {
             query?: never;
@@ -2804,6 +3364,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AddedLook"][];
+                };
+            };
+        };
+    };
+    projects_meaning_list: {
+        parameters: {
+            query: {
+                blue: number;
+                green: number;
+                red: number;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Meaning"][];
                 };
             };
         };
@@ -2943,6 +3528,27 @@ export interface operations {
             };
         };
     };
+    projects_reflectances_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Reference"][];
+                };
+            };
+        };
+    };
     projects_renders_list: {
         parameters: {
             query?: never;
@@ -3001,7 +3607,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["RenderSpaceChange"];
+                "application/json": components["schemas"]["RenderChange"];
             };
         };
         responses: {
@@ -3036,12 +3642,35 @@ export interface operations {
             };
         };
     };
+    projects_renders_marks_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Marked"][];
+                };
+            };
+        };
+    };
     projects_renders_picture_retrieve: {
         parameters: {
             query?: {
                 display?: string;
                 exposure?: number;
                 look?: string;
+                mark?: "flat" | "negative" | "not-finite";
                 size?: number;
                 view?: string;
             };
@@ -3133,6 +3762,172 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Project"];
+                };
+            };
+        };
+    };
+    projects_rig_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rig"];
+                };
+            };
+        };
+    };
+    projects_rig_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RigChange"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rig"];
+                };
+            };
+        };
+    };
+    projects_rig_picture_retrieve: {
+        parameters: {
+            query?: {
+                difference?: boolean;
+                exposure?: number;
+                mapping?: string;
+                mistake?: string;
+                muted?: string;
+                solo?: string;
+                space?: string;
+                spectral?: boolean;
+                stops?: string;
+                white?: number;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+        };
+    };
+    projects_rig_renders_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RenderRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+        };
+    };
+    projects_rig_sameness_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sameness"];
+                };
+            };
+        };
+    };
+    projects_rig_spectral_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Spectral"];
+                };
+            };
+        };
+    };
+    projects_rig_spectral_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
                 };
             };
         };
@@ -3322,37 +4117,11 @@ export interface operations {
             };
         };
     };
-    projects_swatches_create: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                slug: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["NewSwatch"];
-            };
-        };
-        responses: {
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Swatch"];
-                };
-            };
-        };
-    };
     projects_swatches_update: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                id: number;
                 slug: string;
             };
             cookie?: never;
@@ -3368,29 +4137,100 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Swatch"];
+                    "application/json": components["schemas"]["Swatch"][];
                 };
             };
         };
     };
-    projects_swatches_destroy: {
+    "projects_swatches.csv_retrieve": {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                id: number;
                 slug: string;
             };
             cookie?: never;
         };
         requestBody?: never;
         responses: {
-            /** @description No response body */
-            204: {
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/json": string;
+                };
+            };
+        };
+    };
+    "projects_swatches.json_retrieve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+        };
+    };
+    projects_swatches_file_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["PlainFile"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Swatch"][];
+                };
+            };
+        };
+    };
+    projects_swatches_remove_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SwatchNames"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Swatch"][];
+                };
             };
         };
     };
@@ -3982,6 +4822,52 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Project"];
+                };
+            };
+        };
+    };
+    projects_working_space_retrieve: {
+        parameters: {
+            query?: {
+                space?: string;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkingSpace"];
+                };
+            };
+        };
+    };
+    projects_working_space_changes_retrieve: {
+        parameters: {
+            query?: {
+                space?: string;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkingSpaceChange"];
                 };
             };
         };

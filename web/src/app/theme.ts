@@ -23,6 +23,7 @@ export const theme = createTheme({
     Button: { defaultProps: { size: 'xs', variant: 'default' } },
     ActionIcon: { defaultProps: { variant: 'subtle', size: 'sm' } },
     TextInput: { defaultProps: { size: 'xs' } },
+    NumberInput: { defaultProps: { size: 'xs' } },
     Select: { defaultProps: { size: 'xs', allowDeselect: false, comboboxProps: { withinPortal: true, transitionProps: { duration: 0 } } } },
     MultiSelect: { defaultProps: { size: 'xs', comboboxProps: { transitionProps: { duration: 0 } } } },
     SegmentedControl: { defaultProps: { size: 'xs' } },

@@ -1,9 +1,10 @@
 import { Button, Tooltip } from '@mantine/core';
 import { useDebouncedValue } from '@mantine/hooks';
-import { type PointerEvent, useEffect, useState } from 'react';
+import type { PointerEvent } from 'react';
 
 import { type Render, useChangeSetup, useProject, useSlug, type ViewChoice } from '../api/hooks';
 import { displayName } from '../shared/colour';
+import { usePicture } from '../shared/usePicture';
 import { ViewSelects } from '../shared/ViewSelects';
 import classes from './Compare.module.css';
 import type { Point } from './ProbeTable';
@@ -107,26 +108,4 @@ export function Pane({
       </figcaption>
     </figure>
   );
-}
-
-/** The picture of an address, with the one before it kept until the new one is there. */
-function usePicture(source: string): { shown: string | undefined; state: 'loading' | 'shown' | 'failed' } {
-  const [settled, setSettled] = useState<{ source: string; failed: boolean }>();
-  const [shown, setShown] = useState<string>();
-  useEffect(() => {
-    let current = true;
-    const image = new Image();
-    image.onload = () => {
-      if (!current) return;
-      setShown(source);
-      setSettled({ source, failed: false });
-    };
-    image.onerror = () => current && setSettled({ source, failed: true });
-    image.src = source;
-    return () => {
-      current = false;
-    };
-  }, [source]);
-  if (settled?.source !== source) return { shown, state: 'loading' };
-  return { shown, state: settled.failed ? 'failed' : 'shown' };
 }

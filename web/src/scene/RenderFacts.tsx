@@ -1,4 +1,4 @@
-import { Button } from '@mantine/core';
+import { Button, Select } from '@mantine/core';
 import { useNavigate } from 'react-router';
 
 import { api, body } from '../api/client';
@@ -14,11 +14,11 @@ export function RenderFacts({ render }: { render: Render }) {
   const navigate = useNavigate();
   const findings = useFindings();
   const own = findings.data?.filter(({ code, subject }) => code.startsWith('render.') && subject === render.name) ?? [];
-  const setSpace = useChange((_, space: string) =>
+  const change = useChange((_, changed: { space?: string; layer?: string }) =>
     body(
       api.PUT('/api/projects/{slug}/renders/{id}', {
         params: { path: { slug, id: render.id } },
-        body: { space, based_on: render.version },
+        body: { ...changed, based_on: render.version },
       }),
     ),
   );
@@ -35,15 +35,28 @@ export function RenderFacts({ render }: { render: Render }) {
         label="Read as"
         description={`Told by: ${render.told_by}`}
         value={render.space}
-        disabled={setSpace.isPending}
-        onChange={(space) => space && setSpace.mutate(space)}
+        disabled={change.isPending}
+        onChange={(space) => space && change.mutate({ space })}
       />
+      {render.layers.length > 1 && (
+        <Select
+          label="Layer"
+          data={render.layers.map((layer) => ({ value: layer, label: layer || 'the picture' }))}
+          value={render.layer}
+          allowDeselect={false}
+          disabled={change.isPending}
+          onChange={(layer) => change.mutate({ layer: layer ?? '' })}
+        />
+      )}
       <Facts
         facts={[
           { name: 'size', value: `${render.width} × ${render.height}` },
           { name: 'samples', value: render.bit_depth },
           { name: 'peak', value: figure(render.peak) },
           { name: 'above 1', value: `${(render.above_one * 100).toFixed(2)} %` },
+          { name: 'below 0', value: `${(render.below_zero * 100).toFixed(2)} %` },
+          { name: 'not a number', value: String(render.non_finite) },
+          ...(render.window ? [{ name: 'pixels in the file', value: render.window }] : []),
         ]}
       />
       <div className="row">

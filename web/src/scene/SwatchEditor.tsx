@@ -1,47 +1,58 @@
 import { Button, TextInput } from '@mantine/core';
 import { useState } from 'react';
 
-import { api, body } from '../api/client';
+import { api, body, type Schemas } from '../api/client';
 import { type Swatch, useChange, useFindings, useProject } from '../api/hooks';
-import { figures } from '../shared/colour';
+import { displayName, figures } from '../shared/colour';
 import { Facts } from '../shared/Facts';
 import { FindingCard } from '../shared/FindingCard';
+import { LevelMark } from '../shared/marks';
+import { Segments } from '../shared/Segments';
 import { TypedColourFields } from '../shared/TypedColourFields';
+import { ColourFacts } from './ColourFacts';
+import { Picking } from './Picking';
+
+/** An xyY colour that was taken from somewhere, for a new swatch. */
+export interface Offered {
+  text: string;
+  use: Swatch['use'];
+}
 
 /** Type a colour, new or anew, and read what it becomes. */
 export function SwatchEditor({
   swatch,
+  offered,
   isAdding,
-  onAdded,
+  onSaved,
   onRemoved,
 }: {
   swatch: Swatch | undefined;
+  offered: Offered | undefined;
   /** Somebody asked for a new colour, and is about to type. */
   isAdding: boolean;
-  onAdded: (id: number) => void;
+  onSaved: (name: string) => void;
   onRemoved: () => void;
 }) {
   const project = useProject();
   const findings = useFindings();
+  const based_on = project.data?.revision.number ?? 0;
   const [name, setName] = useState(swatch?.name ?? '');
+  const [use, setUse] = useState<Swatch['use']>(swatch?.use ?? offered?.use ?? 'surface');
   const [typed, setTyped] = useState({
-    space: swatch?.space ?? project.data?.setup.default_space ?? '',
-    unit: swatch?.unit ?? ('8-bit' as const),
-    text: swatch?.text ?? '',
+    space: swatch?.space || project.data?.setup.default_space || '',
+    unit: swatch?.unit ?? (offered ? ('xyY' as const) : ('8-bit' as const)),
+    text: swatch?.text ?? offered?.text ?? '',
   });
-  const save = useChange((slug) => {
-    const fields = { name, ...typed };
-    return swatch
-      ? body(
-          api.PUT('/api/projects/{slug}/swatches/{id}', {
-            params: { path: { slug, id: swatch.id } },
-            body: { ...fields, based_on: swatch.version },
-          }),
-        )
-      : body(api.POST('/api/projects/{slug}/swatches', { params: { path: { slug } }, body: fields }));
-  });
-  const remove = useChange((slug, id: number) =>
-    body(api.DELETE('/api/projects/{slug}/swatches/{id}', { params: { path: { slug, id } } })),
+  const save = useChange((slug) =>
+    body(
+      api.PUT('/api/projects/{slug}/swatches', {
+        params: { path: { slug } },
+        body: { ...typed, name, use, was: swatch?.name ?? '', based_on },
+      }),
+    ),
+  );
+  const remove = useChange((slug, removed: string) =>
+    body(api.POST('/api/projects/{slug}/swatches/remove', { params: { path: { slug } }, body: { names: [removed], based_on } })),
   );
   const own = findings.data?.filter(({ code, subject }) => code.startsWith('swatch.') && subject === swatch?.name) ?? [];
 
@@ -55,16 +66,23 @@ export function SwatchEditor({
         className="block"
         onSubmit={(event) => {
           event.preventDefault();
-          save.mutate(undefined, { onSuccess: (saved) => onAdded(saved.id) });
+          save.mutate(undefined, { onSuccess: () => onSaved(name.trim()) });
         }}
       >
         <TextInput
           label="Name"
           value={name}
+          maxLength={80}
           placeholder="enamel, skin, logo …"
           onChange={(event) => setName(event.currentTarget.value)}
         />
         <TypedColourFields typed={typed} onChange={setTyped} error={save.error?.message} autoFocus={isAdding} />
+        <Segments
+          aria-label="What it is for"
+          value={use}
+          onChange={(value) => setUse(value as Swatch['use'])}
+          data={['surface', 'metal', 'light']}
+        />
         <div className="row">
           <Button type="submit" variant="filled" loading={save.isPending}>
             {swatch ? 'Save' : 'Add colour'}
@@ -73,7 +91,7 @@ export function SwatchEditor({
             <Button
               variant="subtle"
               loading={remove.isPending}
-              onClick={() => remove.mutate(swatch.id, { onSuccess: onRemoved })}
+              onClick={() => remove.mutate(swatch.name, { onSuccess: onRemoved })}
             >
               Delete
             </Button>
@@ -90,11 +108,38 @@ export function SwatchEditor({
               { name: 'as 8-bit', value: figures(swatch.shown, '8-bit') },
             ]}
           />
+          {swatch.facts && <ColourFacts facts={swatch.facts} />}
+          {swatch.facts && <InDisplays displays={swatch.facts.displays} />}
           <p className="quiet small">
             Give a renderer the numbers of the working space, or the typed ones with their space: never the typed ones
             alone.
           </p>
         </div>
+      )}
+      <Picking onPick={(picked) => setTyped({ ...typed, ...picked })} />
+    </>
+  );
+}
+
+/** Which displays can show a colour, however bright it is. */
+function InDisplays({ displays }: { displays: Schemas['DisplayGamut'][] }) {
+  const held = displays.filter(({ holds }) => holds);
+  const outside = displays.filter(({ holds }) => !holds);
+  const names = (listed: typeof displays) => listed.map(({ display }) => displayName(display)).join(', ');
+  return (
+    <>
+      {outside.map(({ display, light }) => (
+        <p key={display} className="row small">
+          <LevelMark level="caution" />
+          <span>
+            outside the gamut of {displayName(display)}: <span className="mono">{figures(light)}</span>
+          </span>
+        </p>
+      ))}
+      {held.length > 0 && (
+        <p className="small quiet">
+          {outside.length === 0 ? `In the gamut of all ${held.length} displays.` : `In the gamut of ${names(held)}.`}
+        </p>
       )}
     </>
   );

@@ -12,8 +12,9 @@ export type CodeUnit = '0–1' | '8-bit';
 export function figure(value: number | null, unit: CodeUnit = '0–1'): string {
   if (value === null) return '–';
   if (unit === '8-bit') return String(Math.round(Math.min(1, Math.max(0, value)) * 255));
-  const size = Math.abs(value);
-  return value.toFixed(size >= 1000 ? 0 : size >= 100 ? 1 : size >= 10 ? 2 : size >= 1 ? 3 : 4).replace('-', '−');
+  const rounded = Number(value.toPrecision(4)); // 0.99999 has as many decimals as 1
+  const size = Math.abs(rounded);
+  return rounded.toFixed(size >= 1000 ? 0 : size >= 100 ? 1 : size >= 10 ? 2 : size >= 1 ? 3 : 4).replace('-', '−');
 }
 
 export const figures = (values: Triple, unit: CodeUnit = '0–1') => values.map((value) => figure(value, unit)).join(' ');
@@ -30,6 +31,16 @@ export const displayName = (name: string) => name.replace(/ - Display$/, '');
 /** A view in few words: what stands before the first dash, which in many configs names the rendering. */
 export const shortView = (name: string) => name.split(' - ')[0] ?? name;
 
-const VALUE_WORDS = { unit: '0–1', '8-bit': '8-bit', hex: '' } as const;
+const VALUE_WORDS = {
+  unit: '0–1',
+  '8-bit': '8-bit',
+  '10-bit': '10-bit',
+  hex: '',
+  hsv: 'HSV',
+  hsl: 'HSL',
+  xyY: 'xyY',
+  kelvin: 'K',
+  daylight: 'K daylight',
+} as const;
 
 export const unitWord = (unit: keyof typeof VALUE_WORDS) => VALUE_WORDS[unit];

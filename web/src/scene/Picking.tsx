@@ -1,0 +1,130 @@
+import { Button, Select } from '@mantine/core';
+import { useQuery } from '@tanstack/react-query';
+import { type MouseEvent, useState } from 'react';
+
+import { api, body } from '../api/client';
+import { useProject, useRenders, useSlug } from '../api/hooks';
+import { css, displayName, figures } from '../shared/colour';
+import { Segments } from '../shared/Segments';
+import type { Typed } from '../shared/TypedColourFields';
+import classes from './Scene.module.css';
+
+const SAMPLES = [1, 5, 15, 51];
+
+/** Pick a colour from a render, as light or as the screen shows it, and see what the shown numbers may mean. */
+export function Picking({ onPick }: { onPick: (typed: Partial<Typed>) => void }) {
+  const slug = useSlug();
+  const project = useProject();
+  const renders = useRenders();
+  const [chosen, setChosen] = useState<string | null>(null);
+  const [point, setPoint] = useState<{ x: number; y: number }>();
+  const [sample, setSample] = useState(5);
+  const render = renders.data?.find(({ id }) => String(id) === chosen) ?? renders.data?.[0];
+  const probe = useQuery({
+    queryKey: [slug, 'pick', render?.id, render?.version, point, sample],
+    queryFn: () =>
+      body(
+        api.GET('/api/projects/{slug}/renders/{id}/probe', {
+          params: { path: { slug, id: render?.id ?? 0 }, query: { x: point?.x ?? 0, y: point?.y ?? 0, sample } },
+        }),
+      ),
+    enabled: render !== undefined && point !== undefined,
+  });
+  const shown = probe.data?.views[0]?.values.map((value) => Math.min(1, Math.max(0, value ?? 0)));
+  const meanings = useQuery({
+    queryKey: [slug, 'meaning', shown],
+    queryFn: () => {
+      const [red = 0, green = 0, blue = 0] = shown ?? [];
+      return body(api.GET('/api/projects/{slug}/meaning', { params: { path: { slug }, query: { red, green, blue } } }));
+    },
+    enabled: shown !== undefined,
+  });
+  if (!render) return null;
+  const pick = (event: MouseEvent<HTMLButtonElement>) => {
+    const box = event.currentTarget.getBoundingClientRect();
+    const along = (place: number, size: number, pixels: number) =>
+      Math.min(pixels - 1, Math.max(0, Math.floor((place / size) * pixels)));
+    setPoint({
+      x: along(event.clientX - box.left, box.width, render.width),
+      y: along(event.clientY - box.top, box.height, render.height),
+    });
+  };
+  const working = project.data?.setup.working_space ?? '';
+  const view = project.data?.setup.view;
+  return (
+    <div className="block">
+      <h3>Pick from a render</h3>
+      {(renders.data?.length ?? 0) > 1 && (
+        <Select
+          aria-label="Render to pick from"
+          data={renders.data?.map(({ id, name }) => ({ value: String(id), label: name }))}
+          value={String(render.id)}
+          allowDeselect={false}
+          onChange={setChosen}
+        />
+      )}
+      <div className="plate">
+        <button className={`bare ${classes.picking}`} onClick={pick} aria-label={`Pick from ${render.name}`}>
+          <img src={`${render.thumbnail}&size=320`} alt="" />
+        </button>
+      </div>
+      <div className="row spread">
+        <Segments
+          aria-label="Sample size"
+          value={String(sample)}
+          onChange={(value) => setSample(Number(value))}
+          data={SAMPLES.map((side) => ({ value: String(side), label: side === 1 ? '1 px' : `${side}²` }))}
+        />
+        {point && (
+          <span className="mono small quiet">
+            {point.x}, {point.y}
+          </span>
+        )}
+      </div>
+      {probe.error && <p role="alert">{probe.error.message}</p>}
+      {probe.data && shown && (
+        <>
+          <div className="row spread">
+            <span className="row small">
+              <span className="disc" style={{ background: css(shown), height: 20, width: 20 }} />
+              <span>
+                light in {working}
+                <br />
+                <span className="mono">{figures(probe.data.light)}</span>
+              </span>
+            </span>
+            <Button
+              size="compact-xs"
+              onClick={() => onPick({ space: working, unit: 'unit', text: numbers(probe.data.light, 5) })}
+            >
+              Take
+            </Button>
+          </div>
+          <p className="small">
+            shown by {view && displayName(view.display)} through {view?.view}: <span className="mono">{figures(shown, '8-bit')}</span>
+          </p>
+          {meanings.data?.map((meaning) => (
+            <div className="row spread" key={meaning.way}>
+              <span className="small">
+                <span className="quiet">these, {meaning.way}</span>
+                <br />
+                <span className="mono">{meaning.reason || figures(meaning.light)}</span>
+              </span>
+              {!meaning.reason && (
+                <Button
+                  size="compact-xs"
+                  onClick={() => onPick({ space: working, unit: 'unit', text: numbers(meaning.light, 5) })}
+                >
+                  Take
+                </Button>
+              )}
+            </div>
+          ))}
+        </>
+      )}
+    </div>
+  );
+}
+
+const numbers = (values: (number | null)[], digits: number) =>
+  values.map((value) => Number((value ?? 0).toFixed(digits))).join(' ');

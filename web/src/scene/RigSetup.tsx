@@ -1,0 +1,122 @@
+import { Button, NumberInput, Select } from '@mantine/core';
+import { useDisclosure } from '@mantine/hooks';
+import { useState } from 'react';
+
+import { api, body, type Schemas } from '../api/client';
+import { isBusy, useChange, useJobs, useProject, useRig, useSlug, useSwatches, useTextures } from '../api/hooks';
+import { baseName } from '../shared/numbers';
+import { Progressing } from '../shared/Progressing';
+import { asked, type LightMix } from './useLightMix';
+
+const SIZES = ['320x180', '640x360', '960x540', '1280x720', '1920x1080'];
+const NONE = '';
+
+/** What lies on the rig, and a better picture of it as a render. */
+export function RigSetup({ mix }: { mix: LightMix }) {
+  const rig = useRig();
+  const project = useProject();
+  const swatches = useSwatches();
+  const textures = useTextures();
+  const [opened, { toggle }] = useDisclosure(false);
+  const set = useChange((slug, change: { swatch?: string; slot?: string; path?: string }) =>
+    body(
+      api.PUT('/api/projects/{slug}/rig', {
+        params: { path: { slug } },
+        body: {
+          based_on: project.data?.revision.number ?? 0,
+          swatch: change.swatch ?? rig.data?.swatch ?? NONE,
+          inputs: (rig.data?.slots ?? [])
+            .map(({ name, path }) => ({ slot: name, path: name === change.slot ? (change.path ?? NONE) : path }))
+            .filter(({ path }) => path !== NONE && !path.startsWith('rig/')),
+        },
+      }),
+    ),
+  );
+  if (!rig.data) return null;
+  const fits = (slot: Schemas['Slot']) =>
+    (textures.data ?? []).filter(({ kind }) => !kind || kind.group === slot.group).map(({ path }) => path);
+  return (
+    <div className="block">
+      <h2>On the rig</h2>
+      <Select
+        label="Swatch ball"
+        data={[{ value: NONE, label: 'middle grey' }, ...(swatches.data ?? []).map(({ name }) => name)]}
+        value={rig.data.swatch}
+        allowDeselect={false}
+        disabled={set.isPending}
+        onChange={(swatch) => set.mutate({ swatch: swatch ?? NONE })}
+      />
+      <button className="bare small" aria-expanded={opened} onClick={toggle}>
+        {opened ? '−' : '+'} Textures on the rig{' '}
+        <span className="quiet">{rig.data.slots.filter(({ path }) => path && !path.startsWith('rig/')).length} chosen</span>
+      </button>
+      {opened &&
+        rig.data.slots.map((slot) => (
+          <Select
+            key={slot.name}
+            label={slot.label}
+            description={slot.space && `${baseName(slot.path)}, read as ${slot.space}`}
+            data={[
+              { value: NONE, label: slot.name === 'ball' ? 'the swatch’s own values' : 'the rig’s own' },
+              ...fits(slot),
+            ]}
+            value={slot.path.startsWith('rig/') ? NONE : slot.path}
+            allowDeselect={false}
+            searchable
+            disabled={set.isPending}
+            onChange={(path) => set.mutate({ slot: slot.name, path: path ?? NONE })}
+          />
+        ))}
+      <RenderIt mix={mix} />
+    </div>
+  );
+}
+
+/** Start a picture of the rig as a job, and follow it. */
+function RenderIt({ mix }: { mix: LightMix }) {
+  const slug = useSlug();
+  const jobs = useJobs();
+  const [size, setSize] = useState('640x360');
+  const [samples, setSamples] = useState<number | string>(16);
+  const start = useChange(() => {
+    const [width = 0, height = 0] = size.split('x').map(Number);
+    return body(
+      api.POST('/api/projects/{slug}/rig/renders', {
+        params: { path: { slug } },
+        body: { mistake: '', mapping: '', white: 4, ...asked(mix), width, height, samples: Number(samples) },
+      }),
+    );
+  });
+  const cancel = useChange((_, id: number) =>
+    body(api.POST('/api/projects/{slug}/jobs/{id}/cancel', { params: { path: { slug, id } } })),
+  );
+  const running = jobs.data?.find((job) => job.kind === 'render-rig' && isBusy(job));
+  if (running) {
+    return (
+      <Progressing
+        share={running.share}
+        doing={running.message || `${running.title}: waiting`}
+        onCancel={() => cancel.mutate(running.id)}
+      />
+    );
+  }
+  return (
+    <form
+      className="block"
+      onSubmit={(event) => {
+        event.preventDefault();
+        start.mutate(undefined);
+      }}
+    >
+      <div className="row" style={{ alignItems: 'flex-end' }}>
+        <Select label="Size" w={120} data={SIZES} value={size} allowDeselect={false} onChange={(value) => value && setSize(value)} />
+        <NumberInput label="Samples" w={84} value={samples} onChange={setSamples} min={1} max={1024} />
+        <Button type="submit" loading={start.isPending}>
+          Render
+        </Button>
+      </div>
+      {start.error && <p role="alert">{start.error.message}</p>}
+      <p className="quiet small">A multi-layer EXR among the renders; the picture here gets better with it.</p>
+    </form>
+  );
+}
