@@ -13,8 +13,9 @@ import PyOpenColorIO as ocio
 from django.conf import settings
 from django.core.management import CommandError, call_command
 
-from saltwort.core.images import read_pixels
-from tests.samples import ACES_SDR, SRGB, SRGB_DISPLAY, UNTONED, light, write, write_damaged
+from saltwort.core.findings import codes as codes_of_checks
+from saltwort.core.images import read_header, read_pixels
+from tests.samples import ACES_SDR, LINEAR_REC709, SRGB, SRGB_DISPLAY, UNTONED, light, write, write_damaged
 from tests.server import ServerTestCase
 
 
@@ -205,6 +206,60 @@ class Convert(CommandTestCase):
         namesake = write(self.folder / "c" / "rope_albedo.png", light(peak=1.0, seed=3), "uint8")
         self.refused_command("would both become", "convert", *options, other, namesake)
         self.refused_command("no format", "convert", *options[:-4], "--format", "x", "--output", self.folder, colour)
+
+
+class RenderRig(CommandTestCase):
+    def render(self, name: str, *arguments: object) -> np.ndarray:
+        self.target = self.folder / name
+        size = ("--size", "64x36", "--samples", 2)
+        self.call("render_rig", "--project", "quay", "--output", self.target, *size, *arguments)
+        return read_pixels(self.target, "")
+
+    def test_lights_layers_and_settings(self) -> None:
+        whole = self.render("whole.exr")
+        said = self.said()
+        self.assertEqual((said["working_space"], said["size"], said["samples"]), ("ACEScg", [64, 36], 2))
+        key = read_pixels(self.target, "key")
+        brighter = self.render("brighter.exr", "--light", "key=2")
+        np.testing.assert_allclose(read_pixels(self.target, "key"), 4 * key, rtol=2e-3, atol=1e-5)
+        np.testing.assert_allclose(brighter - whole, 3 * key, rtol=2e-2, atol=2e-2)  # halves of large sums
+        alone = self.render("alone.exr", "--solo", "flame")
+        np.testing.assert_allclose(alone, read_pixels(self.target, "flame"), rtol=2e-3)
+        other = self.render("other.exr", "--working-space", LINEAR_REC709)
+        self.assertEqual(read_header(self.target).tags["colorInteropID"], "lin_rec709_scene")
+        self.assertGreater(float(np.abs(other - whole).max()), 0.01)
+        self.project.refresh_from_db()
+        self.assertEqual(self.project.current.number, 1)
+
+    def test_a_mistake_says_its_finding_and_is_found(self) -> None:
+        self.render("clamped.exr", "--mistake", "output-clamped")
+        self.assertEqual(self.said()["finding"], "render.clipped-at-one")
+        self.assertEqual(float(read_pixels(self.target, "").max()), 1.0)
+        self.render("baked.exr", "--tone-mapping", "exponential")
+        self.assertLessEqual(float(read_pixels(self.target, "").max()), 1.0)
+
+    def test_names(self) -> None:
+        names = self.call("render_rig", "--list")
+        self.assertEqual(names["lights"], ["environment", "key", "flame", "marker"])
+        self.assertEqual(names["mistakes"]["old-gamma"], "render.view-baked")
+        codes = {code.code for code in codes_of_checks()}
+        self.assertLessEqual(set(names["mistakes"].values()), codes)
+
+    def test_refusals(self) -> None:
+        here = ("render_rig", "--project", "quay", "--output", self.folder / "rig.exr")
+        self.refused_command("Say which --project", "render_rig")
+        self.refused_command("no project", "render_rig", "--project", "nowhere", "--output", self.folder / "r.exr")
+        self.refused_command("written as .exr", "render_rig", "--project", "quay", "--output", self.folder / "r.png")
+        self.refused_command("no size", *here, "--size", "big")
+        self.refused_command("16 pixels", *here, "--size", "4x4")
+        self.refused_command("from 1 to", *here, "--samples", 0)
+        self.refused_command("no light with its stops", *here, "--light", "key")
+        self.refused_command("no light “sun”", *here, "--light", "sun=1")
+        self.refused_command("no light “sun”", *here, "--solo", "sun")
+        self.refused_command("no mistake", *here, "--mistake", "none")
+        self.refused_command("no tone mapping", *here, "--size", "16x16", "--samples", 1, "--tone-mapping", "none")
+        self.refused_command("not scene-linear", *here, "--working-space", "ACEScct")
+        self.assertEqual(list(self.folder.glob("*.exr")), [])
 
 
 class AsAProcess(ServerTestCase):

@@ -190,14 +190,15 @@ class Swatches(ServerTestCase):
         self.assertIn("Johnson", found["gold"]["source"])
 
     def test_what_picked_numbers_mean(self) -> None:
-        encoded, light, back = self.ask("/meaning", red=0.5, green=0.5, blue=0.5)
+        encoded, light, back = self.ask("/meaning", unit="unit", text="0.5")
         self.assertAlmostEqual(encoded["light"][0], 0.2140, places=3)
         self.assertEqual(light["light"], [0.5, 0.5, 0.5])
         setup = self.ask("")["setup"]["view"]
         choice = ViewChoice(setup["display"], setup["view"])
         shown = view_processor(project_config(), "ACEScg", choice).applyRGB(back["light"])
         np.testing.assert_allclose(shown, [0.5] * 3, atol=2e-3)
-        self.ask("/meaning", 400, red=2, green=0, blue=0)
+        self.assertIn("0 to 255", self.ask("/meaning", 400, unit="8-bit", text="256 0 0")["detail"])
+        self.ask("/meaning", 400, unit="kelvin", text="3200")
 
 
 class Lights(ServerTestCase):
@@ -285,9 +286,18 @@ class RigOverHttp(ServerTestCase):
         before = self.picture()
         self.tell("put", f"/textures/{texture.pk}/pin", based_on=1, space="Raw")
         self.assertGreater(self.picture().mean(), before.mean())
-        self.refused("put", "/rig", "no place", based_on=2, swatch="", inputs=[{"slot": "roof", "path": texture.path}])
-        self.refused("put", "/rig", "no texture", based_on=2, swatch="", inputs=[{"slot": "stone", "path": "x.png"}])
-        self.refused("put", "/rig", "no swatch", based_on=2, swatch="nobody", inputs=[])
+        self.tell("put", "/swatches", based_on=2, **ENAMEL)
+        inputs = [{"slot": "stone", "path": "swatch:enamel"}]
+        rig = self.tell("put", "/rig", based_on=3, swatch="", inputs=inputs)
+        self.assertEqual(next(slot["path"] for slot in rig["slots"] if slot["name"] == "stone"), "swatch:enamel")
+        teal = self.picture()[160:, :, :].mean(axis=(0, 1))
+        self.assertGreater(teal[1], teal[0])
+        for slot, words in (("stone-normals", "Choose a texture"), ("stone", "cannot be “swatch:nobody”")):
+            path = "swatch:nobody" if slot == "stone" else "swatch:enamel"
+            self.refused("put", "/rig", words, based_on=4, swatch="", inputs=[{"slot": slot, "path": path}])
+        self.refused("put", "/rig", "no place", based_on=4, swatch="", inputs=[{"slot": "roof", "path": texture.path}])
+        self.refused("put", "/rig", "no texture", based_on=4, swatch="", inputs=[{"slot": "stone", "path": "x.png"}])
+        self.refused("put", "/rig", "no swatch", based_on=4, swatch="nobody", inputs=[])
 
     def test_same_colour_until_the_texture_is_read_otherwise(self) -> None:
         self.tell("put", "/swatches", based_on=1, **ENAMEL)

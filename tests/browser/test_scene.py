@@ -91,7 +91,7 @@ class Colours(BrowserTestCase):
         x, y = 70, 30
         picture.click(position={"x": (x + 0.5) / 96 * box["width"], "y": (y + 0.5) / 54 * box["height"]})
         expect(side.get_by_text(f"{x}, {y}")).to_be_visible()
-        expect(side.get_by_text(re.compile("these, back through"))).to_be_visible()
+        expect(side.get_by_text(re.compile("these numbers, back through")).last).to_be_visible()
         side.get_by_role("button", name="Take").first.click()
         taken = [float(word) for word in side.get_by_label("Colour", exact=True).input_value().split()]
         np.testing.assert_allclose(taken, read_pixels(self.dusk)[y, x], atol=1e-4)
@@ -167,7 +167,7 @@ class Rig(BrowserTestCase):
         table = page.get_by_role("table", name="Same colour?")
         expect(table).to_be_visible(timeout=60_000)
         expect(self.section("Rig set-up")).to_contain_text("Swatch and texture give the same surface.")
-        page.get_by_text("Textures on the rig").click()
+        page.get_by_text("Materials and lights of the rig").click()
         self.choose("Texture ball", "rope/scans_raw/rope_albedo.jpg")
         expect(self.section("Rig set-up")).to_contain_text("read as Raw", timeout=60_000)
         expect(table).to_contain_text("not decoded")

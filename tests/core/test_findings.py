@@ -251,7 +251,7 @@ class SceneThings(TestCase):
             rendered("good", max=(9.0, 5.0, 2.0), median=(0.1, 0.1, 0.1)),
             rendered("dark", max=(0.6, 0.5, 0.4), median=(0.1, 0.1, 0.1)),
             rendered("encoded", max=(1.0, 0.9, 0.8), median=(0.5, 0.5, 0.4)),
-            rendered("steps", max=(0.9, 0.9, 0.8), median=(0.1, 0.1, 0.1), encoded_steps=8),
+            rendered("steps", max=(0.9, 0.9, 0.8), median=(0.1, 0.1, 0.1), linear_steps=8),
             rendered("said so", tagged, max=(0.9, 0.9, 0.8), median=(0.1, 0.1, 0.1)),
             rendered("clipped", max=(1.0, 1.0, 0.8), median=(0.1, 0.1, 0.1)),
             rendered("other", replace(HEADER, tags={"chromaticities": REC709.chromaticities}), max=(9.0, 5.0, 2.0)),

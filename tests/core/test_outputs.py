@@ -12,8 +12,11 @@ from saltwort.core.images import Header, read_header, read_pixels
 from saltwort.core.outputs import still_tags, write_handoff, write_still
 from saltwort.core.scene.renders import probe, render_space
 from saltwort.core.spaces.gamuts import AP1, REC709
+from saltwort.core.textures.rules import Rule, RuleBook
 from tests.core.test_images import ImageTestCase
-from tests.samples import ACES_SDR, LINEAR_REC709, SRGB_DISPLAY, UNTONED, light, project_config, write
+from tests.samples import ACES_SDR, LINEAR_REC709, SRGB, SRGB_DISPLAY, UNTONED, light, project_config, write
+
+RULES = RuleBook(project_config(), (), SRGB)
 
 
 def header(**tags: object) -> Header:
@@ -24,15 +27,18 @@ class RenderSpaces(ImageTestCase):
     def test_interop_id_then_chromaticities_then_working_space(self) -> None:
         config = project_config()
         told = render_space(
-            config, "dusk.exr", header(colorInteropID="lin_rec709_scene", chromaticities=AP1.chromaticities)
+            config, RULES, "dusk.exr", header(colorInteropID="lin_rec709_scene", chromaticities=AP1.chromaticities)
         )
         self.assertEqual((told.space, told.told_by), (LINEAR_REC709, "header"))
-        told = render_space(config, "dusk.exr", header(chromaticities=REC709.chromaticities))
+        told = render_space(config, RULES, "dusk.exr", header(chromaticities=REC709.chromaticities))
         self.assertEqual((told.space, told.told_by), (LINEAR_REC709, "chromaticities"))
-        told = render_space(config, "dusk.exr", header(colorInteropID="nobody_knows", chromaticities=(0.1,) * 8))
+        told = render_space(config, RULES, "dusk.exr", header(colorInteropID="nobody_knows", chromaticities=(0.1,) * 8))
         self.assertEqual((told.space, told.told_by), ("ACEScg", "working space"))
-        told = render_space(config, "dusk_lin_rec2020.exr", header())
+        told = render_space(config, RULES, "dusk_lin_rec2020.exr", header())
         self.assertEqual((told.space, told.told_by), ("Linear Rec.2020", "name"))
+        by_rule = RuleBook(config, (Rule("Dailies", "glob", LINEAR_REC709, pattern="dusk*", extension="*"),), SRGB)
+        told = render_space(config, by_rule, "dusk.exr", header())
+        self.assertEqual((told.space, told.told_by), (LINEAR_REC709, "rule Dailies"))
 
 
 class Probing(ImageTestCase):

@@ -221,6 +221,21 @@ class WorkingSpaces(TestCase):
         rgb = reference.to_xyz(level(0.18, 0.18, 0.18) ** 3)[0, 0]
         np.testing.assert_allclose(xyz, rgb, rtol=2e-5)
 
+    def test_a_neutral_rig_is_the_same_in_spectra(self) -> None:
+        """Only the chart's colours and the marker's glass are left to differ: greys do not."""
+        white, grey = TypedColour("", "xyY", "0.3127 0.329"), TypedColour("", "xyY", "0.3127 0.329 0.3")
+        path, pixels = ball_texture(cg_config(), TypedColour(SRGB, "8-bit", "128 128 128"))
+        rig = Rig(
+            TypedColour(SRGB, "8-bit", "128 128 128"),
+            {"ball": Input(path, SRGB, pixels)},
+            tuple(replace(row, colour=white) for row in FIRST_LIGHTS),
+            dict.fromkeys(("stone", "brass", "enamel", "glass"), grey),
+        )
+        found = spectral_reference(cg_config(), rig, ["ACEScg"], (64, 36), 2).spaces[0]
+        for judged in found.surfaces:
+            if judged.name != "chart":
+                self.assertLess(judged.mean, 0.05, judged.name)
+
     def test_a_colour_survives_its_spectrum(self) -> None:
         bands, reference = SpectralBands(cg_config()), RgbBands(cg_config(), "ACEScg")
         xyz = bands.to_xyz(bands.of_typed_surface(TEAL).reshape(-1, 1, 1))

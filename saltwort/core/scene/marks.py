@@ -69,7 +69,8 @@ def marked_share(mask: Mask, pixels: Pixels) -> Marked:
     red, green, blue = mask.mean(axis=(0, 1)).tolist()
     with np.errstate(invalid="ignore"):
         bright = (pixels >= BRIGHT).any(axis=2)
-    detail = float((~mask.any(axis=2))[bright].mean()) if bright.any() else None
+    marked: Mask = np.asarray(mask.any(axis=2))
+    detail = float(np.mean(~marked[bright])) if bright.any() else None
     return Marked((red, green, blue), float(mask.all(axis=2).mean()), detail)
 
 

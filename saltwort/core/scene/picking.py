@@ -22,7 +22,7 @@ class Meaning:
 
 
 def meanings(config: ocio.Config, picked: Triple, encoded: str, choice: ViewChoice) -> list[Meaning]:
-    """Display code values on 0–1 as light in the working space: as `encoded` numbers, as light, and through the inverse
+    """Code values on 0–1 as light in the working space: as `encoded` numbers, as light, and through the inverse
     of a view. The first is what a texture or swatch means, the last what was lit so that the screen shows it."""
     red, green, blue = picked
     found = [

@@ -13,6 +13,7 @@ from saltwort.core.errors import BadInput
 from saltwort.core.images import Header
 from saltwort.core.spaces.typed import Triple
 from saltwort.core.textures.evidence import named_space
+from saltwort.core.textures.rules import RuleBook
 
 MIDDLE_GREY = 0.18
 CHROMATICITY_TOLERANCE = 1e-3  # files write them with three to five decimals
@@ -20,16 +21,16 @@ CHROMATICITY_TOLERANCE = 1e-3  # files write them with three to five decimals
 
 @dataclass(frozen=True)
 class RenderSpace:
-    """The space of a render and what told it: `header`, `chromaticities`, `name`, or `working space` where nothing
-    did."""
+    """The space of a render and what told it: `header`, `chromaticities`, `name`, a rule, or `working space` where
+    nothing did."""
 
     space: str
     told_by: str
 
 
-def render_space(config: ocio.Config, name: str, header: Header) -> RenderSpace:
+def render_space(config: ocio.Config, rules: RuleBook, name: str, header: Header) -> RenderSpace:
     """The colour space of a picture: by interop ID, else by chromaticities, else by a space that its file name names,
-    else the working space."""
+    else by a file rule, else the working space."""
     interop_id = header.tags.get("colorInteropID")
     if isinstance(interop_id, str):
         named = config.getColorSpace(interop_id)
@@ -43,6 +44,9 @@ def render_space(config: ocio.Config, name: str, header: Header) -> RenderSpace:
                 return RenderSpace(space, "chromaticities")
     if named := named_space(config, name):
         return RenderSpace(named, "name")
+    ruled = rules.assign(name)
+    if ruled.reason.kind == "rule" and config.getColorSpace(ruled.space):
+        return RenderSpace(ruled.space, f"rule {ruled.reason.name}")
     return RenderSpace(config.getColorSpace(ocio.ROLE_SCENE_LINEAR).getName(), "working space")
 
 

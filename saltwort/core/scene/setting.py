@@ -9,6 +9,7 @@ from saltwort.core.spaces.typed import TypedColour
 
 LIGHTS = ("environment", "key", "flame", "marker")
 """The lights of the rig; each has a layer of its own in a picture."""
+SWATCH = "swatch:"
 MOST_SWATCHES = 1000
 LONGEST_NAME = 80
 STRONGEST = 1e6
@@ -53,8 +54,8 @@ FIRST_LIGHTS = (
 
 @dataclass(frozen=True)
 class Scene:
-    """Swatches and lights, the name of the swatch on the rig's swatch ball (none: middle grey), and by slot the path
-    of the texture that the rig is given there."""
+    """Swatches and lights, the name of the swatch on the rig's swatch ball (none: middle grey), and by slot what the
+    rig is given there: the path of a texture, or SWATCH and the name of one."""
 
     swatches: tuple[Swatch, ...] = ()
     lights: tuple[Light, ...] = field(default=FIRST_LIGHTS)
@@ -69,6 +70,14 @@ class Scene:
 
     def swatch(self, name: str) -> Swatch | None:
         return next((swatch for swatch in self.swatches if swatch.name == name), None)
+
+    @property
+    def slot_swatches(self) -> dict[str, Swatch]:
+        """The swatches that the rig is given, by slot; one that is gone leaves the rig's own colour."""
+        named = {
+            slot: self.swatch(given.removeprefix(SWATCH)) for slot, given in self.inputs if given.startswith(SWATCH)
+        }
+        return {slot: swatch for slot, swatch in named.items() if swatch}
 
     def colour_of(self, light: Light) -> TypedColour:
         """A light's colour; its own where its swatch is gone."""
@@ -131,6 +140,10 @@ def with_swatch(scene: Scene, before: str, swatch: Swatch) -> Scene:
         swatches=tuple(swatch if kept.name == before else kept for kept in scene.swatches),
         lights=tuple(replace(light, swatch=now(light.swatch)) for light in scene.lights),
         swatch_on_rig=now(scene.swatch_on_rig),
+        inputs=tuple(
+            (slot, SWATCH + now(given.removeprefix(SWATCH)) if given.startswith(SWATCH) else given)
+            for slot, given in scene.inputs
+        ),
     )
 
 

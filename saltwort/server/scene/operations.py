@@ -8,12 +8,12 @@ from saltwort.core.errors import BadInput
 from saltwort.core.images import Facts, read_header, read_layers, survey
 from saltwort.core.scene.renders import RenderSpace, render_space
 from saltwort.core.scene.rig.stage import SLOTS
-from saltwort.core.scene.setting import Light, Scene, Swatch, check_scene, with_swatch, without_swatches
+from saltwort.core.scene.setting import SWATCH, Light, Scene, Swatch, check_scene, with_swatch, without_swatches
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.server.images.models import StoredImage, facts_from_json
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.operations import change_setup
-from saltwort.server.projects.setups import config_of
+from saltwort.server.projects.setups import config_of, rule_book_of
 from saltwort.server.scene.models import Render
 
 FLOATS = ("half", "float", "double")
@@ -89,7 +89,12 @@ def set_rig(
         for slot, path in inputs:
             if slot not in SLOTS:
                 raise BadInput(f"The rig has no place “{slot}”; it has {', '.join(SLOTS)}.")
-            if not project.textures.filter(path=path).exists():
+            if path.startswith(SWATCH):
+                if scene.swatch(path.removeprefix(SWATCH)) is None or SLOTS[slot].without == "":
+                    raise BadInput(
+                        f"{SLOTS[slot].label} cannot be “{path}”. Choose a texture, or a swatch for a colour."
+                    )
+            elif not project.textures.filter(path=path).exists():
                 raise BadInput(f"The project has no texture “{path}”. Choose another.")
         return replace(scene, swatch_on_rig=swatch, inputs=tuple(dict(inputs).items()))
 
@@ -134,7 +139,7 @@ def space_of(render: Render) -> RenderSpace:
     config = config_of(render.project.current)
     if render.space and config.getColorSpace(render.space):
         return RenderSpace(render.space, "you")
-    return render_space(config, render.name, facts_of(render).header)
+    return render_space(config, rule_book_of(render.project.current), render.name, facts_of(render).header)
 
 
 def _facts(image: StoredImage, layer: str) -> dict:

@@ -16,6 +16,7 @@ from saltwort.core.configs import screen_view
 from saltwort.core.engine import ViewChoice, apply, view_processor
 from saltwort.core.images import encode_png
 from saltwort.core.scene.marks import MARKS, mark, marked_share, striped
+from saltwort.core.textures.evidence import evidence_for, verdict_of
 from saltwort.server.http import BINARY, parsed, picture
 from saltwort.server.images.operations import store_upload
 from saltwort.server.images.pictures import LARGEST_PICTURE, drawn, pixels_of, stored
@@ -104,6 +105,7 @@ def render_named(slug: str, pk: int) -> Render:
 def _render(render: Render) -> dict[str, Any]:
     facts, space = operations.facts_of(render), operations.space_of(render)
     header = facts.header
+    evidence = evidence_for(config_of(render.project.current), render.name, None, facts)
     width, height = header.picture_size
     key = f"{render.image_id[:12]}-{render.layer}-{render.project.current.config_hash[:12]}-{space.space}"
     return RenderSerializer(
@@ -123,6 +125,8 @@ def _render(render: Render) -> dict[str, Any]:
             "above_one": facts.stats.above_one,
             "below_zero": facts.stats.below_zero,
             "non_finite": facts.stats.non_finite,
+            "evidence": evidence,
+            "verdict": verdict_of(evidence),
             "made_by": "the bench renderer" if render.rig else "",
             "thumbnail": f"/api/projects/{render.project.slug}/renders/{render.pk}/picture?{urlencode({'v': key})}",
             "image": f"{render.image_id[:12]}-{render.layer}",

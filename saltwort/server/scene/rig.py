@@ -104,7 +104,8 @@ def prepared(project: Project) -> Prepared:
     path, pixels = ball_texture(config, swatch)
     inputs.setdefault("ball", Input(path, assign_paths(project, [path])[0].space, pixels))
     colours = tuple(replace(light, colour=setup.scene.colour_of(light)) for light in setup.scene.lights)
-    return Prepared(config, setup.working_space, Rig(swatch, inputs, colours))
+    given = {slot: chosen.colour for slot, chosen in setup.scene.slot_swatches.items()}
+    return Prepared(config, setup.working_space, Rig(swatch, inputs, colours, given))
 
 
 def _input(config: ocio.Config, slot: str, row: AssignedTexture) -> Input:
@@ -237,7 +238,7 @@ def _render(job: Job, report: Report) -> str:
     light = traced(made, size, lambda share: report(share * 0.9, "Following light"))
     report(0.9, "Writing the file")
     name = "_".join(filter(None, ["rig", slugify(made.space), asked.mistake, asked.mapping])) + ".exr"
-    with TemporaryDirectory(dir=_folder()) as folder:
+    with TemporaryDirectory() as folder:
         path = Path(folder) / name
         said = write_picture(made, light, size, asked, path)
         add_render(project, name, store_file(path, name), said)
@@ -315,6 +316,8 @@ def key_of(made: Prepared) -> str:
     """The hash of all that layers depend on: not the lights, which are set afterwards."""
     hashed = sha256(json.dumps([FORMAT, made.space, made.bands.matrix.round(7).tolist()]).encode())
     hashed.update(made.bands.of_typed_surface(made.rig.swatch).tobytes())
+    for slot, colour in sorted(made.rig.colours.items()):
+        hashed.update(slot.encode() + made.bands.of_typed_surface(colour).tobytes())
     for slot, given in sorted(made.rig.inputs.items()):
         # A space is what it does: a colour that runs through it stands for its name in this config.
         through = made.bands.of_surface(np.array([[[0.2, 0.4, 0.6], [0.9, 0.1, 0.5]]], np.float32), given.space)

@@ -149,13 +149,15 @@ def parse_stops(text: str) -> dict[str, float]:
 
 def _rig(project: Project) -> dict[str, Any]:
     made, scene = rig.prepared(project), current_setup(project).scene
+    chosen = {slot: path for slot, path in scene.inputs if slot in made.rig.inputs or slot in scene.slot_swatches}
     slots = [
         {
             "name": slot.name,
             "label": slot.label,
             "group": slot.group,
-            "path": given.path if (given := made.rig.inputs.get(slot.name)) else "",
-            "space": given.space if given else "",
+            "takes_swatch": slot.without != "",
+            "path": chosen.get(slot.name, ""),
+            "space": given.space if (given := made.rig.inputs.get(slot.name)) else "",
         }
         for slot in SLOTS.values()
     ]

@@ -4,10 +4,11 @@ from rest_framework import serializers
 
 from saltwort.core.scene.reflectances import USES
 from saltwort.core.scene.setting import LIGHTS
-from saltwort.core.spaces.typed import UNITS
+from saltwort.core.spaces.typed import COLORIMETRIC, UNITS
 from saltwort.server.http import BasedOn
 from saltwort.server.projects.config_serializers import PrimariesSerializer
 from saltwort.server.projects.serializers import ChangeSerializer, FindingSerializer
+from saltwort.server.textures.serializers import EvidenceSerializer, VerdictSerializer
 
 
 def triple() -> serializers.ListField:
@@ -99,11 +100,10 @@ class ReferenceSerializer(serializers.Serializer):
 
 
 class MeaningQuery(serializers.Serializer):
-    """Display code values on 0–1."""
+    """Numbers as typed, in a unit that is a code value."""
 
-    red = serializers.FloatField(min_value=0, max_value=1)
-    green = serializers.FloatField(min_value=0, max_value=1)
-    blue = serializers.FloatField(min_value=0, max_value=1)
+    unit = serializers.ChoiceField(choices=[unit for unit in UNITS if unit not in COLORIMETRIC])
+    text = serializers.CharField(max_length=100)
 
 
 class MeaningSerializer(serializers.Serializer):
@@ -113,11 +113,13 @@ class MeaningSerializer(serializers.Serializer):
 
 
 class SlotSerializer(serializers.Serializer):
-    """A place on the rig: its texture and the space that is read in; both empty where the rig's own colour stands."""
+    """A place on the rig: the texture or swatch chosen for it, empty where the rig's own colour stands, and the space
+    that a texture is read in."""
 
     name = serializers.CharField()
     label = serializers.CharField()
     group = serializers.CharField()
+    takes_swatch = serializers.BooleanField()
     path = serializers.CharField(allow_blank=True)
     space = serializers.CharField(allow_blank=True)
 
@@ -294,6 +296,8 @@ class RenderSerializer(serializers.Serializer):
     below_zero = serializers.FloatField()
     non_finite = serializers.IntegerField()
     made_by = serializers.CharField(allow_blank=True)
+    evidence = EvidenceSerializer(many=True)
+    verdict = VerdictSerializer()
     thumbnail = serializers.CharField()
     image = serializers.CharField()
 

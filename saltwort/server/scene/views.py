@@ -22,7 +22,7 @@ from saltwort.core.scene.setting import Light, Scene, Swatch
 from saltwort.core.scene.swatch_files import chart_rows, read_swatches, swatch_rows
 from saltwort.core.scene.swatches import ColourFacts, colour_facts, convert
 from saltwort.core.scene.working_space import describe_working_space
-from saltwort.core.spaces.typed import Triple, TypedColour
+from saltwort.core.spaces.typed import Triple, TypedColour, parse_colour
 from saltwort.server.http import BINARY, as_csv, as_json_file, author_of, finite, parsed
 from saltwort.server.projects.config_serializers import primaries_json
 from saltwort.server.projects.models import Project
@@ -124,7 +124,7 @@ def meaning(request: Request, slug: str) -> Response:
     """What numbers picked from a screen mean, read in each way."""
     asked, project = parsed(request, MeaningQuery, query=True), project_named(slug)
     config, setup = config_of(project.current), current_setup(project)
-    picked = (asked["red"], asked["green"], asked["blue"])
+    picked = parse_colour(asked["text"], asked["unit"])
     found = meanings(config, picked, setup.default_space, screen_view(config, setup.view))
     return Response([{**asdict(way), "light": finite(way.light) if way.light else [None] * 3} for way in found])
 

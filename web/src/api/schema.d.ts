@@ -2093,6 +2093,8 @@ export interface components {
             below_zero: number;
             non_finite: number;
             made_by: string;
+            evidence: components["schemas"]["Evidence"][];
+            verdict: components["schemas"]["Verdict"];
             thumbnail: string;
             image: string;
         };
@@ -2303,11 +2305,15 @@ export interface components {
             target_version?: components["schemas"]["TargetVersionEnum"] | components["schemas"]["BlankEnum"];
             kind_words?: components["schemas"]["KindWord"][];
         };
-        /** @description A place on the rig: its texture and the space that is read in; both empty where the rig's own colour stands. */
+        /**
+         * @description A place on the rig: the texture or swatch chosen for it, empty where the rig's own colour stands, and the space
+         *     that a texture is read in.
+         */
         Slot: {
             name: string;
             label: string;
             group: string;
+            takes_swatch: boolean;
             path: string;
             space: string;
         };
@@ -3371,9 +3377,8 @@ export interface operations {
     projects_meaning_list: {
         parameters: {
             query: {
-                blue: number;
-                green: number;
-                red: number;
+                text: string;
+                unit: "unit" | "8-bit" | "10-bit" | "hex" | "hsv" | "hsl";
             };
             header?: never;
             path: {

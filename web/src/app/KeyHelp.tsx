@@ -15,6 +15,7 @@ const KEYS: [string, string[], string][] = [
   ['Textures', ['←', '→'], 'the file before or after, when one is open'],
   ['Textures', ['Esc'], 'back to all files'],
   ['Textures', ['P'], 'pin the space of the selected file'],
+  ['Scene', ['[', ']'], 'the rig half a stop darker or brighter'],
   ['Compare', ['[', ']'], 'exposure down or up half a stop'],
   ['Compare', ['0'], 'exposure to zero'],
   ['Compare', ['X'], 'swap the two panes'],

@@ -7,6 +7,7 @@ import { useProject, useRenders, useSlug } from '../api/hooks';
 import { css, displayName, figures } from '../shared/colour';
 import { Segments } from '../shared/Segments';
 import type { Typed } from '../shared/TypedColourFields';
+import { Meanings, numbers } from './Meanings';
 import classes from './Scene.module.css';
 
 const SAMPLES = [1, 5, 15, 51];
@@ -31,14 +32,6 @@ export function Picking({ onPick }: { onPick: (typed: Partial<Typed>) => void })
     enabled: render !== undefined && point !== undefined,
   });
   const shown = probe.data?.views[0]?.values.map((value) => Math.min(1, Math.max(0, value ?? 0)));
-  const meanings = useQuery({
-    queryKey: [slug, 'meaning', shown],
-    queryFn: () => {
-      const [red = 0, green = 0, blue = 0] = shown ?? [];
-      return body(api.GET('/api/projects/{slug}/meaning', { params: { path: { slug }, query: { red, green, blue } } }));
-    },
-    enabled: shown !== undefined,
-  });
   if (!render) return null;
   const pick = (event: MouseEvent<HTMLButtonElement>) => {
     const box = event.currentTarget.getBoundingClientRect();
@@ -95,7 +88,7 @@ export function Picking({ onPick }: { onPick: (typed: Partial<Typed>) => void })
             </span>
             <Button
               size="compact-xs"
-              onClick={() => onPick({ space: working, unit: 'unit', text: numbers(probe.data.light, 5) })}
+              onClick={() => onPick({ space: working, unit: 'unit', text: numbers(probe.data.light) })}
             >
               Take
             </Button>
@@ -103,28 +96,9 @@ export function Picking({ onPick }: { onPick: (typed: Partial<Typed>) => void })
           <p className="small">
             shown by {view && displayName(view.display)} through {view?.view}: <span className="mono">{figures(shown, '8-bit')}</span>
           </p>
-          {meanings.data?.map((meaning) => (
-            <div className="row spread" key={meaning.way}>
-              <span className="small">
-                <span className="quiet">these, {meaning.way}</span>
-                <br />
-                <span className="mono">{meaning.reason || figures(meaning.light)}</span>
-              </span>
-              {!meaning.reason && (
-                <Button
-                  size="compact-xs"
-                  onClick={() => onPick({ space: working, unit: 'unit', text: numbers(meaning.light, 5) })}
-                >
-                  Take
-                </Button>
-              )}
-            </div>
-          ))}
+          <Meanings unit="unit" text={numbers(shown)} onTake={(light) => onPick({ space: working, unit: 'unit', text: light })} />
         </>
       )}
     </div>
   );
 }
-
-const numbers = (values: (number | null)[], digits: number) =>
-  values.map((value) => Number((value ?? 0).toFixed(digits))).join(' ');

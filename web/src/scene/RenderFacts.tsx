@@ -7,6 +7,7 @@ import { figure } from '../shared/colour';
 import { Facts } from '../shared/Facts';
 import { FindingCard } from '../shared/FindingCard';
 import { SpaceSelect } from '../shared/SpaceSelect';
+import { Testimony } from '../textures/TextureFacts';
 
 /** What the selected render holds, and the space it is read in. */
 export function RenderFacts({ render }: { render: Render }) {
@@ -59,6 +60,7 @@ export function RenderFacts({ render }: { render: Render }) {
           ...(render.window ? [{ name: 'pixels in the file', value: render.window }] : []),
         ]}
       />
+      <Testimony detail={render} />
       <div className="row">
         <Button variant="filled" onClick={() => void navigate(`/p/${slug}/compare?render=${render.id}`)}>
           Compare views on it

@@ -1,4 +1,5 @@
 import { Button, Select } from '@mantine/core';
+import { useHotkeys } from '@mantine/hooks';
 import { type ReactNode, useState } from 'react';
 
 import { useLights, useRig } from '../api/hooks';
@@ -23,6 +24,11 @@ export function Rig({ parts }: { parts: ReactNode }) {
   const [beside, setBeside] = useState(RIGHT);
   const [exposure, setExposure] = useState(0);
   const [white, setWhite] = useState(4);
+  useHotkeys([
+    ['[', () => setExposure((before) => before - 0.5)],
+    [']', () => setExposure((before) => before + 0.5)],
+    ['0', () => setExposure(0)],
+  ]);
   return (
     <div className="columns two">
       <section className="column" aria-label="Rig">

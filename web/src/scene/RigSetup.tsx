@@ -10,6 +10,7 @@ import { asked, type LightMix } from './useLightMix';
 
 const SIZES = ['320x180', '640x360', '960x540', '1280x720', '1920x1080'];
 const NONE = '';
+const SWATCH = 'swatch:';
 
 /** What lies on the rig, and a better picture of it as a render. */
 export function RigSetup({ mix }: { mix: LightMix }) {
@@ -27,7 +28,7 @@ export function RigSetup({ mix }: { mix: LightMix }) {
           swatch: change.swatch ?? rig.data?.swatch ?? NONE,
           inputs: (rig.data?.slots ?? [])
             .map(({ name, path }) => ({ slot: name, path: name === change.slot ? (change.path ?? NONE) : path }))
-            .filter(({ path }) => path !== NONE && !path.startsWith('rig/')),
+            .filter(({ path }) => path !== NONE),
         },
       }),
     ),
@@ -35,6 +36,7 @@ export function RigSetup({ mix }: { mix: LightMix }) {
   if (!rig.data) return null;
   const fits = (slot: Schemas['Slot']) =>
     (textures.data ?? []).filter(({ kind }) => !kind || kind.group === slot.group).map(({ path }) => path);
+  const swatchItems = (swatches.data ?? []).map(({ name }) => ({ value: SWATCH + name, label: `swatch ${name}` }));
   return (
     <div className="block">
       <h2>On the rig</h2>
@@ -47,20 +49,21 @@ export function RigSetup({ mix }: { mix: LightMix }) {
         onChange={(swatch) => set.mutate({ swatch: swatch ?? NONE })}
       />
       <button className="bare small" aria-expanded={opened} onClick={toggle}>
-        {opened ? '−' : '+'} Textures on the rig{' '}
-        <span className="quiet">{rig.data.slots.filter(({ path }) => path && !path.startsWith('rig/')).length} chosen</span>
+        {opened ? '−' : '+'} Materials and lights of the rig{' '}
+        <span className="quiet">{rig.data.slots.filter(({ path }) => path).length} chosen</span>
       </button>
       {opened &&
         rig.data.slots.map((slot) => (
           <Select
             key={slot.name}
             label={slot.label}
-            description={slot.space && `${baseName(slot.path)}, read as ${slot.space}`}
+            description={slot.path && slot.space && `${baseName(slot.path)}, read as ${slot.space}`}
             data={[
               { value: NONE, label: slot.name === 'ball' ? 'the swatch’s own values' : 'the rig’s own' },
-              ...fits(slot),
+              ...(slot.takes_swatch ? [{ group: 'Swatches', items: swatchItems }] : []),
+              { group: 'Textures', items: fits(slot) },
             ]}
-            value={slot.path.startsWith('rig/') ? NONE : slot.path}
+            value={slot.path}
             allowDeselect={false}
             searchable
             disabled={set.isPending}

@@ -57,7 +57,7 @@ export function SpectralReference({ exposure }: { exposure: number }) {
             </tbody>
           </table>
           <button className="bare small" aria-expanded={opened} onClick={toggle}>
-            {opened ? '−' : '+'} By surface and light, and the spectral picture
+            {opened ? '−' : '+'} By light and surface, mean (worst), and the spectral picture
           </button>
           {opened && (
             <>
@@ -69,7 +69,9 @@ export function SpectralReference({ exposure }: { exposure: number }) {
                 <p className="small" key={space}>
                   <strong>{space}</strong>{' '}
                   <span className="mono">
-                    {[...lights, ...surfaces].map(({ name, mean }) => `${name} ${mean.toFixed(2)}`).join(' · ')}
+                    {[...lights, ...surfaces]
+                      .map(({ name, mean, worst }) => `${name} ${mean.toFixed(2)} (${worst.toFixed(1)})`)
+                      .join(' · ')}
                   </span>
                 </p>
               ))}

@@ -10,6 +10,7 @@ import { LevelMark } from '../shared/marks';
 import { Segments } from '../shared/Segments';
 import { TypedColourFields } from '../shared/TypedColourFields';
 import { ColourFacts } from './ColourFacts';
+import { Meanings } from './Meanings';
 import { Picking } from './Picking';
 
 /** An xyY colour that was taken from somewhere, for a new swatch. */
@@ -110,6 +111,7 @@ export function SwatchEditor({
           />
           {swatch.facts && <ColourFacts facts={swatch.facts} />}
           {swatch.facts && <InDisplays displays={swatch.facts.displays} />}
+          <Meanings unit={swatch.unit} text={swatch.text} />
           <p className="quiet small">
             Give a renderer the numbers of the working space, or the typed ones with their space: never the typed ones
             alone.

@@ -68,7 +68,7 @@ export function MapKind({ detail }: { detail: Detail }) {
 }
 
 /** What speaks for which space, by weight, and the verdict. */
-export function Testimony({ detail }: { detail: Detail }) {
+export function Testimony({ detail }: { detail: Pick<Detail, 'evidence' | 'verdict'> }) {
   const { space, confidence } = detail.verdict;
   return (
     <div className="block">

@@ -94,8 +94,8 @@ def _for_a_display(subjects: Subjects, render: CheckedRender) -> str:
     interop_id = facts.header.tags.get("colorInteropID")
     if isinstance(interop_id, str) and interop_id.endswith("_display"):
         return f"Its header says {interop_id}."
-    if bits := facts.stats.encoded_steps:
-        return f"All its values are steps of {bits} bits, once encoded."
+    if bits := facts.stats.linear_steps:
+        return f"All its values are steps of {bits} bits: a picture for a screen, saved as floats."
     peaks, medians = _known(facts.stats.max), _known(facts.stats.median)
     if peaks and max(peaks) <= CLIPPED_AT[1] and float(np.mean(medians)) > BRIGHT_MEDIAN:
         return f"Half of it is brighter than {np.mean(medians):.2f}, and nothing is above 1, as in encoded pictures."

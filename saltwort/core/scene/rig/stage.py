@@ -4,7 +4,7 @@ Metres, x to the right, y up, z away from the eye. Its middle is where the balls
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 import PyOpenColorIO as ocio
@@ -71,12 +71,13 @@ class Input:
 
 @dataclass(frozen=True)
 class Rig:
-    """All that the rig is given: the swatch of the swatch ball, inputs by slot, and lights with colours of their own.
-    The texture ball needs an input; other slots may be empty."""
+    """All that the rig is given: the swatch of the swatch ball, inputs by slot, lights with colours of their own, and
+    typed colours by slot, where a material is given one. The texture ball needs an input; other slots may be empty."""
 
     swatch: TypedColour
     inputs: Mapping[str, Input]
     lights: tuple[Light, ...]
+    colours: Mapping[str, TypedColour] = field(default_factory=dict)
 
 
 def ball_texture(config: ocio.Config, swatch: TypedColour) -> tuple[str, Pixels]:
@@ -187,14 +188,18 @@ def _colour(bands: Carried, rig: Rig, name: str) -> Array:
     given = rig.inputs.get(name)
     if given is not None:
         return _finite(bands.of_surface(given.pixels, given.space), given)
-    return _same(bands.of_typed_surface(TypedColour("", "xyY", SLOTS[name].without)))
+    return _same(bands.of_typed_surface(_material_colour(rig, name)))
+
+
+def _material_colour(rig: Rig, name: str) -> TypedColour:
+    return rig.colours.get(name) or TypedColour("", "xyY", SLOTS[name].without)
 
 
 def _glass(bands: Carried, rig: Rig) -> Array:
     """How much of the flame comes through where: the glow of the glass, at most 1."""
     given = rig.inputs.get("glass")
     if given is None:
-        return _same(bands.of_typed_surface(TypedColour("", "xyY", SLOTS["glass"].without)))
+        return _same(bands.of_typed_surface(_material_colour(rig, "glass")))
     peak = max(float(np.nanmax(given.pixels)), 1e-6)
     scaled = given.pixels / np.float32(peak) if peak > 1 else given.pixels
     return _finite(bands.of_light(scaled, given.space), given)
