@@ -201,13 +201,13 @@ def difference_between(project: Project, space: str) -> Difference:
     """How far the rig in another working space is from the rig as it stands."""
     pictures = []
     for made in (prepared(project), prepared(in_working_space(project, space))):
-        light = _same_preview(made)
+        light = quick_look(made)
         picture = mixed(light.layers, light_colours(made.bands, made.rig))
         pictures.append(made.bands.to_xyz(np.moveaxis(picture, 2, 0)))
     return difference_of(pictures[0], pictures[1], light.bodies)
 
 
-def _same_preview(made: Prepared) -> Traced:
+def quick_look(made: Prepared) -> Traced:
     """The quick picture, whatever better one there is: two are compared along the same paths of light."""
     return _kept_or_traced(made, PREVIEW)
 

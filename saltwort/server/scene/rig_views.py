@@ -56,12 +56,13 @@ def rig_setup(request: Request, slug: str) -> Response:
 
 class RigPictureQuery(AskedFields):
     """`space` is another working space to look at; `difference` shows how far it is from the project's, `spectral` the
-    picture made with spectra."""
+    picture made with spectra. `quick` leaves better pictures aside, so that two beside each other are alike."""
 
     space = serializers.CharField(max_length=200, required=False)
     exposure = serializers.FloatField(default=0.0)
     difference = serializers.BooleanField(default=False)
     spectral = serializers.BooleanField(default=False)
+    quick = serializers.BooleanField(default=False)
 
 
 @extend_schema(parameters=[RigPictureQuery], responses=BINARY)
@@ -79,7 +80,7 @@ def rig_picture(request: Request, slug: str) -> HttpResponse:
         project = rig.in_working_space(project, asked["space"])
     how = _asked(asked)
     made = rig.asked_rig(rig.prepared(project), how)
-    light, _ = rig.layers_of(made)
+    light = rig.quick_look(made) if asked["quick"] else rig.layers_of(made)[0]
     pixels, is_shown = rig.picture_of(made, light, how)
     if not is_shown:
         choice = screen_view(made.config, current_setup(project).view)

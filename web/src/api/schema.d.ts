@@ -3825,6 +3825,7 @@ export interface operations {
                 mapping?: string;
                 mistake?: string;
                 muted?: string;
+                quick?: boolean;
                 solo?: string;
                 space?: string;
                 spectral?: boolean;

@@ -73,14 +73,15 @@ export function Rig({ parts }: { parts: ReactNode }) {
             const [kind, name] = beside.split(' ');
             const mistake = data.mistakes.find((listed) => kind === 'mistake' && listed.name === name);
             const mapping = data.mappings.find((listed) => kind === 'mapping' && listed.name === name);
-            const common = { ...asked(mix), exposure: String(exposure), v: data.version };
+            const isPair = mistake !== undefined || mapping !== undefined;
+            const common = { ...asked(mix), exposure: String(exposure), quick: String(isPair), v: data.version };
             return (
               <>
-                <div className={mistake || mapping ? classes.pair : undefined}>
+                <div className={isPair ? classes.pair : undefined}>
                   <RigPicture
                     ask={common}
                     caption={
-                      mistake || mapping
+                      isPair
                         ? 'Right, through the view'
                         : `${data.width} × ${data.height}, ${data.samples} samples${data.samples <= 4 ? ': a quick look' : ''}`
                     }

@@ -44,8 +44,8 @@ export function SpaceChanges({ space }: { space: string }) {
         </Button>
       </div>
       <div className={classes.triple}>
-        <RigPicture ask={{ v: version }} caption={`In ${current}`} />
-        <RigPicture ask={{ space, v: version }} caption={`In ${space}`} />
+        <RigPicture ask={{ quick: 'true', v: version }} caption={`In ${current}`} />
+        <RigPicture ask={{ space, quick: 'true', v: version }} caption={`In ${space}`} />
         <div className={classes.spots}>
           <RigPicture ask={{ space, difference: 'true', v: version }} caption="ΔE 2000, white is 5 and more" />
           {difference.spots.map((spot, index) => (

@@ -1,0 +1,48 @@
+"""What an older database holds is still there after an upgrade."""
+
+from django.db import connection
+from django.db.migrations.executor import MigrationExecutor
+from django.test import TransactionTestCase
+
+from saltwort.core.scene.setting import FIRST_LIGHTS
+from saltwort.server.projects.models import Revision
+from saltwort.server.projects.setups import setup_from_json
+
+BEFORE = [("scene", "0001_initial"), ("projects", "0001_initial")]
+SETUP = {
+    "base": "builtin:x",
+    "working_space": "ACEScg",
+    "view": {"display": "d", "view": "v", "look": ""},
+    "default_space": "sRGB",
+    "rules": [],
+    "kind_words": [],
+}
+
+
+class SwatchesIntoRevisions(TransactionTestCase):
+    def tearDown(self) -> None:
+        executor = MigrationExecutor(connection)
+        executor.migrate(executor.loader.graph.leaf_nodes())
+
+    def test_swatches_stand_in_every_revision_under_names_of_their_own(self) -> None:
+        executor = MigrationExecutor(connection)
+        executor.migrate(BEFORE)
+        old = executor.loader.project_state(BEFORE).apps
+        project = old.get_model("projects", "Project").objects.create(slug="quay", name="Quay")
+        for number in (1, 2):
+            old.get_model("projects", "Revision").objects.create(
+                project=project, number=number, setup=SETUP, text="", config_hash="", message=""
+            )
+        for text in ("47 106 104", "1 2 3"):
+            old.get_model("scene", "Swatch").objects.create(
+                project=project, name="enamel", space="sRGB", unit="8-bit", text=text
+            )
+        executor = MigrationExecutor(connection)
+        executor.migrate(executor.loader.graph.leaf_nodes())
+        for revision in Revision.objects.all():
+            scene = setup_from_json(revision.setup).scene
+            self.assertEqual(
+                [(swatch.name, swatch.colour.text) for swatch in scene.swatches],
+                [("enamel", "47 106 104"), ("enamel (2)", "1 2 3")],
+            )
+            self.assertEqual(scene.lights, FIRST_LIGHTS)
