@@ -29,6 +29,7 @@ from tests.samples import (
     project_config,
     write,
     write_damaged,
+    write_parts,
 )
 from tests.server import ServerTestCase
 
@@ -426,6 +427,14 @@ class Renders(ServerTestCase):
         self.assertAlmostEqual(changed["peak"], made["peak"] / 2, places=2)
         (self.folder / "seen.png").write_bytes(self.ask(f"/renders/{made['id']}/picture", size=64))
         self.assertEqual(read_pixels(self.folder / "seen.png").shape, (20, 30, 3))
+
+    def test_the_parts_of_a_file_are_layers(self) -> None:
+        file = self.folder / "parts.exr"
+        write_parts(file, {"beauty": light(8, 12), "key": light(8, 12) * np.float32(0.25)})
+        made = self.send("/renders", file)
+        self.assertEqual(made["layers"], ["beauty", "key"])
+        changed = self.tell("put", f"/renders/{made['id']}", based_on=1, layer="key")
+        self.assertAlmostEqual(changed["peak"], made["peak"] / 4, places=1)
 
     def test_a_data_window_is_put_into_its_picture(self) -> None:
         for window, shown in (((4, 3, 10, 6), (20, 12)), ((-4, -3, 30, 20), (20, 12))):

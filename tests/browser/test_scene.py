@@ -85,7 +85,7 @@ class Colours(BrowserTestCase):
         page = self.open("scene")
         side = self.section("Selected")
         picture = side.get_by_role("button", name="Pick from dusk.exr").locator("img")
-        side.get_by_text("1 px").click()
+        side.get_by_label("Sample size").fill("1")
         box = picture.bounding_box()
         assert box
         x, y = 70, 30

@@ -1,19 +1,17 @@
 """Apply a processor to pixels, on all cores."""
 
-import os
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 import PyOpenColorIO as ocio
 from numpy.typing import NDArray
 
+from saltwort.core.threads import on_all_cores
+
 Pixels = NDArray[np.float32]
 
 BAND_PIXELS = 1 << 16
 """Pixels a thread takes at a time: few enough to share evenly, enough that handing out costs nothing."""
-
-_threads = ThreadPoolExecutor(max_workers=os.cpu_count() or 1, thread_name_prefix="engine")
 
 
 def apply(processor: ocio.CPUProcessor, pixels: Pixels, progress: Callable[[float], None] | None = None) -> Pixels:
@@ -27,15 +25,7 @@ def apply(processor: ocio.CPUProcessor, pixels: Pixels, progress: Callable[[floa
     height, width, channels = result.shape
     run = processor.applyRGB if channels == 3 else processor.applyRGBA
     rows = max(1, BAND_PIXELS // max(1, width))
-    tasks = [_threads.submit(run, result[start : start + rows]) for start in range(0, height, rows)]
-    try:
-        for done, task in enumerate(tasks, start=1):
-            task.result()
-            if progress:
-                progress(done / len(tasks))
-    finally:
-        for task in tasks:
-            task.cancel()
+    on_all_cores(run, [result[start : start + rows] for start in range(0, height, rows)], progress)
     return result
 
 

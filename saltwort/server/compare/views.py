@@ -39,7 +39,11 @@ class ComparisonChange(BasedOn):
 
 
 class ProbeQuery(serializers.Serializer):
-    """A point in pixels from the top left, and the side of the square that is averaged."""
+    """A point in pixels from the top left, and the side of the square that is averaged; through the views of the panes,
+    or one that is named."""
+
+    display = serializers.CharField(required=False)
+    view = serializers.CharField(required=False)
 
     x = serializers.IntegerField(min_value=0)
     y = serializers.IntegerField(min_value=0)
@@ -80,17 +84,20 @@ def comparison(request: Request, slug: str) -> Response:
 @api_view(["GET"])
 def probe(request: Request, slug: str, pk: int) -> Response:
     render, asked = render_named(slug, pk), parsed(request, ProbeQuery, query=True)
-    panes = operations.panes_of(operations.comparison_of(render.project))
+    if "view" in asked and "display" in asked:
+        views = [ViewChoice(asked["display"], asked["view"])]
+    else:
+        views = operations.panes_of(operations.comparison_of(render.project))
     result = measured_at(
         config_of(render.project.current),
         pixels_of(render.image, render.layer),
         space_of(render).space,
         (asked["x"], asked["y"]),
         asked["sample"],
-        [(choice, asked["exposure"]) for choice in panes],
+        [(choice, asked["exposure"]) for choice in views],
     )
-    views = [{**asdict(view), "values": finite(view.values)} for view in result.views]
-    return Response(ProbeSerializer({**asdict(result), "light": finite(result.light), "views": views}).data)
+    shown = [{**asdict(view), "values": finite(view.values)} for view in result.views]
+    return Response(ProbeSerializer({**asdict(result), "light": finite(result.light), "views": shown}).data)
 
 
 def _comparison(found: Comparison) -> dict[str, Any]:

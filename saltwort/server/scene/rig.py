@@ -40,7 +40,7 @@ from saltwort.core.scene.rig.stage import (
     build_stage,
     light_colours,
 )
-from saltwort.core.scene.rig.tracing import Traced, trace
+from saltwort.core.scene.rig.tracing import SEED, Traced, trace
 from saltwort.core.scene.setting import LIGHTS, MOST_STOPS, Light
 from saltwort.core.textures.looking import read_as
 from saltwort.server.images.operations import store_file
@@ -254,6 +254,7 @@ def write_picture(
         "working_space": made.space,
         "size": [width, height],
         "samples": samples,
+        "seed": SEED,
         "lights": [asdict(light) for light in made.rig.lights],
         "inputs": {slot: {"path": given.path, "space": given.space} for slot, given in made.rig.inputs.items()},
         "swatch": asdict(made.rig.swatch),

@@ -125,7 +125,7 @@ def meaning(request: Request, slug: str) -> Response:
     asked, project = parsed(request, MeaningQuery, query=True), project_named(slug)
     config, setup = config_of(project.current), current_setup(project)
     picked = parse_colour(asked["text"], asked["unit"])
-    found = meanings(config, picked, setup.default_space, screen_view(config, setup.view))
+    found = meanings(config, picked, setup.default_space, setup.view)
     return Response([{**asdict(way), "light": finite(way.light) if way.light else [None] * 3} for way in found])
 
 

@@ -3701,8 +3701,10 @@ export interface operations {
     projects_renders_probe_retrieve: {
         parameters: {
             query: {
+                display?: string;
                 exposure?: number;
                 sample?: number;
+                view?: string;
                 x: number;
                 y: number;
             };

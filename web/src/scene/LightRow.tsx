@@ -90,6 +90,7 @@ function LightColour({ light }: { light: Light }) {
           className="block"
           onSubmit={(event) => {
             event.preventDefault();
+            if (intensity === '') return;
             const changed = { swatch, colour: typed, intensity: Number(intensity) };
             save.mutate({ [light.name]: changed }, { onSuccess: close });
           }}
@@ -106,7 +107,13 @@ function LightColour({ light }: { light: Light }) {
             onChange={(value) => setSwatch(value ?? OWN)}
           />
           {swatch === OWN && <TypedColourFields typed={typed} onChange={setTyped} />}
-          <NumberInput label="Intensity" value={intensity} onChange={setIntensity} min={0} decimalScale={4} />
+          <NumberInput
+            label="Intensity"
+            value={intensity}
+            onChange={setIntensity}
+            decimalScale={4}
+            error={intensity === '' && 'Type a number, 0 or more.'}
+          />
           {save.error && <p role="alert">{save.error.message}</p>}
           <p className="mono small">{figures(light.working)}</p>
           {light.facts && <ColourFacts facts={light.facts} />}

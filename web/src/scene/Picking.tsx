@@ -1,32 +1,40 @@
-import { Button, Select } from '@mantine/core';
+import { Button, NumberInput, Select } from '@mantine/core';
 import { useQuery } from '@tanstack/react-query';
 import { type MouseEvent, useState } from 'react';
 
 import { api, body } from '../api/client';
-import { useProject, useRenders, useSlug } from '../api/hooks';
-import { css, displayName, figures } from '../shared/colour';
-import { Segments } from '../shared/Segments';
+import { useConfig, useProject, useRenders, useSlug } from '../api/hooks';
+import { css, figures } from '../shared/colour';
 import type { Typed } from '../shared/TypedColourFields';
 import { Meanings, numbers } from './Meanings';
 import classes from './Scene.module.css';
-
-const SAMPLES = [1, 5, 15, 51];
 
 /** Pick a colour from a render, as light or as the screen shows it, and see what the shown numbers may mean. */
 export function Picking({ onPick }: { onPick: (typed: Partial<Typed>) => void }) {
   const slug = useSlug();
   const project = useProject();
+  const config = useConfig();
   const renders = useRenders();
   const [chosen, setChosen] = useState<string | null>(null);
   const [point, setPoint] = useState<{ x: number; y: number }>();
-  const [sample, setSample] = useState(5);
+  const [sample, setSample] = useState<number | string>(5);
+  const working = project.data?.setup.working_space ?? '';
+  const view = project.data?.setup.view;
+  const displaySpace = config.data?.views.find((row) => row.display === view?.display && row.view === view.view)?.space;
   const render = renders.data?.find(({ id }) => String(id) === chosen) ?? renders.data?.[0];
   const probe = useQuery({
-    queryKey: [slug, 'pick', render?.id, render?.version, point, sample],
+    queryKey: [slug, 'pick', render?.id, render?.version, point, sample, view],
     queryFn: () =>
       body(
         api.GET('/api/projects/{slug}/renders/{id}/probe', {
-          params: { path: { slug, id: render?.id ?? 0 }, query: { x: point?.x ?? 0, y: point?.y ?? 0, sample } },
+          params: { path: { slug, id: render?.id ?? 0 }, query: {
+              x: point?.x ?? 0,
+              y: point?.y ?? 0,
+              sample: Number(sample) || 1,
+              display: view?.display,
+              view: view?.view,
+            },
+          },
         }),
       ),
     enabled: render !== undefined && point !== undefined,
@@ -42,8 +50,6 @@ export function Picking({ onPick }: { onPick: (typed: Partial<Typed>) => void })
       y: along(event.clientY - box.top, box.height, render.height),
     });
   };
-  const working = project.data?.setup.working_space ?? '';
-  const view = project.data?.setup.view;
   return (
     <div className="block">
       <h3>Pick from a render</h3>
@@ -62,11 +68,14 @@ export function Picking({ onPick }: { onPick: (typed: Partial<Typed>) => void })
         </button>
       </div>
       <div className="row spread">
-        <Segments
-          aria-label="Sample size"
-          value={String(sample)}
-          onChange={(value) => setSample(Number(value))}
-          data={SAMPLES.map((side) => ({ value: String(side), label: side === 1 ? '1 px' : `${side}²` }))}
+        <NumberInput
+          label="Sample size, pixels across"
+          value={sample}
+          onChange={setSample}
+          min={1}
+          max={101}
+          allowDecimal={false}
+          w={190}
         />
         {point && (
           <span className="mono small quiet">
@@ -93,9 +102,22 @@ export function Picking({ onPick }: { onPick: (typed: Partial<Typed>) => void })
               Take
             </Button>
           </div>
-          <p className="small">
-            shown by {view && displayName(view.display)} through {view?.view}: <span className="mono">{figures(shown, '8-bit')}</span>
-          </p>
+          <div className="row spread">
+            <span className="small">
+              code values of {displaySpace}, through {view?.view}
+              <br />
+              <span className="mono">{figures(shown)}</span> <span className="quiet">8-bit</span>{' '}
+              <span className="mono">{figures(shown, '8-bit')}</span>
+            </span>
+            {displaySpace && (
+              <Button
+                size="compact-xs"
+                onClick={() => onPick({ space: displaySpace, unit: 'unit', text: numbers(shown) })}
+              >
+                Take
+              </Button>
+            )}
+          </div>
           <Meanings unit="unit" text={numbers(shown)} onTake={(light) => onPick({ space: working, unit: 'unit', text: light })} />
         </>
       )}

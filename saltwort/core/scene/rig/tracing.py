@@ -6,9 +6,7 @@ one light is drawn for each path. Every chance is spread evenly over the samples
 turned for each pixel by a random offset.
 """
 
-import os
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -28,6 +26,7 @@ from saltwort.core.scene.rig.bodies import (
 )
 from saltwort.core.scene.rig.environment import Environment
 from saltwort.core.scene.rig.reflection import Gloss, albedo_table, gloss_of, reflected, reflected_way
+from saltwort.core.threads import CORES, on_all_cores
 
 SURFACES = 3
 """Surfaces on a path that are lit: direct light and two bounces."""
@@ -35,6 +34,8 @@ CHUNK = 1 << 15
 """Rays a thread follows at a time, of three bands: fewer, and Python takes longer than the arrays; more, and the
 vectors leave the cache."""
 OFFSET = np.float32(1e-3)
+"""Metres that a ray starts off its surface."""
+SEED = 1
 
 
 @dataclass(frozen=True)
@@ -117,7 +118,7 @@ def trace(
     width: int,
     height: int,
     samples: int,
-    seed: int = 1,
+    seed: int = SEED,
     progress: Callable[[float], None] | None = None,
 ) -> Traced:
     """Render a stage. The same seed gives the same bits, however many cores there are.
@@ -126,10 +127,8 @@ def trace(
     """
     chances = _spread(samples, seed)
     albedo_table()
-    workers = os.cpu_count() or 1
     chunks = -(-height * width * max(1, stage.bands // 12) // CHUNK)
-    rows = -(-height // (-(-chunks // workers) * workers))
-    tops = range(0, height, rows)
+    rows = -(-height // (-(-chunks // CORES) * CORES))
     result = Traced(
         layers=np.zeros((len(stage.layers), stage.bands, height, width), np.float32),
         emitted=np.zeros((len(stage.layers), stage.bands, height, width), np.float32),
@@ -149,16 +148,7 @@ def trace(
             turned -= np.floor(turned)
             _add_sample(stage, result, (top, bottom), turned, number, np.float32(1 / samples))
 
-    with ThreadPoolExecutor(workers) as threads:
-        tasks = [threads.submit(render, top) for top in tops]
-        try:
-            for done, task in enumerate(tasks, start=1):
-                task.result()
-                if progress:
-                    progress(done / len(tasks))
-        finally:
-            for task in tasks:
-                task.cancel()
+    on_all_cores(render, range(0, height, rows), progress)
     return result
 
 

@@ -1,0 +1,27 @@
+"""Work on all cores, where the work lets Python go: the engine's and the arrays'."""
+
+import os
+from collections.abc import Callable, Iterable
+from concurrent.futures import ThreadPoolExecutor
+from typing import TypeVar
+
+Item = TypeVar("Item")
+
+CORES = os.cpu_count() or 1
+_threads = ThreadPoolExecutor(max_workers=CORES, thread_name_prefix="core")
+
+
+def on_all_cores(
+    work: Callable[[Item], object], items: Iterable[Item], progress: Callable[[float], None] | None = None
+) -> None:
+    """Do `work` for each item. `progress` is told the share done, 0–1, from the calling thread, and may raise to stop:
+    what has not begun then never does."""
+    tasks = [_threads.submit(work, item) for item in items]
+    try:
+        for done, task in enumerate(tasks, start=1):
+            task.result()
+            if progress:
+                progress(done / len(tasks))
+    finally:
+        for task in tasks:
+            task.cancel()
