@@ -15,7 +15,7 @@ SIZE = {"width": 1280, "height": 800}
 
 
 def _probe(page: Page) -> None:
-    picture = page.get_by_role("figure", name="Pane 1").locator("img")
+    picture = page.get_by_role("figure", name="Pane 1").locator("canvas, img").first
     picture.wait_for()
     box = picture.bounding_box()
     assert box

@@ -4,6 +4,8 @@ from django.conf import settings
 from django.http import FileResponse, HttpRequest, HttpResponse, JsonResponse
 from django.urls import path, re_path
 
+from saltwort.server.compare import gpu_views as gpu
+from saltwort.server.compare import scope_views as scopes
 from saltwort.server.compare import views as compare
 from saltwort.server.conversions import views as conversions
 from saltwort.server.findings import views as findings
@@ -112,6 +114,11 @@ urlpatterns = [
     path(f"{PROJECT}/renders/<int:pk>/picture", renders.render_picture),
     path(f"{PROJECT}/renders/<int:pk>/marks", renders.render_marks),
     path(f"{PROJECT}/renders/<int:pk>/probe", compare.probe),
+    path(f"{PROJECT}/renders/<int:pk>/light", gpu.light),
+    path(f"{PROJECT}/renders/<int:pk>/scope", scopes.scope_picture),
+    path(f"{PROJECT}/renders/<int:pk>/light-scope", scopes.light_scope),
+    path(f"{PROJECT}/program", gpu.program),
+    path(f"{PROJECT}/program/proof", gpu.program_proof),
     path(f"{PROJECT}/comparison", compare.comparison),
     path(f"{PROJECT}/stations", handoffs.stations),
     path(f"{PROJECT}/stations/<int:pk>", handoffs.station),

@@ -599,7 +599,7 @@ class Tracer(ServerTestCase):
         asked = {"based_on": 1, "space": SRGB, "unit": "unit", "text": "0.5"}
         self.refused("put", "/tracer", "three numbers", **{**asked, "text": "red"})
         self.refused("put", "/tracer", "no colour space", **{**asked, "space": "Nowhere"})
-        self.refused("put", "/tracer", "not a valid choice", **{**asked, "unit": "kelvin"})
+        self.refused("put", "/tracer", "not a valid choice", **{**asked, "unit": "nits"})
         self.refused("put", "/tracer", "changed meanwhile", status=409, **{**asked, "based_on": 5})
         self.assertEqual(self.ask()["tracer"]["version"], 1)
 

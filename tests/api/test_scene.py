@@ -13,7 +13,7 @@ from django.conf import settings
 from saltwort.core.engine import ViewChoice, apply, view_processor
 from saltwort.core.images import read_pixels
 from saltwort.core.images.writing import write_layers
-from saltwort.core.spaces.gamuts import AP1, D65, REC709, rgb_to_rgb
+from saltwort.core.spaces.gamuts import AP1, D65, REC709, adaptation, rgb_to_rgb, rgb_to_xyz
 from saltwort.core.spaces.observer import black_body_xy
 from saltwort.server.jobs.models import Job
 from saltwort.server.scene.models import Render
@@ -512,7 +512,8 @@ class Compare(ServerTestCase):
         good = {"based_on": 1, "render": render.pk, "exposure": 0.0, "panes": panes}
         lost = {"display": SRGB_DISPLAY, "view": "Nowhere", "look": ""}
         self.refused("put", "/comparison", "no view", **{**good, "panes": [panes[0], lost]})
-        self.refused("put", "/comparison", "at least 2", **{**good, "panes": panes[:1]})
+        self.refused("put", "/comparison", "at least 1", **{**good, "panes": []})
+        self.refused("put", "/comparison", "no more than 9", **{**good, "panes": panes * 5})
         self.refused("put", "/comparison", "less than or equal to 32", **{**good, "exposure": 99})
         self.refused("put", "/comparison", "gone", status=404, **{**good, "render": 999})
         self.tell("put", "/comparison", **good)
@@ -568,3 +569,46 @@ class HandOffs(ServerTestCase):
         self.refused("put", f"/stations/{renderer['id']}", "changed meanwhile", status=409, based_on=1, **change)
         bad = {**change, "ocio_version": "newest"}
         self.refused("put", f"/stations/{renderer['id']}", "does not match", based_on=2, **bad)
+
+
+class LiveData(ServerTestCase):
+    def test_light_in_the_working_space_as_half_floats(self) -> None:
+        render = self.render(colorInteropID="lin_rec709_scene")
+        content = self.ask(f"/renders/{render.pk}/light", size=4096)
+        width, height = np.frombuffer(content[:8], "<u4")
+        rgba = np.frombuffer(content[8:], np.float16).reshape(height, width, 4)
+        processor = project_config().getProcessor(ocio.ColorSpaceTransform(LINEAR_REC709, "ACEScg"))
+        expected = apply(processor.getDefaultCPUProcessor(), read_pixels(render.image.file))
+        np.testing.assert_allclose(rgba[..., :3], expected, rtol=1e-3, atol=1e-4)
+        self.assertTrue((rgba[..., 3] == 1).all())
+        self.ask(f"/renders/{render.pk}/light", 400, size=100_000)
+
+    def test_a_program_with_its_proof(self) -> None:
+        choice = {"display": SRGB_DISPLAY, "view": ACES_SDR.view, "look": ""}
+        program = self.ask("/program", **choice)
+        self.assertIn(program["function"], program["glsl"])
+        weights = (adaptation(AP1.white, D65) @ rgb_to_xyz(AP1))[1]
+        np.testing.assert_allclose(program["luminance"], weights, atol=1e-4)
+        light, shown = np.frombuffer(self.ask("/program/proof", **choice), np.float32).reshape(2, -1, 3)
+        expected = view_processor(project_config(), "ACEScg", ACES_SDR).applyRGB(light[100].tolist())
+        np.testing.assert_allclose(shown[100], expected, atol=1e-6)
+        self.ask("/program", 400, **{**choice, "view": "Nowhere"})
+
+    def test_scopes_of_a_part(self) -> None:
+        render = self.render()
+        choice = {"display": SRGB_DISPLAY, "view": ACES_SDR.view, "look": ""}
+        whole = self.ask(f"/renders/{render.pk}/scope", kind="parade", **choice)
+        part = self.ask(f"/renders/{render.pk}/scope", kind="parade", x=0.5, width=0.25, **choice)
+        before = self.ask(f"/renders/{render.pk}/scope", kind="parade", light=True, **choice)
+        self.assertEqual(len({whole, part, before}), 3)
+        found = self.ask(f"/renders/{render.pk}/light-scope", exposure=1)
+        self.assertTrue(found["histogram"]["in_stops"])
+        self.assertGreater(len(found["chromaticities"]), 10)
+        self.ask(f"/renders/{render.pk}/scope", 400, kind="radar", **choice)
+        self.ask(f"/renders/{render.pk}/scope", 400, kind="parade", x=2, **choice)
+
+    def test_a_file_that_is_gone_is_told_and_the_list_stays(self) -> None:
+        render = self.render()
+        render.image.file.unlink()
+        self.assertEqual(len(self.ask("/renders")), 1)
+        self.assertIn("detail", self.ask(f"/renders/{render.pk}/light", 400))

@@ -66,7 +66,7 @@ class Tracer(BrowserTestCase):
         page = self.open("config")
         page.keyboard.press("t")
         page.get_by_label("Colour", exact=True).fill("#ff8000")
-        page.get_by_text("hex", exact=True).click()
+        self.choose("Unit", "hex")
         page.get_by_role("button", name="Carry this colour").click()
         expect(page.get_by_role("button", name=re.compile("tracer #ff8000"))).to_be_visible()
         expect(self.joint("as typed")).to_have_css("background-color", "rgb(255, 128, 0)")
@@ -80,7 +80,7 @@ class Tracer(BrowserTestCase):
         self.joint("in a 8-bit file").hover()
         page.keyboard.press("t")
         page.get_by_label("Colour", exact=True).fill("0 1.2 0")
-        page.get_by_text("0–1", exact=True).click()
+        self.choose("Unit", "0–1")
         self.choose("Typed in", "Linear Rec.2020")
         page.get_by_role("button", name="Carry this colour").click()
         joint = self.joint("through")
@@ -141,7 +141,8 @@ class Projects(BrowserTestCase):
         expect(self.page).to_have_url(re.compile("/p/night-ferry/config$"))
         for step, words in {
             "textures": "No textures yet",
-            "scene": "No renders yet",
+            "scene": "No colours yet",
+            "scene?part=renders": "No renders yet",
             "compare": "There is no render",
             "outputs": "Outputs are made from a render",
         }.items():
@@ -186,7 +187,7 @@ class Trouble(BrowserTestCase):
         expect(page.get_by_role("alert")).to_contain_text("Nothing that was saved is lost")
         page.unroute("**/assets/Scene-*.js")
         page.get_by_role("button", name="Load it again").click()
-        expect(page.get_by_role("heading", name="Colours typed once")).to_be_visible()
+        expect(page.get_by_role("button", name=re.compile("^enamel"))).to_be_visible()
 
     def test_a_config_that_does_not_parse(self) -> None:
         page = self.open("config")

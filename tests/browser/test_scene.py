@@ -50,7 +50,7 @@ class Colours(BrowserTestCase):
             ("0–1", "teal"): "three numbers",
             ("hex", "#12345"): "3 or 6 digits",
             ("Black body, K", "500"): "1,000 to 40,000 K",
-            ("Daylight, K", "2000"): "black body",
+            ("Daylight, K", "2000"): "Daylight goes from",
             ("xyY", "0.3 0.3 -1"): "no light",
         }
         for (unit, text), words in cases.items():

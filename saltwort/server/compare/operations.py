@@ -9,7 +9,7 @@ from saltwort.server.projects.models import Project
 from saltwort.server.projects.setups import config_of, current_setup
 from saltwort.server.scene.models import Render
 
-PANES = 2
+MOST_PANES = 9
 
 
 def comparison_of(project: Project) -> Comparison:

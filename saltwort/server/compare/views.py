@@ -35,7 +35,7 @@ class ComparisonSerializer(serializers.Serializer):
 class ComparisonChange(BasedOn):
     render = serializers.IntegerField(allow_null=True)
     exposure = serializers.FloatField(min_value=-LARGEST_EXPOSURE, max_value=LARGEST_EXPOSURE)
-    panes = ViewChoiceSerializer(many=True, min_length=operations.PANES, max_length=operations.PANES)
+    panes = ViewChoiceSerializer(many=True, min_length=1, max_length=operations.MOST_PANES)
 
 
 class ProbeQuery(serializers.Serializer):

@@ -40,11 +40,13 @@ def drawn_through_inverse(
     return encode_png(apply(view_processor(config, ocio.ROLE_SCENE_LINEAR, choice), light))
 
 
-def stored(image: StoredImage, longest_side: int, layer: str | None = None) -> NDArray[np.float32]:
-    """A picture as stored, reduced so that no side is above `longest_side`."""
+def stored(
+    image: StoredImage, longest_side: int, layer: str | None = None, largest: int = LARGEST_PICTURE
+) -> NDArray[np.float32]:
+    """A picture as stored, reduced so that no side is above `longest_side`, nor above `largest`."""
     if longest_side <= THUMBNAIL and layer is None:
         return reduce_pixels(preview_of(image).thumbnail, longest_side)
-    return _reduced(image.file, image.sha256, min(longest_side, LARGEST_PICTURE), layer)
+    return _reduced(image.file, image.sha256, min(longest_side, largest), layer)
 
 
 def pixels_of(image: StoredImage, layer: str | None = None) -> NDArray[np.float32]:

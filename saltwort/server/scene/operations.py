@@ -125,8 +125,11 @@ def set_render_layer(render: Render, based_on: int, layer: str) -> Render:
 
 
 def layers_of(render: Render) -> tuple[str, ...]:
-    """The layers that a render can be looked at by."""
-    return tuple(layer.name for layer in read_layers(render.image.file))
+    """The layers that a render can be looked at by; of a file that is gone only the one looked at."""
+    try:
+        return tuple(layer.name for layer in read_layers(render.image.file))
+    except BadInput:
+        return (render.layer,)
 
 
 def facts_of(render: Render) -> Facts:

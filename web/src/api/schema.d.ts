@@ -590,6 +590,42 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{slug}/program": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["projects_program_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{slug}/program/proof": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description The proof colours, and what the exact path makes of them: float32, all of the light, then all of the code
+         *     values.
+         */
+        get: operations["projects_program_proof_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{slug}/redo": {
         parameters: {
             query?: never;
@@ -655,6 +691,42 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{slug}/renders/{id}/light": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description A render as light in the working space: its width and height as two 32-bit integers, then RGBA as half floats,
+         *     rows from the top. Alpha is 1.
+         */
+        get: operations["projects_renders_light_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{slug}/renders/{id}/light-scope": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["projects_renders_light_scope_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{slug}/renders/{id}/marks": {
         parameters: {
             query?: never;
@@ -696,6 +768,22 @@ export interface paths {
             cookie?: never;
         };
         get: operations["projects_renders_probe_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{slug}/renders/{id}/scope": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["projects_renders_scope_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1816,6 +1904,11 @@ export interface components {
             /** @default false */
             muted: boolean;
         };
+        /** @description A histogram of light in stops, and the chromaticities in it. */
+        LightScope: {
+            histogram: components["schemas"]["Histogram"];
+            chromaticities: components["schemas"]["Point"][];
+        };
         /** @description Every write says which version it was made from; a stale one is refused. */
         LightsChange: {
             based_on: number;
@@ -2010,6 +2103,16 @@ export interface components {
             values: (number | null)[];
             code_values: number[];
             clipped: boolean[];
+        };
+        /**
+         * @description GLSL ES 3.0 with a function from light in the working space to the display's code values; `luminance` are the
+         *     weights of red, green and blue in the working space.
+         */
+        Program: {
+            glsl: string;
+            function: string;
+            textures: components["schemas"]["TextureOfProgram"][];
+            luminance: (number | null)[];
         };
         Project: {
             slug: string;
@@ -2464,6 +2567,14 @@ export interface components {
             header: components["schemas"]["Fact"][];
             why: components["schemas"]["RuleTrace"][];
             pin_note: string;
+        };
+        /** @description A LUT: float32 in base64, `channels` for each of its texels. */
+        TextureOfProgram: {
+            sampler: string;
+            size: number[];
+            channels: number;
+            smooth: boolean;
+            values: string;
         };
         /** @description One file and the path it has in the project. */
         TextureUpload: {
@@ -3508,6 +3619,56 @@ export interface operations {
             };
         };
     };
+    projects_program_retrieve: {
+        parameters: {
+            query: {
+                display: string;
+                look?: string;
+                view: string;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Program"];
+                };
+            };
+        };
+    };
+    projects_program_proof_retrieve: {
+        parameters: {
+            query: {
+                display: string;
+                look?: string;
+                view: string;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+        };
+    };
     projects_redo_create: {
         parameters: {
             query?: never;
@@ -3647,6 +3808,58 @@ export interface operations {
             };
         };
     };
+    projects_renders_light_retrieve: {
+        parameters: {
+            query?: {
+                size?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+        };
+    };
+    projects_renders_light_scope_retrieve: {
+        parameters: {
+            query?: {
+                exposure?: number;
+                height?: number;
+                width?: number;
+                x?: number;
+                y?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LightScope"];
+                };
+            };
+        };
+    };
     projects_renders_marks_list: {
         parameters: {
             query?: never;
@@ -3723,6 +3936,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Probe"];
+                };
+            };
+        };
+    };
+    projects_renders_scope_retrieve: {
+        parameters: {
+            query: {
+                display: string;
+                exposure?: number;
+                height?: number;
+                kind: "waveform" | "parade" | "vectorscope";
+                light?: boolean;
+                look?: string;
+                view: string;
+                width?: number;
+                x?: number;
+                y?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
                 };
             };
         };

@@ -1,0 +1,91 @@
+"""HTTP for scopes of a render, or of a part of it."""
+
+from typing import Any
+
+import numpy as np
+from django.http import HttpResponse
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
+from rest_framework.decorators import api_view
+from rest_framework.request import Request
+from rest_framework.response import Response
+
+from saltwort.core.engine import apply, space_processor, view_processor
+from saltwort.core.engine.processors import ViewChoice
+from saltwort.core.images import encode_png
+from saltwort.core.images.reading import Pixels
+from saltwort.core.textures.looking import chromaticities_of, histogram_of
+from saltwort.core.views.scopes import KINDS, on_stops, scope
+from saltwort.server.http import BINARY, parsed, picture
+from saltwort.server.images.pictures import stored
+from saltwort.server.projects.config_serializers import PointSerializer, point_json
+from saltwort.server.projects.serializers import ViewChoiceSerializer
+from saltwort.server.projects.setups import config_of
+from saltwort.server.scene.models import Render
+from saltwort.server.scene.operations import space_of
+from saltwort.server.scene.render_views import render_named
+from saltwort.server.textures.serializers import HistogramSerializer
+
+SCOPED = 1024
+"""Pixels on the longest side of what scopes are made of."""
+
+
+class RegionQuery(serializers.Serializer):
+    """A part of the picture, as shares of it from the top left."""
+
+    x = serializers.FloatField(default=0.0, min_value=0, max_value=1)
+    y = serializers.FloatField(default=0.0, min_value=0, max_value=1)
+    width = serializers.FloatField(default=1.0, min_value=0, max_value=1)
+    height = serializers.FloatField(default=1.0, min_value=0, max_value=1)
+    exposure = serializers.FloatField(default=0.0)
+
+
+class ScopeQuery(ViewChoiceSerializer, RegionQuery):
+    """`light` shows light in stops, before the view, instead of code values after it."""
+
+    kind = serializers.ChoiceField(choices=KINDS)
+    light = serializers.BooleanField(default=False)
+
+
+class LightScopeSerializer(serializers.Serializer):
+    """A histogram of light in stops, and the chromaticities in it."""
+
+    histogram = HistogramSerializer()
+    chromaticities = PointSerializer(many=True)
+
+
+@extend_schema(parameters=[ScopeQuery], responses=BINARY)
+@api_view(["GET"])
+def scope_picture(request: Request, slug: str, pk: int) -> HttpResponse:
+    render, asked = render_named(slug, pk), parsed(request, ScopeQuery, query=True)
+    config, pixels = config_of(render.project.current), _region(render, asked)
+    space = space_of(render).space
+    if asked["light"]:
+        light = apply(space_processor(config, space, "scene_linear"), pixels) * np.float32(2 ** asked["exposure"])
+        return picture(encode_png(scope(asked["kind"], on_stops(light))))
+    choice = ViewChoice(asked["display"], asked["view"], asked["look"])
+    shown = apply(view_processor(config, space, choice, asked["exposure"]), pixels)
+    return picture(encode_png(scope(asked["kind"], shown)))
+
+
+@extend_schema(parameters=[RegionQuery], responses=LightScopeSerializer)
+@api_view(["GET"])
+def light_scope(request: Request, slug: str, pk: int) -> Response:
+    render, asked = render_named(slug, pk), parsed(request, RegionQuery, query=True)
+    config = config_of(render.project.current)
+    light = apply(space_processor(config, space_of(render).space, "scene_linear"), _region(render, asked))
+    sample = light.reshape(-1, 3) * np.float32(2 ** asked["exposure"])
+    found = {
+        "histogram": histogram_of(sample, in_stops=True),
+        "chromaticities": [point_json(xy) for xy in chromaticities_of(config, sample).tolist()],
+    }
+    return Response(LightScopeSerializer(found).data)
+
+
+def _region(render: Render, asked: dict[str, Any]) -> Pixels:
+    pixels = stored(render.image, SCOPED, render.layer)
+    height, width = pixels.shape[:2]
+    left, top = min(width - 1, int(asked["x"] * width)), min(height - 1, int(asked["y"] * height))
+    right = max(left + 1, round((asked["x"] + asked["width"]) * width))
+    bottom = max(top + 1, round((asked["y"] + asked["height"]) * height))
+    return np.ascontiguousarray(pixels[top:bottom, left:right])

@@ -1,0 +1,255 @@
+"""The Compare step: live pictures against the engine, two over each other, marks, scopes, and what may go wrong."""
+
+import re
+
+import numpy as np
+from playwright.sync_api import Locator, expect
+
+from saltwort.core.engine import ViewChoice, apply, view_processor
+from saltwort.core.images import read_pixels
+from tests.browser.base import BrowserTestCase
+from tests.samples import ACES_SDR, SRGB_DISPLAY, UNTONED, project_config
+
+RAW = ViewChoice(SRGB_DISPLAY, "Raw")
+NO_WEBGL = "OffscreenCanvas.prototype.getContext = () => null"
+
+
+class CompareTestCase(BrowserTestCase):
+    def picture(self, figure: str) -> Locator:
+        return self.page.get_by_role("figure", name=figure).locator("canvas").first
+
+    def pixels(self, picture: Locator) -> np.ndarray:
+        """What a live picture shows of each pixel of the render, 8-bit steps of shape (height, width, 3)."""
+        height, width = read_pixels(self.dusk).shape[:2]
+        values = picture.evaluate(
+            """(shown, [width, height]) => {
+                const canvas = new OffscreenCanvas(shown.width, shown.height);
+                const context = canvas.getContext('2d', { willReadFrequently: true });
+                context.drawImage(shown, 0, 0);
+                const { data } = context.getImageData(0, 0, canvas.width, canvas.height);
+                const found = [];
+                for (let y = 0; y < height; y++)
+                    for (let x = 0; x < width; x++) {
+                        const column = Math.floor(((x + 0.5) / width) * canvas.width);
+                        const row = Math.floor(((y + 0.5) / height) * canvas.height);
+                        const start = (row * canvas.width + column) * 4;
+                        found.push(...data.slice(start, start + 3));
+                    }
+                return found;
+            }""",
+            [width, height],
+        )
+        return np.array(values, int).reshape(height, width, 3)
+
+    def expected(self, choice: ViewChoice, exposure: float) -> np.ndarray:
+        shown = apply(view_processor(project_config(), "ACEScg", choice, exposure), read_pixels(self.dusk))
+        return np.round(np.clip(shown, 0, 1) * 255).astype(int)
+
+    def drawn(self, figure: str, *words: str) -> Locator:
+        """A live picture, once it shows what these words say."""
+        picture = self.picture(figure)
+        expect(picture).to_have_attribute("data-drawn", re.compile(".*".join(map(re.escape, words))))
+        return picture
+
+    def point_at(self, picture: Locator, x: int, y: int) -> None:
+        box = picture.bounding_box()
+        assert box
+        self.page.mouse.move(box["x"] + (x + 0.5) / 96 * box["width"], box["y"] + (y + 0.5) / 54 * box["height"])
+
+
+class LivePictures(CompareTestCase):
+    def test_both_panes_hold_the_engines_numbers_at_any_exposure(self) -> None:
+        page = self.open("compare")
+        for number, choice in ((1, ACES_SDR), (2, UNTONED)):
+            shown = self.pixels(self.drawn(f"Pane {number}", choice.view, " 0.00 "))
+            np.testing.assert_allclose(shown, self.expected(choice, 0.0), atol=1)
+        page.wait_for_load_state("networkidle")
+        asked = len(self.asked)
+        for _ in range(3):
+            page.keyboard.press("]")
+        expect(page.get_by_text("+1.5 stops")).to_be_visible()
+        for number, choice in ((1, ACES_SDR), (2, UNTONED)):
+            shown = self.pixels(self.drawn(f"Pane {number}", choice.view, " 1.50 "))
+            np.testing.assert_allclose(shown, self.expected(choice, 1.5), atol=1)
+        pictures = [url for url in self.asked[asked:] if re.search("/(picture|light|program)\\b", url)]
+        self.assertEqual(pictures, [], "exposure asks the server for no picture")
+
+    def test_every_view_is_drawn_within_a_step_of_the_exact_path(self) -> None:
+        page = self.open("compare")
+        for view in ("ACES 2.0 - SDR 100 nits (Rec.709)", "Un-tone-mapped", "Video (colorimetric)", "Raw"):
+            self.choose("View, pane 1", view)
+            self.drawn("Pane 1", view)
+            status = page.get_by_role("status").filter(has_text="largest difference")
+            expect(status).to_be_visible()
+            page.wait_for_load_state("networkidle")
+            difference = float(re.search(r"is ([0-9.]+) of 255", status.inner_text())[1])
+            self.assertLess(difference, 1.0, view)
+
+    def test_magnified_around_the_pointer_moved_and_whole_again(self) -> None:
+        page = self.open("compare")
+        picture = self.drawn("Pane 1", " 0.00 ")
+        before = self.pixels(picture)
+        self.point_at(picture, 70, 30)
+        for _ in range(8):
+            page.mouse.wheel(0, -100)
+        expect(page.get_by_text("70, 30")).to_be_visible()
+        expect(page.get_by_text(re.compile(r"^[0-9]+ %$"))).not_to_have_text("100 %")
+        self.assertGreater(float(np.abs(self.pixels(picture) - before).mean()), 1)
+        page.keyboard.press("w")
+        np.testing.assert_array_equal(self.pixels(picture), before)
+
+    def test_marks_stand_on_the_picture(self) -> None:
+        self.open("compare")
+        picture = self.drawn("Pane 1", "picture")
+        plain = self.pixels(picture)
+        self.choose("Show", "False colour in stops")
+        marked = self.pixels(self.drawn("Pane 1", "stops"))
+        self.assertLessEqual(len(np.unique(marked.reshape(-1, 3), axis=0)), 13)
+        expect(self.page.get_by_role("img", name="Stops from middle grey")).to_be_visible()
+        self.choose("Show", "Stripes where the display is at its limit")
+        striped = self.pixels(self.drawn("Pane 1", "clipped"))
+        light = read_pixels(self.dusk)
+        exact = apply(view_processor(project_config(), "ACEScg", ACES_SDR), light)
+        at_limit = (exact >= 0.9999).any(axis=2)
+        # On the very edge of the limit the browser may decide otherwise than the engine.
+        self.assertGreater(float((striped[at_limit] % 255 == 0).all(axis=1).mean()), 0.95)
+        calm = (self.expected(ACES_SDR, 0.0) < 254).all(axis=2)
+        np.testing.assert_array_equal(striped[calm], plain[calm])
+
+
+class Layouts(CompareTestCase):
+    def mode(self, name: str) -> None:
+        self.page.get_by_role("radiogroup", name="How panes stand").get_by_text(name, exact=True).click()
+
+    def test_wipe_flip_and_difference(self) -> None:
+        page = self.open("compare")
+        self.mode("Flip")
+        flip = page.get_by_role("figure", name="Both panes")
+        expect(flip.get_by_role("status").last).to_contain_text("1 ACES 2.0")
+        page.keyboard.press("v")
+        expect(flip.get_by_role("status").last).to_contain_text("2 Un-tone-mapped")
+        self.mode("Wipe")
+        upper = flip.locator("[class*=layer]").nth(1)
+        expect(upper).to_have_css("clip-path", re.compile("polygon"))
+        slider = flip.get_by_role("slider", name="Angle of the wipe")
+        straight = upper.evaluate("(layer) => getComputedStyle(layer).clipPath")
+        slider.focus()
+        page.keyboard.press("End")
+        self.assertNotEqual(upper.evaluate("(layer) => getComputedStyle(layer).clipPath"), straight)
+        self.mode("Difference")
+        expect(flip.locator("[class*=layer]").nth(1)).to_have_css("mix-blend-mode", "difference")
+        flip.get_by_role("slider", name="Gain of the difference").focus()
+        page.keyboard.press("End")
+        expect(flip).to_contain_text("× 64")
+
+    def test_panes_are_added_and_taken_away(self) -> None:
+        page = self.open("compare")
+        for count in (3, 4):
+            page.get_by_role("button", name="Add a pane").click()
+            expect(page.get_by_role("figure", name=f"Pane {count}")).to_be_visible()
+        page.get_by_role("button", name="Take pane 1 away").click()
+        expect(page.get_by_role("figure", name="Pane 4")).to_have_count(0)
+        page.reload(wait_until="networkidle")
+        expect(page.get_by_role("figure", name=re.compile("^Pane"))).to_have_count(3)
+
+    def test_every_view_of_the_config_at_once(self) -> None:
+        page = self.open("compare")
+        self.mode("All views")
+        config = project_config()
+        views = sum(len(config.getViews(display)) for display in config.getDisplays())
+        expect(page.locator("canvas")).to_have_count(views)
+
+    def test_panes_take_views_of_their_own_and_one_becomes_the_projects(self) -> None:
+        page = self.open("compare")
+        self.choose("View, pane 1", "Raw")
+        self.choose("Look, pane 2", "ACES 1.3 Reference Gamut Compression")
+        self.drawn("Pane 1", "Raw")
+        page.reload(wait_until="networkidle")
+        self.drawn("Pane 1", "Raw")
+        page.get_by_role("figure", name="Pane 1").get_by_role("button", name="Use").click()
+        expect(self.segment("Compare")).to_contain_text("Raw on sRGB")
+        page.keyboard.press("x")
+        self.drawn("Pane 2", "Raw")
+
+
+class Measuring(CompareTestCase):
+    def test_the_probe_tells_light_view_and_code_values(self) -> None:
+        page = self.open("compare")
+        picture = self.drawn("Pane 1", " 0.00 ")
+        x, y = 70, 30
+        self.point_at(picture, x, y)
+        probe = page.get_by_role("table", name="Probe")
+        expect(page.get_by_text(f"{x}, {y}")).to_be_visible()
+        expect(probe.get_by_role("row")).to_have_count(6)
+        numbers = [float(text) for text in probe.get_by_role("row").nth(0).get_by_role("cell").all_inner_texts()]
+        np.testing.assert_allclose(numbers, read_pixels(self.dusk)[y, x], rtol=1e-3)  # shown with four figures
+        for row, choice in ((4, ACES_SDR), (5, UNTONED)):
+            codes = self.expected(choice, 0.0)[y, x]
+            cells = [int(text) for text in probe.get_by_role("row").nth(row).get_by_role("cell").all_inner_texts()]
+            self.assertEqual(cells, codes.tolist())
+        page.mouse.down()
+        page.mouse.up()
+        expect(page.get_by_text(f"{x}, {y} held")).to_be_visible()
+
+    def test_scopes_before_and_after_the_view(self) -> None:
+        page = self.open("compare")
+        expect(page.get_by_role("img", name="Waveform, code values")).to_be_visible()
+        page.get_by_role("radiogroup", name="Before or after the view").get_by_text("Light").click()
+        expect(page.get_by_role("img", name="Waveform, light in stops")).to_be_visible()
+        for scope in ("Parade", "Vectorscope"):
+            self.choose("Scope", scope)
+            expect(page.get_by_role("img", name=f"{scope}, light in stops")).to_be_visible()
+        self.choose("Scope", "Histogram in stops")
+        expect(page.get_by_role("img", name="Histogram")).to_be_visible()
+        self.choose("Scope", "Chromaticities, u′v′")
+        expect(page.get_by_role("img", name=re.compile("Gamut of ACEScg"))).to_be_visible()
+
+
+class WhatMayGoWrong(CompareTestCase):
+    def test_without_webgl_the_server_draws_and_says_so(self) -> None:
+        self.page.add_init_script(NO_WEBGL)
+        page = self.open("compare")
+        pane = page.get_by_role("figure", name="Pane 1")
+        expect(pane.get_by_role("status")).to_contain_text("drawn by the server: This browser has no WebGL2.")
+        shown = self.page.request.get(f"{self.live_server_url}{pane.locator('img').get_attribute('src')}").body()
+        path = self.folder / "seen.png"
+        path.write_bytes(shown)
+        expected = self.expected(ACES_SDR, 0.0) / 255
+        self.assertLessEqual(float(np.abs(read_pixels(path) - expected).max()), 1.01 / 255)
+        expect(page.get_by_text("Pictures are drawn by the server, exactly")).to_be_visible()
+
+    def test_a_lost_context_goes_over_to_the_server(self) -> None:
+        self.page.add_init_script(
+            """const get = OffscreenCanvas.prototype.getContext;
+            OffscreenCanvas.prototype.getContext = function (kind, ...rest) {
+                const context = get.call(this, kind, ...rest);
+                if (kind === 'webgl2') window.drawing = { canvas: this, context };
+                return context;
+            };"""
+        )
+        page = self.open("compare")
+        self.drawn("Pane 1", " 0.00 ")
+        page.evaluate(
+            """() => {
+                window.drawing.loss = window.drawing.context.getExtension('WEBGL_lose_context');
+                window.drawing.loss.loseContext();
+            }"""
+        )
+        pane = page.get_by_role("figure", name="Pane 1")
+        expect(pane.get_by_role("status")).to_contain_text("The graphics context was lost.")
+        page.evaluate("() => window.drawing.loss.restoreContext()")
+        shown = self.pixels(self.drawn("Pane 1", " 0.00 "))
+        np.testing.assert_allclose(shown, self.expected(ACES_SDR, 0.0), atol=1)
+
+    def test_a_view_that_cannot_be_had_is_told_and_the_other_goes_on(self) -> None:
+        page = self.open("compare")
+        self.drawn("Pane 1", " 0.00 ")
+        page.route("**/program?*view=Raw*", lambda route: route.abort())
+        self.choose("View, pane 2", "Raw")
+        expect(page.get_by_role("figure", name="Pane 2").get_by_role("alert")).to_be_visible()
+        expect(page.get_by_role("figure", name="Pane 1").get_by_role("alert")).to_have_count(0)
+
+    def test_a_picture_that_vanished_is_told(self) -> None:
+        self.project.renders.get().image.file.unlink()
+        page = self.open("compare")
+        expect(page.get_by_role("figure", name="Pane 1").get_by_role("alert")).to_contain_text("is gone")

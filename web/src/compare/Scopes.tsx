@@ -1,0 +1,134 @@
+import { Select } from '@mantine/core';
+import { useDebouncedValue } from '@mantine/hooks';
+import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+
+import { api, body } from '../api/client';
+import { type Render, useProject, useSlug, type ViewChoice } from '../api/hooks';
+import { type Diagram, GamutPlot, HistogramPlot } from '../shared/plots';
+import { Segments } from '../shared/Segments';
+import { usePicture } from '../shared/usePicture';
+import classes from './Compare.module.css';
+import type { Shot } from './drawer';
+
+const KINDS = {
+  waveform: 'Waveform',
+  parade: 'Parade',
+  vectorscope: 'Vectorscope',
+  histogram: 'Histogram in stops',
+  xy: 'Chromaticities, xy',
+  uv: 'Chromaticities, u′v′',
+};
+type Kind = keyof typeof KINDS;
+
+interface Props {
+  render: Render;
+  choice: ViewChoice;
+  exposure: number;
+  window: Shot['window'];
+}
+
+/** A scope of the part of the picture that is shown, before the view or after that of the first pane. */
+export function Scopes({ render, choice, exposure, window }: Props) {
+  const [kind, setKind] = useState<Kind>('waveform');
+  const [light, setLight] = useState(false);
+  const [steady] = useDebouncedValue(JSON.stringify({ exposure, ...window }), 80);
+  const isPicture = kind === 'waveform' || kind === 'parade' || kind === 'vectorscope';
+  return (
+    <div className="block">
+      <div className="row spread">
+        <Select
+          aria-label="Scope"
+          w={170}
+          data={Object.entries(KINDS).map(([value, label]) => ({ value, label }))}
+          value={kind}
+          onChange={(value) => value && setKind(value as Kind)}
+        />
+        {isPicture && (
+          <Segments
+            aria-label="Before or after the view"
+            value={light ? 'light' : 'view'}
+            onChange={(value) => setLight(value === 'light')}
+            data={[
+              { value: 'light', label: 'Light' },
+              { value: 'view', label: 'View' },
+            ]}
+          />
+        )}
+      </div>
+      {isPicture ? (
+        <ScopePicture {...{ render, choice, kind, light, steady }} />
+      ) : (
+        <LightScope {...{ render, kind, steady }} />
+      )}
+    </div>
+  );
+}
+
+function ScopePicture({
+  render,
+  choice,
+  kind,
+  light,
+  steady,
+}: {
+  render: Render;
+  choice: ViewChoice;
+  kind: Kind;
+  light: boolean;
+  steady: string;
+}) {
+  const slug = useSlug();
+  const project = useProject();
+  const region = JSON.parse(steady) as Record<string, number>;
+  const numbers = Object.fromEntries(Object.entries(region).map(([name, value]) => [name, value.toFixed(4)]));
+  const picture = usePicture(
+    `/api/projects/${slug}/renders/${render.id}/scope?` +
+      new URLSearchParams({
+        ...choice,
+        ...numbers,
+        kind,
+        light: String(light),
+        v: `${render.image}-${render.space}-${project.data?.revision.number}`,
+      }),
+  );
+  return (
+    <div className={classes.scope}>
+      {picture.shown && <img src={picture.shown} alt={`${KINDS[kind]}, ${light ? 'light in stops' : 'code values'}`} />}
+      {picture.state === 'failed' && <p role="alert">This scope could not be drawn.</p>}
+      <p className="quiet small">
+        {light ? 'Light from −8 to +8 stops around middle grey' : `Code values, 0–1, through ${choice.view}`}
+      </p>
+    </div>
+  );
+}
+
+function LightScope({ render, kind, steady }: { render: Render; kind: Kind; steady: string }) {
+  const slug = useSlug();
+  const project = useProject();
+  const found = useQuery({
+    queryKey: [slug, 'light-scope', render.id, render.version, project.data?.revision.number, steady],
+    queryFn: () =>
+      body(
+        api.GET('/api/projects/{slug}/renders/{id}/light-scope', {
+          params: { path: { slug, id: render.id }, query: JSON.parse(steady) as Record<string, number> },
+        }),
+      ),
+    placeholderData: keepPreviousData,
+  });
+  const working = useQuery({
+    queryKey: [slug, 'working-space', project.data?.revision.number],
+    queryFn: () =>
+      body(api.GET('/api/projects/{slug}/working-space', { params: { path: { slug } } })),
+    retry: false,
+  });
+  if (found.error) return <p role="alert">{found.error.message}</p>;
+  if (!found.data) return null;
+  if (kind === 'histogram') return <HistogramPlot histogram={found.data.histogram} />;
+  const display = working.data?.displays.find((row) => row.display === project.data?.setup.view.display);
+  const gamuts = [
+    ...(working.data ? [{ name: working.data.name, primaries: working.data.primaries }] : []),
+    ...(display ? [{ name: display.display, primaries: display.primaries }] : []),
+  ];
+  return <GamutPlot kind={kind as Diagram} gamuts={gamuts} colours={found.data.chromaticities} />;
+}

@@ -1,0 +1,296 @@
+import type { Schemas } from '../api/client';
+
+type Program = Schemas['Program'];
+
+/** Light of a picture in the working space, RGBA in half floats, rows from the top. */
+export interface Light {
+  key: string;
+  width: number;
+  height: number;
+  pixels: Uint16Array;
+}
+
+/** What a pane shows of a picture, and how. */
+export interface Shot {
+  light: Light;
+  programKey: string;
+  program: Program;
+  /** Stops. */
+  exposure: number;
+  /** What part of the picture: its upper left and size, as shares of the whole. */
+  window: { x: number; y: number; width: number; height: number };
+  /** Pixels of the canvas. */
+  width: number;
+  height: number;
+  marks: Marks;
+}
+
+/** What is marked on a picture instead of, or over, what the display shows. */
+export const MARKS = ['picture', 'stops', 'clipped', 'negative', 'outside'] as const;
+export type Marks = (typeof MARKS)[number];
+
+/** Stops around middle grey, from LOWEST on, each with its colour. */
+export const STOP_COLOURS = [
+  [0.09, 0.05, 0.16], [0.16, 0.1, 0.32], [0.18, 0.2, 0.47], [0.17, 0.33, 0.55], [0.2, 0.46, 0.55], [0.34, 0.55, 0.53],
+  [0.5, 0.5, 0.5],
+  [0.62, 0.57, 0.4], [0.74, 0.6, 0.3], [0.84, 0.58, 0.22], [0.9, 0.5, 0.26], [0.95, 0.66, 0.55], [1, 0.93, 0.88],
+] as const;
+export const LOWEST_STOP = -6;
+
+const VERTEX = `#version 300 es
+out vec2 place;
+void main() {
+  vec2 corner = vec2(float((gl_VertexID << 1) & 2), float(gl_VertexID & 2));
+  place = vec2(corner.x, 1.0 - corner.y);
+  gl_Position = vec4(corner * 2.0 - 1.0, 0.0, 1.0);
+}`;
+
+const fragment = (program: Program) => `#version 300 es
+precision highp float;
+precision highp int;
+precision highp sampler2D;
+precision highp sampler3D;
+uniform sampler2D light;
+uniform float gain;
+uniform vec4 part;
+uniform int marks;
+uniform vec3 luminance;
+uniform vec3 stopColours[${STOP_COLOURS.length}];
+in vec2 place;
+out vec4 colour;
+${program.glsl}
+void main() {
+  vec2 at = part.xy + place * part.zw;
+  if (any(lessThan(at, vec2(0.0))) || any(greaterThan(at, vec2(1.0)))) {
+    colour = vec4(0.0, 0.0, 0.0, 0.0);
+    return;
+  }
+  vec3 scene = texture(light, at).rgb * gain;
+  vec3 shown = ${program.function}(vec4(scene, 1.0)).rgb;
+  bool striped = mod(gl_FragCoord.x + gl_FragCoord.y, 8.0) < 4.0;
+  if (marks == 1) {
+    float stops = log2(max(dot(scene, luminance), 1e-9) / 0.18);
+    int band = int(clamp(floor(stops + 0.5) - float(${LOWEST_STOP}), 0.0, ${(STOP_COLOURS.length - 1).toFixed(1)}));
+    shown = stopColours[band];
+  } else if (marks == 2 && any(greaterThanEqual(shown, vec3(0.9999)))) {
+    shown = vec3(striped ? 0.0 : 1.0);
+  } else if (marks == 3 && any(lessThan(scene, vec3(0.0)))) {
+    shown = vec3(striped ? 0.0 : 1.0);
+  } else if (marks == 4 && any(lessThanEqual(shown, vec3(0.0))) && any(greaterThan(shown, vec3(0.02)))) {
+    shown = vec3(striped ? 0.0 : 1.0);
+  }
+  colour = vec4(shown, 1.0);
+}`;
+
+/** Why a program cannot be used, for the pane that falls back. */
+export class NotDrawn extends Error {}
+
+interface Compiled {
+  program: WebGLProgram;
+  textures: { texture: WebGLTexture; target: number; sampler: WebGLUniformLocation | null }[];
+  luminance: number[];
+}
+
+const PICTURES_KEPT = 3;
+const PROGRAMS_KEPT = 24;
+
+/** Draws every pane of a page in one context, so that a picture is in the graphics memory once. */
+export class Drawer {
+  private readonly canvas: OffscreenCanvas;
+  private readonly gl: WebGL2RenderingContext;
+  private readonly pictures = new Map<string, WebGLTexture>();
+  private readonly programs = new Map<string, Compiled | NotDrawn>();
+  /** The context was taken away, by the system or by a driver that was reset. */
+  lost = false;
+
+  constructor(onLost: () => void, onRestored: () => void) {
+    if (typeof OffscreenCanvas === 'undefined') throw new NotDrawn('This browser cannot draw in the background.');
+    this.canvas = new OffscreenCanvas(1, 1);
+    const gl = this.canvas.getContext('webgl2', { antialias: false, alpha: true, premultipliedAlpha: false });
+    if (!gl) throw new NotDrawn('This browser has no WebGL2.');
+    this.gl = gl;
+    gl.getExtension('OES_texture_float_linear');
+    gl.getExtension('EXT_color_buffer_float');
+    this.canvas.addEventListener('webglcontextlost', (event) => {
+      event.preventDefault();
+      this.lost = true;
+      this.forget();
+      onLost();
+    });
+    this.canvas.addEventListener('webglcontextrestored', () => {
+      this.lost = false;
+      onRestored();
+    });
+  }
+
+  private forget() {
+    this.pictures.clear();
+    this.programs.clear();
+  }
+
+  /** Why a program cannot be drawn with; undefined where it can. */
+  refusal(key: string, program: Program): string | undefined {
+    try {
+      this.compiled(key, program);
+      return undefined;
+    } catch (error) {
+      if (error instanceof NotDrawn) return error.message;
+      throw error;
+    }
+  }
+
+  /** Draw a shot, and give it as a picture of the canvas's size. */
+  draw(shot: Shot): ImageBitmap {
+    this.canvas.width = shot.width;
+    this.canvas.height = shot.height;
+    this.run(shot);
+    return this.canvas.transferToImageBitmap();
+  }
+
+  /** What the program makes of light, as floats: RGB for each of the colours. */
+  measure(light: Float32Array, programKey: string, program: Program): Float32Array {
+    const { gl } = this;
+    const count = light.length / 3;
+    const width = Math.min(count, 1024);
+    const height = Math.ceil(count / width);
+    const rgba = new Float32Array(width * height * 4);
+    for (let at = 0; at < count; at++) rgba.set(light.subarray(at * 3, at * 3 + 3), at * 4);
+    const source = this.texture(gl.TEXTURE_2D);
+    gl.texImage2D(gl.TEXTURE_2D, 0, gl.RGBA32F, width, height, 0, gl.RGBA, gl.FLOAT, rgba);
+    const target = this.texture(gl.TEXTURE_2D);
+    gl.texImage2D(gl.TEXTURE_2D, 0, gl.RGBA32F, width, height, 0, gl.RGBA, gl.FLOAT, null);
+    const frame = gl.createFramebuffer();
+    gl.bindFramebuffer(gl.FRAMEBUFFER, frame);
+    gl.framebufferTexture2D(gl.FRAMEBUFFER, gl.COLOR_ATTACHMENT0, gl.TEXTURE_2D, target, 0);
+    const read = new Float32Array(width * height * 4);
+    try {
+      if (gl.checkFramebufferStatus(gl.FRAMEBUFFER) !== gl.FRAMEBUFFER_COMPLETE)
+        throw new NotDrawn('This browser cannot draw floats, so its colours cannot be measured.');
+      const whole = { x: 0, y: 1, width: 1, height: -1 };
+      this.use(this.compiled(programKey, program), source, 1, whole, 'picture', width, height);
+      gl.readPixels(0, 0, width, height, gl.RGBA, gl.FLOAT, read);
+    } finally {
+      gl.bindFramebuffer(gl.FRAMEBUFFER, null);
+      gl.deleteFramebuffer(frame);
+      gl.deleteTexture(source);
+      gl.deleteTexture(target);
+    }
+    const rgb = new Float32Array(count * 3);
+    for (let at = 0; at < count; at++) rgb.set(read.subarray(at * 4, at * 4 + 3), at * 3);
+    return rgb;
+  }
+
+  private run({ light, programKey, program, exposure, window, width, height, marks }: Shot) {
+    const magnified = width >= light.width * window.width;
+    const picture = this.picture(light);
+    const { gl } = this;
+    gl.bindTexture(gl.TEXTURE_2D, picture);
+    gl.texParameteri(gl.TEXTURE_2D, gl.TEXTURE_MAG_FILTER, gl.NEAREST);
+    gl.texParameteri(gl.TEXTURE_2D, gl.TEXTURE_MIN_FILTER, magnified ? gl.NEAREST : gl.LINEAR_MIPMAP_LINEAR);
+    this.use(this.compiled(programKey, program), picture, 2 ** exposure, window, marks, width, height);
+  }
+
+  private use(
+    { program, textures, luminance }: Compiled,
+    picture: WebGLTexture,
+    gain: number,
+    window: Shot['window'],
+    marks: Marks,
+    width: number,
+    height: number,
+  ) {
+    const { gl } = this;
+    gl.useProgram(program);
+    gl.viewport(0, 0, width, height);
+    gl.activeTexture(gl.TEXTURE0);
+    gl.bindTexture(gl.TEXTURE_2D, picture);
+    gl.uniform1i(gl.getUniformLocation(program, 'light'), 0);
+    textures.forEach(({ texture, target, sampler }, index) => {
+      gl.activeTexture(gl.TEXTURE1 + index);
+      gl.bindTexture(target, texture);
+      gl.uniform1i(sampler, index + 1);
+    });
+    gl.uniform1f(gl.getUniformLocation(program, 'gain'), gain);
+    gl.uniform4f(gl.getUniformLocation(program, 'part'), window.x, window.y, window.width, window.height);
+    gl.uniform1i(gl.getUniformLocation(program, 'marks'), MARKS.indexOf(marks));
+    gl.uniform3fv(gl.getUniformLocation(program, 'luminance'), luminance);
+    gl.uniform3fv(gl.getUniformLocation(program, 'stopColours'), STOP_COLOURS.flat());
+    gl.drawArrays(gl.TRIANGLES, 0, 3);
+  }
+
+  private picture(light: Light): WebGLTexture {
+    const kept = this.pictures.get(light.key);
+    if (kept) return kept;
+    const { gl } = this;
+    while (this.pictures.size >= PICTURES_KEPT) {
+      const [oldest, texture] = this.pictures.entries().next().value as [string, WebGLTexture];
+      gl.deleteTexture(texture);
+      this.pictures.delete(oldest);
+    }
+    const texture = this.texture(gl.TEXTURE_2D);
+    gl.texImage2D(
+      gl.TEXTURE_2D, 0, gl.RGBA16F, light.width, light.height, 0, gl.RGBA, gl.HALF_FLOAT, light.pixels,
+    );
+    gl.generateMipmap(gl.TEXTURE_2D);
+    this.pictures.set(light.key, texture);
+    return texture;
+  }
+
+  private compiled(key: string, source: Program): Compiled {
+    const kept = this.programs.get(key);
+    if (kept instanceof NotDrawn) throw kept;
+    if (kept) return kept;
+    if (this.programs.size >= PROGRAMS_KEPT) this.programs.delete(this.programs.keys().next().value as string);
+    try {
+      const made = this.compile(source);
+      this.programs.set(key, made);
+      return made;
+    } catch (error) {
+      if (error instanceof NotDrawn) this.programs.set(key, error);
+      throw error;
+    }
+  }
+
+  private compile(source: Program): Compiled {
+    const { gl } = this;
+    const program = gl.createProgram();
+    for (const [type, text] of [
+      [gl.VERTEX_SHADER, VERTEX],
+      [gl.FRAGMENT_SHADER, fragment(source)],
+    ] as const) {
+      const shader = gl.createShader(type);
+      if (!shader) throw new NotDrawn('The graphics context is gone.');
+      gl.shaderSource(shader, text);
+      gl.compileShader(shader);
+      gl.attachShader(program, shader);
+    }
+    gl.linkProgram(program);
+    if (!gl.getProgramParameter(program, gl.LINK_STATUS))
+      throw new NotDrawn('The view’s program does not compile in this browser.');
+    const textures = source.textures.map((lut) => {
+      const target = lut.size.length === 3 ? gl.TEXTURE_3D : gl.TEXTURE_2D;
+      const texture = this.texture(target, lut.smooth);
+      const [width = 1, height = 1, depth = 1] = lut.size;
+      const values = new Float32Array(Uint8Array.from(atob(lut.values), (letter) => letter.charCodeAt(0)).buffer);
+      const [inside, format] = lut.channels === 1 ? [gl.R32F, gl.RED] : [gl.RGB32F, gl.RGB];
+      gl.pixelStorei(gl.UNPACK_ALIGNMENT, 1);
+      if (target === gl.TEXTURE_3D)
+        gl.texImage3D(target, 0, inside, width, height, depth, 0, format, gl.FLOAT, values);
+      else gl.texImage2D(target, 0, inside, width, height, 0, format, gl.FLOAT, values);
+      return { texture, target, sampler: gl.getUniformLocation(program, lut.sampler) };
+    });
+    return { program, textures, luminance: source.luminance.map((weight) => weight ?? 0) };
+  }
+
+  private texture(target: number, smooth = false): WebGLTexture {
+    const { gl } = this;
+    const texture = gl.createTexture();
+    gl.bindTexture(target, texture);
+    const filter = smooth ? gl.LINEAR : gl.NEAREST;
+    gl.texParameteri(target, gl.TEXTURE_MIN_FILTER, filter);
+    gl.texParameteri(target, gl.TEXTURE_MAG_FILTER, filter);
+    for (const side of [gl.TEXTURE_WRAP_S, gl.TEXTURE_WRAP_T, gl.TEXTURE_WRAP_R])
+      gl.texParameteri(target, side, gl.CLAMP_TO_EDGE);
+    return texture;
+  }
+}
