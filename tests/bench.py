@@ -12,7 +12,7 @@ import sys
 import tempfile
 import time
 import urllib.request
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import partial
@@ -197,7 +197,7 @@ def _list_shown(address: str) -> float:
     """Seconds from choosing the Config step of a project on the largest config to its list, on a server that has
     loaded it."""
     project = f"{address}/api/projects/lantern-quay"
-    body = json.dumps({"based_on": 3, "message": "bench", "base": f"builtin:{LARGEST}"}).encode()
+    body = json.dumps({"based_on": 4, "message": "bench", "base": f"builtin:{LARGEST}"}).encode()
     change = urllib.request.Request(f"{project}/setup", body, {"Content-Type": "application/json"})
     urllib.request.urlopen(change, timeout=60).read()
     with sync_playwright() as playwright:
@@ -432,22 +432,25 @@ def in_folder(bench: Callable[[Path], Row]) -> Row:
         return bench(Path(folder))
 
 
+def rows() -> Iterator[Row]:
+    yield view_on_1080p()
+    yield assigning_paths()
+    yield largest_config_cold()
+    yield trimming_with_proof()
+    yield in_folder(intake)
+    yield in_folder(conversion)
+    yield in_folder(memory_for_16k)
+    yield from rig_rendering()
+    yield memory_of_the_rig()
+    yield from first_page()
+
+
 def main() -> None:
-    rows = [
-        view_on_1080p(),
-        assigning_paths(),
-        largest_config_cold(),
-        trimming_with_proof(),
-        in_folder(intake),
-        in_folder(conversion),
-        in_folder(memory_for_16k),
-        *rig_rendering(),
-        memory_of_the_rig(),
-        *first_page(),
-    ]
-    for row in rows:
+    missed = False
+    for row in rows():
+        missed = missed or not row.met
         print(f"{'met ' if row.met else 'MISS'}  {row.what}: {row.measured}  (goal: {row.goal})", flush=True)
-    sys.exit(0 if all(row.met for row in rows) else 1)
+    sys.exit(1 if missed else 0)
 
 
 if __name__ == "__main__":

@@ -74,6 +74,11 @@ def _pulled_down(page: Page) -> None:
         page.keyboard.press("ArrowRight")
 
 
+def _light_places(page: Page) -> None:
+    page.get_by_text("Where the light goes", exact=True).click()
+    page.get_by_role("cell", name="stops").first.wait_for(timeout=60_000)
+
+
 def _tab(name: str) -> Callable[[Page], None]:
     return lambda page: page.get_by_role("radiogroup").get_by_text(name, exact=True).click()
 
@@ -95,6 +100,7 @@ VIEWS: dict[str, tuple[str, Callable[[Page], None] | None]] = {
     "working-space": ("scene?part=space", _working_space),
     "renders": ("scene?part=renders", _pulled_down),
     "compare": ("compare", _probe),
+    "light-places": ("compare", _light_places),
     "handoffs": ("handoffs", None),
     "outputs": ("outputs", lambda page: page.get_by_role("row").filter(has_text=".png").click()),
     "findings": ("textures", lambda page: page.keyboard.press("f")),

@@ -6,6 +6,7 @@ from django.urls import path, re_path
 
 from saltwort.server.compare import gpu_views as gpu
 from saltwort.server.compare import scope_views as scopes
+from saltwort.server.compare import tone_views as tones
 from saltwort.server.compare import views as compare
 from saltwort.server.conversions import views as conversions
 from saltwort.server.findings import views as findings
@@ -117,6 +118,8 @@ urlpatterns = [
     path(f"{PROJECT}/renders/<int:pk>/light", gpu.light),
     path(f"{PROJECT}/renders/<int:pk>/scope", scopes.scope_picture),
     path(f"{PROJECT}/renders/<int:pk>/light-scope", scopes.light_scope),
+    path(f"{PROJECT}/tone", tones.tone),
+    path(f"{PROJECT}/tone/sweep", tones.sweep_picture),
     path(f"{PROJECT}/program", gpu.program),
     path(f"{PROJECT}/program/proof", gpu.program_proof),
     path(f"{PROJECT}/comparison", compare.comparison),

@@ -18,9 +18,10 @@ import numpy as np
 from saltwort.core.views.log_range import CURVE_POINTS, GREY_POSITION, MIDDLE_GREY, STOPS, Array, to_log_range
 
 DISPLAY_POWER = 2.4
-CONTRAST = 1.35
+CONTRAST = 1.25
 """Stops of display light per stop of scene light at middle grey."""
-TOE_STOPS, SHOULDER_STOPS = 2.0, 0.8
+TOE_STOPS, SHOULDER_STOPS = 0.6, 0.8
+"""A longer straight part would lead the toe so low that shadows close three stops below grey."""
 CROSSTALK = 0.12
 
 _GREY_HEIGHT = MIDDLE_GREY ** (1 / DISPLAY_POWER)

@@ -1396,6 +1396,39 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{slug}/tone": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["projects_tone_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{slug}/tone/sweep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Saturated hues from left to right, exposure from the bottom up, through a view. */
+        get: operations["projects_tone_sweep_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{slug}/tracer": {
         parameters: {
             query?: never;
@@ -1829,6 +1862,16 @@ export interface components {
             /** Format: double */
             highest: number;
             channels: number[][];
+        };
+        HueTurn: {
+            /** Format: double */
+            angle: number;
+            /** Format: double */
+            turn: number;
+            /** Format: double */
+            at: number;
+            /** Format: double */
+            white_from: number | null;
         };
         Intake: {
             id: number;
@@ -2581,6 +2624,23 @@ export interface components {
             /** Format: uri */
             file: string;
             path: string;
+        };
+        /** @description A view's tone curve and its largest turn of hue; `refused` says why there is none, or is empty. */
+        Tone: {
+            refused: string;
+            stops: number[];
+            light: number[];
+            /** Format: double */
+            grey: number | null;
+            /** Format: double */
+            slope: number | null;
+            /** Format: double */
+            black_at: number | null;
+            /** Format: double */
+            white_at: number | null;
+            /** Format: double */
+            dynamic_range: number | null;
+            largest_turn: components["schemas"]["HueTurn"] | null;
         };
         ToneMapping: {
             name: string;
@@ -4980,6 +5040,56 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RulesRun"];
+                };
+            };
+        };
+    };
+    projects_tone_retrieve: {
+        parameters: {
+            query: {
+                display: string;
+                look?: string;
+                view: string;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tone"];
+                };
+            };
+        };
+    };
+    projects_tone_sweep_retrieve: {
+        parameters: {
+            query: {
+                display: string;
+                look?: string;
+                view: string;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
                 };
             };
         };

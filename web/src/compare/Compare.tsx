@@ -12,6 +12,7 @@ import { Empty, Loaded } from '../shared/states';
 import classes from './Compare.module.css';
 import type { Marks } from './drawer';
 import { Frame, type FrameHandlers } from './Frame';
+import { LightPlaces } from './LightPlaces';
 import { LivePicture } from './LivePicture';
 import { MarkChoice } from './MarkChoice';
 import { Pane } from './Pane';
@@ -29,7 +30,7 @@ const PADDING = 24;
 const CAPTION = 40;
 const MOST_PANES = 9;
 
-const MODES = { panes: 'Panes', wipe: 'Wipe', flip: 'Flip', difference: 'Difference', sheet: 'All views' };
+const MODES = { panes: 'Panes', wipe: 'Wipe', flip: 'Flip', difference: 'Difference', sheet: 'All views', light: 'Where the light goes' };
 type Mode = keyof typeof MODES;
 
 const SURROUNDS = { black: '#000000', grey: '#777777', white: '#ffffff' };
@@ -157,10 +158,10 @@ function Table({ comparison, renders }: { comparison: Comparison; renders: Rende
         </div>
         <div
           ref={ref}
-          className={mode === 'sheet' ? classes.sheet : classes.panes}
+          className={mode === 'sheet' ? classes.sheet : mode === 'light' ? classes.plots : classes.panes}
           style={{
-            background: SURROUNDS[surround],
-            ...(mode === 'sheet' ? {} : { gridTemplateColumns: `repeat(${size.columns}, ${size.width}px)` }),
+            background: mode === 'light' ? undefined : SURROUNDS[surround],
+            ...(mode === 'sheet' || mode === 'light' ? {} : { gridTemplateColumns: `repeat(${size.columns}, ${size.width}px)` }),
           }}
         >
           {width > 0 && mode === 'panes' &&
@@ -186,6 +187,7 @@ function Table({ comparison, renders }: { comparison: Comparison; renders: Rende
               {...{ render, flipped, exposure, window, marks, point, handlers }}
             />
           )}
+          {mode === 'light' && <LightPlaces panes={panes} />}
           {width > 0 && mode === 'sheet' && (
             <ContactSheet {...{ render, exposure, window, marks, point, handlers, width, shape }} />
           )}

@@ -1,0 +1,159 @@
+"""Where a view puts light: its tone curve for greys, and what it does to hue and saturation on the way to white."""
+
+import warnings
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+import PyOpenColorIO as ocio
+from numpy.typing import NDArray
+
+from saltwort.core.engine import ViewChoice, apply, space_processor, view_processor
+from saltwort.core.engine.measured import AP0_TO_XYZ_D65, DISPLAY_INTERCHANGE, SCENE_INTERCHANGE
+from saltwort.core.errors import BadInput
+from saltwort.core.spaces.difference import REFERENCE_WHITE
+from saltwort.core.spaces.gamuts import REC709, rgb_to_xyz, solve
+
+Array = NDArray[np.float64]
+
+MIDDLE_GREY = 0.18
+LOWEST, HIGHEST, PER_STOP = -14, 14, 8
+"""Stops around middle grey that a curve covers, and points for each."""
+STEP = 1 / 1023
+"""One step of 10 bits: nearer to the limit than this, a value is at it."""
+HUES = 24
+SWEPT = np.arange(-6.0, 8.01, 0.5)
+"""Stops over which hues are followed."""
+COLOURLESS = 0.02
+"""Distance from the neutral axis in ICtCp below which a colour has no hue to speak of."""
+
+
+@dataclass(frozen=True)
+class ToneCurve:
+    """A view's answer to greys. `stops` around middle grey, and for each the display light, luminance with the
+    display's diffuse white at 1. `grey` is what middle grey is shown at, `slope` how many stops of display light a stop
+    of scene light makes there, `black_at` and `white_at` the stops at which code values reach their ends; None where
+    they do not within the curve."""
+
+    stops: tuple[float, ...]
+    light: tuple[float, ...]
+    grey: float
+    slope: float
+    black_at: float | None
+    white_at: float | None
+
+    @property
+    def dynamic_range(self) -> float | None:
+        """Stops between black and white."""
+        return None if self.black_at is None or self.white_at is None else self.white_at - self.black_at
+
+
+@dataclass(frozen=True)
+class HueTurn:
+    """One saturated hue followed over exposure: its angle in ICtCp when dim, in degrees, the largest turn away from
+    it, with the stop where that is, and the stop from which it has no hue left (None where it keeps one)."""
+
+    angle: float
+    turn: float
+    at: float
+    white_from: float | None
+
+
+@dataclass(frozen=True)
+class Sweep:
+    """All hues followed: `shown` are display code values, (exposures, hues, 3), exposures as of SWEPT."""
+
+    shown: NDArray[np.float32]
+    hues: tuple[HueTurn, ...]
+
+    @property
+    def largest(self) -> HueTurn:
+        return max(self.hues, key=lambda hue: abs(hue.turn))
+
+
+def tone_curve(config: ocio.Config, choice: ViewChoice) -> ToneCurve:
+    """The tone curve of a view for greys of the working space. Raises BadInput for a view whose numbers are no display
+    light, such as raw ones."""
+    stops = np.arange(LOWEST * PER_STOP, HIGHEST * PER_STOP + 1) / PER_STOP
+    greys = np.repeat((MIDDLE_GREY * 2.0**stops)[:, None], 3, axis=1)
+    codes = _through(config, choice, greys)
+    light = _display_xyz(config, choice, codes)[:, 1]
+    middle = -LOWEST * PER_STOP
+    with np.errstate(divide="ignore"):
+        shown = np.log2(np.maximum(light, 1e-12))
+    mean = codes.mean(axis=1)
+    dark = np.flatnonzero(mean <= mean.min() + STEP)
+    bright = np.flatnonzero(mean >= mean.max() - STEP)
+    return ToneCurve(
+        stops=tuple(stops.tolist()),
+        light=tuple(light.tolist()),
+        grey=float(light[middle]),
+        slope=float((shown[middle + 1] - shown[middle - 1]) * PER_STOP / 2),
+        black_at=float(stops[dark[-1]]) if len(dark) > 1 else None,
+        white_at=float(stops[bright[0]]) if len(bright) > 1 else None,
+    )
+
+
+def sweep(config: ocio.Config, choice: ViewChoice) -> Sweep:
+    """Saturated hues of Rec.709 over exposure, through a view. Raises BadInput as `tone_curve` does, and when the
+    config does not tell what its numbers mean."""
+    if not config.hasRole(SCENE_INTERCHANGE):
+        raise BadInput(f"The config has no role {SCENE_INTERCHANGE}, so nobody can tell what its hues are.")
+    to_ap0 = solve(AP0_TO_XYZ_D65, rgb_to_xyz(REC709))
+    to_working = space_processor(config, SCENE_INTERCHANGE, ocio.ROLE_SCENE_LINEAR)
+    colours = _hues() @ to_ap0.T
+    light = MIDDLE_GREY * 2.0 ** SWEPT[:, None, None] * colours
+    working = apply(to_working, light.astype(np.float32))
+    codes = _through(config, choice, working.reshape(-1, 3))
+    ictcp = _ictcp(_display_xyz(config, choice, codes)).reshape(len(SWEPT), HUES, 3)
+    shown = np.asarray(codes, np.float32).reshape(len(SWEPT), HUES, 3)
+    return Sweep(shown, tuple(_turn(ictcp[:, hue]) for hue in range(HUES)))
+
+
+@lru_cache(maxsize=1)
+def _hues() -> Array:
+    """HUES linear Rec.709 colours around the edge of its gamut, nine tenths saturated, (HUES, 3)."""
+    turn = np.arange(HUES) / HUES * 6
+    rgb = np.clip(np.abs((turn[:, None] + np.array([0, 4, 2])) % 6 - 3) - 1, 0, 1)
+    return np.asarray(0.1 + 0.9 * rgb, np.float64)
+
+
+def _turn(path: Array) -> HueTurn:
+    """How far a hue turns along its path, (exposures, ICtCp), from where it is first seen."""
+    chroma, angle = np.hypot(path[:, 1], path[:, 2]), np.arctan2(path[:, 2], path[:, 1])
+    seen = np.flatnonzero(chroma > COLOURLESS)
+    if not len(seen):
+        return HueTurn(0.0, 0.0, float(SWEPT[0]), float(SWEPT[0]))
+    turned = np.degrees((angle[seen] - angle[seen[0]] + np.pi) % (2 * np.pi) - np.pi)
+    worst = int(np.abs(turned).argmax())
+    fades = seen[-1] + 1 < len(SWEPT)
+    return HueTurn(
+        float(np.degrees(angle[seen[0]])),
+        float(turned[worst]),
+        float(SWEPT[seen[worst]]),
+        float(SWEPT[seen[-1] + 1]) if fades else None,
+    )
+
+
+def _through(config: ocio.Config, choice: ViewChoice, light: Array | NDArray[np.float32]) -> Array:
+    processor = view_processor(config, ocio.ROLE_SCENE_LINEAR, choice)
+    shown = apply(processor, np.asarray(light, np.float32)[np.newaxis])[0]
+    return np.asarray(np.clip(np.nan_to_num(shown.astype(np.float64)), 0, 1))
+
+
+def _display_xyz(config: ocio.Config, choice: ViewChoice, codes: Array) -> Array:
+    """CIE XYZ that a display makes of code values, diffuse white at Y = 1."""
+    space = config.getColorSpace(config.getResolvedDisplayViewColorSpaceName(choice.display, choice.view))
+    is_display = space is not None and space.getReferenceSpaceType() == ocio.REFERENCE_SPACE_DISPLAY
+    if not is_display or not config.hasRole(DISPLAY_INTERCHANGE):
+        raise BadInput(f"“{choice.view}” on {choice.display} gives numbers that are no light of a display.")
+    processor = space_processor(config, space.getName(), DISPLAY_INTERCHANGE)
+    return np.asarray(apply(processor, codes.astype(np.float32)[np.newaxis])[0], np.float64)
+
+
+def _ictcp(xyz: Array) -> Array:
+    """ICtCp (ITU-R BT.2100, PQ) of display light."""
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")  # it remarks that plotting is not installed
+        import colour
+    return np.asarray(colour.XYZ_to_ICtCp(np.maximum(xyz, 0) * REFERENCE_WHITE), np.float64)

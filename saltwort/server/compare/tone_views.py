@@ -1,0 +1,69 @@
+"""HTTP for where views put light."""
+
+from typing import Any
+
+import numpy as np
+from django.http import HttpResponse
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
+from rest_framework.decorators import api_view
+from rest_framework.request import Request
+from rest_framework.response import Response
+
+from saltwort.core.engine.processors import ViewChoice
+from saltwort.core.errors import BadInput
+from saltwort.core.images import encode_png
+from saltwort.core.views.tone import sweep, tone_curve
+from saltwort.server.http import BINARY, parsed, picture
+from saltwort.server.projects.serializers import ViewChoiceSerializer
+from saltwort.server.projects.setups import config_of
+from saltwort.server.projects.views import project_named
+
+
+class HueTurnSerializer(serializers.Serializer):
+    angle = serializers.FloatField()
+    turn = serializers.FloatField()
+    at = serializers.FloatField()
+    white_from = serializers.FloatField(allow_null=True)
+
+
+class ToneSerializer(serializers.Serializer):
+    """A view's tone curve and its largest turn of hue; `refused` says why there is none, or is empty."""
+
+    refused = serializers.CharField(allow_blank=True)
+    stops = serializers.ListField(child=serializers.FloatField())
+    light = serializers.ListField(child=serializers.FloatField())
+    grey = serializers.FloatField(allow_null=True)
+    slope = serializers.FloatField(allow_null=True)
+    black_at = serializers.FloatField(allow_null=True)
+    white_at = serializers.FloatField(allow_null=True)
+    dynamic_range = serializers.FloatField(allow_null=True)
+    largest_turn = HueTurnSerializer(allow_null=True)
+
+
+@extend_schema(parameters=[ViewChoiceSerializer], responses=ToneSerializer)
+@api_view(["GET"])
+def tone(request: Request, slug: str) -> Response:
+    config = config_of(project_named(slug).current)
+    choice = ViewChoice(**parsed(request, ViewChoiceSerializer, query=True))
+    return Response(ToneSerializer(_tone(config, choice)).data)
+
+
+def _tone(config: Any, choice: ViewChoice) -> dict[str, Any]:
+    try:
+        curve, swept = tone_curve(config, choice), sweep(config, choice)
+    except BadInput as error:
+        nothing = dict.fromkeys(("grey", "slope", "black_at", "white_at", "dynamic_range", "largest_turn"))
+        return {"refused": str(error), "stops": [], "light": [], **nothing}
+    dynamic_range = curve.dynamic_range
+    return {"refused": "", **vars(curve), "dynamic_range": dynamic_range, "largest_turn": swept.largest}
+
+
+@extend_schema(parameters=[ViewChoiceSerializer], responses=BINARY)
+@api_view(["GET"])
+def sweep_picture(request: Request, slug: str) -> HttpResponse:
+    """Saturated hues from left to right, exposure from the bottom up, through a view."""
+    config = config_of(project_named(slug).current)
+    choice = ViewChoice(**parsed(request, ViewChoiceSerializer, query=True))
+    shown = sweep(config, choice).shown[::-1]
+    return picture(encode_png(np.ascontiguousarray(shown.repeat(6, axis=0).repeat(12, axis=1))))

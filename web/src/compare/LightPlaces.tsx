@@ -1,0 +1,156 @@
+import { useQueries } from '@tanstack/react-query';
+
+import { api, body, type Schemas } from '../api/client';
+import { useProject, useSlug, type ViewChoice } from '../api/hooks';
+import { displayName, stops } from '../shared/colour';
+import { LevelMark } from '../shared/marks';
+import { Dash, DASHES } from '../shared/plots';
+import plots from '../shared/plots.module.css';
+import classes from './Compare.module.css';
+
+type Tone = Schemas['Tone'];
+
+const WIDTH = 620;
+const HEIGHT = 260;
+const SHOWN = { lowest: -10, highest: 10, darkest: -10, brightest: 4 };
+
+/** Where each pane's view puts light: its tone curve in stops, what it does to grey and to hues. */
+export function LightPlaces({ panes }: { panes: ViewChoice[] }) {
+  const slug = useSlug();
+  const project = useProject();
+  const revision = project.data?.revision.number;
+  const tones = useQueries({
+    queries: panes.map((choice) => ({
+      queryKey: [slug, 'tone', revision, choice],
+      queryFn: () => body(api.GET('/api/projects/{slug}/tone', { params: { path: { slug }, query: choice } })),
+      staleTime: Infinity,
+      retry: false,
+    })),
+  });
+  const name = (choice: ViewChoice) => `${choice.view} on ${displayName(choice.display)}`;
+  const number = (value: number | null | undefined, digits = 1) =>
+    value === null || value === undefined ? 'beyond' : stops(value, digits);
+  return (
+    <div className={classes.places}>
+      <TonePlot curves={tones.map(({ data }) => data)} />
+      <table className="list" aria-label="Where the light goes">
+        <thead>
+          <tr>
+            <th />
+            <th>View</th>
+            <th>Grey shown at</th>
+            <th>Slope there</th>
+            <th>Black at</th>
+            <th>White at</th>
+            <th>Range</th>
+            <th>Largest turn of hue</th>
+          </tr>
+        </thead>
+        <tbody className="small">
+          {panes.map((choice, index) => {
+            const tone = tones[index]?.data;
+            const error = tones[index]?.error;
+            return (
+              <tr key={index}>
+                <td>
+                  <Dash index={index} />
+                </td>
+                <td>
+                  {index + 1} {name(choice)}
+                </td>
+                {!tone || tone.refused ? (
+                  <td colSpan={6} className="quiet">
+                    {tone?.refused ?? error?.message ?? 'computing …'}
+                  </td>
+                ) : (
+                  <>
+                    <td className="mono">{tone.grey?.toFixed(3)}</td>
+                    <td className="mono">{tone.slope?.toFixed(2)}</td>
+                    <td className="mono">{number(tone.black_at)}</td>
+                    <td className="mono">{number(tone.white_at)}</td>
+                    <td className="mono">
+                      {tone.dynamic_range === null ? '–' : `${tone.dynamic_range.toFixed(1)} stops`}
+                    </td>
+                    <td className="mono">
+                      {tone.largest_turn && (
+                        <span className="row">
+                          {Math.abs(tone.largest_turn.turn) > 20 && <LevelMark level="note" />}
+                          {tone.largest_turn.turn.toFixed(0)}° at {number(tone.largest_turn.at)}
+                        </span>
+                      )}
+                    </td>
+                  </>
+                )}
+              </tr>
+            );
+          })}
+        </tbody>
+      </table>
+      <div className={classes.sweeps}>
+        {panes.map(
+          (choice, index) =>
+            tones[index]?.data?.refused === '' && (
+              <figure key={index} style={{ margin: 0 }}>
+                <img
+                  src={`/api/projects/${slug}/tone/sweep?${new URLSearchParams({ ...choice, v: String(revision) })}`}
+                  alt={`Hues on their way to white through ${name(choice)}`}
+                />
+                <figcaption className="small quiet">
+                  {index + 1} {name(choice)}: hues of Rec.709, from −6 stops below to +8 on top
+                </figcaption>
+              </figure>
+            ),
+        )}
+      </div>
+    </div>
+  );
+}
+
+function TonePlot({ curves }: { curves: (Tone | undefined)[] }) {
+  const { lowest, highest, darkest, brightest } = SHOWN;
+  const across = (stop: number) => ((stop - lowest) / (highest - lowest)) * WIDTH;
+  const up = (light: number) => {
+    const seen = Math.max(darkest, Math.min(brightest, Math.log2(Math.max(light, 1e-9))));
+    return HEIGHT - ((seen - darkest) / (brightest - darkest)) * HEIGHT;
+  };
+  return (
+    <svg
+      viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
+      className={plots.plot}
+      role="img"
+      aria-label="Tone curves: stops of scene light against stops of display light"
+    >
+      {[-8, -6, -4, -2, 0, 2, 4, 6, 8].map((stop) => (
+        <g key={stop} className={plots.grid}>
+          <line x1={across(stop)} x2={across(stop)} y1="0" y2={HEIGHT} />
+          <text x={across(stop) + 3} y={HEIGHT - 5}>
+            {stop === 0 ? 'grey' : stops(stop, 0)}
+          </text>
+        </g>
+      ))}
+      {[-8, -6, -4, -2, 0, 2].map((stop) => (
+        <g key={stop} className={plots.grid}>
+          <line x1="0" x2={WIDTH} y1={up(2 ** stop)} y2={up(2 ** stop)} />
+          <text x="4" y={up(2 ** stop) - 3}>
+            {stop === 0 ? 'white' : stops(stop, 0)}
+          </text>
+        </g>
+      ))}
+      {curves.map(
+        (curve, index) =>
+          curve && (
+            <polyline
+              key={index}
+              className={plots.line}
+              strokeDasharray={DASHES[index % DASHES.length]}
+              points={curve.stops
+                .map((stop, at) => [stop, curve.light[at] ?? 0] as const)
+                .filter(([stop]) => stop >= lowest && stop <= highest)
+                .map(([stop, light]) => `${across(stop)},${up(light)}`)
+                .join(' ')}
+            />
+          ),
+      )}
+    </svg>
+  );
+}
