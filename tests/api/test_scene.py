@@ -506,6 +506,25 @@ class Compare(ServerTestCase):
         saved = self.tell("put", "/comparison", based_on=1, render=render.pk, exposure=1.5, panes=panes)
         self.assertEqual((saved["panes"], saved["exposure"], saved["version"]), (panes, 1.5, 2))
 
+    def test_an_exposure_left_on_is_a_note(self) -> None:
+        render = self.render()
+        panes = self.ask("/comparison")["panes"]
+        self.assertNotIn("view.exposure-left-on", [finding["code"] for finding in self.ask("/findings")])
+        self.tell("put", "/comparison", based_on=1, render=render.pk, exposure=1.5, panes=panes)
+        self.assertIn("view.exposure-left-on", [finding["code"] for finding in self.ask("/findings")])
+
+    def test_where_views_put_light(self) -> None:
+        tone = self.ask("/tone", display=SRGB_DISPLAY, view=UNTONED.view)
+        self.assertAlmostEqual(tone["grey"], 0.18, places=3)
+        self.assertEqual(len(tone["stops"]), len(tone["light"]))
+        self.assertGreater(abs(tone["largest_turn"]["turn"]), 20)
+        raw = self.ask("/tone", display=SRGB_DISPLAY, view="Raw")
+        self.assertIn("no light of a display", raw["refused"])
+        self.assertEqual((raw["stops"], raw["grey"]), ([], None))
+        (self.folder / "sweep.png").write_bytes(self.ask("/tone/sweep", display=SRGB_DISPLAY, view=UNTONED.view))
+        self.assertEqual(read_pixels(self.folder / "sweep.png").shape[1], 24 * 12)
+        self.assertIn("detail", self.ask("/tone/sweep", 400, display=SRGB_DISPLAY, view="Raw"))
+
     def test_refusals(self) -> None:
         render = self.render()
         panes = self.ask("/comparison")["panes"]

@@ -142,6 +142,20 @@ class Layouts(CompareTestCase):
         page.keyboard.press("End")
         expect(flip).to_contain_text("× 64")
 
+    def test_where_the_light_goes(self) -> None:
+        page = self.open("compare")
+        self.mode("Where the light goes")
+        table = page.get_by_role("table", name="Where the light goes")
+        expect(table.get_by_role("row")).to_have_count(3)
+        expect(table.get_by_role("row").nth(2)).to_contain_text("0.180", timeout=60_000)
+        expect(page.get_by_role("img", name=re.compile("^Tone curves"))).to_be_visible()
+        expect(page.get_by_role("img", name=re.compile("^Hues on their way to white"))).to_have_count(2)
+        self.mode("Panes")
+        self.choose("View, pane 2", "Raw")
+        self.drawn("Pane 2", "Raw")
+        self.mode("Where the light goes")
+        expect(table).to_contain_text("no light of a display", timeout=60_000)
+
     def test_panes_are_added_and_taken_away(self) -> None:
         page = self.open("compare")
         for count in (3, 4):

@@ -3,6 +3,7 @@
 import json
 import re
 from io import BytesIO
+from unittest.mock import patch
 
 import numpy as np
 import PyOpenColorIO as ocio
@@ -171,6 +172,30 @@ class Rig(BrowserTestCase):
         self.choose("Texture ball", "rope/scans_raw/rope_albedo.jpg")
         expect(self.section("Rig set-up")).to_contain_text("read as Raw", timeout=60_000)
         expect(table).to_contain_text("not decoded")
+
+    def test_a_material_is_given_a_swatch(self) -> None:
+        page = self.open("scene?part=rig")
+        page.get_by_text("Materials and lights of the rig").click()
+        self.choose("Quay stone", "swatch enamel")
+        expect(page.get_by_text("Materials and lights of the rig")).to_contain_text("1 chosen")
+        self.choose("Environment", "lamp/lamp_lin_rec709_emission.exr")
+        expect(self.section("Rig set-up")).to_contain_text("read as Linear Rec.709", timeout=60_000)
+        scene = current_setup(self.current()).scene
+        self.assertEqual(dict(scene.inputs)["stone"], "swatch:enamel")
+        page.keyboard.press("Control+z")
+        expect(page.get_by_text("Materials and lights of the rig")).to_contain_text("1 chosen")
+
+    def test_working_spaces_beside_spectra(self) -> None:
+        with patch("saltwort.server.scene.rig.SPECTRAL", (64, 36, 1)):
+            page = self.open("scene?part=rig")
+            page.get_by_role("button", name="Compare with spectra").click()
+            table = page.get_by_role("table", name="Working spaces beside spectra")
+            expect(table).to_be_visible(timeout=60_000)
+            expect(table.get_by_role("row").nth(1)).to_contain_text(re.compile(r"[0-9.]+"))
+            self.assertGreater(table.get_by_role("row").count(), 3)
+            page.get_by_text(re.compile("By light and surface")).click()
+            expect(page.get_by_role("img", name="Rendered with spectra")).to_be_visible(timeout=60_000)
+            page.wait_for_load_state("networkidle")
 
     def test_a_light_is_given_a_temperature(self) -> None:
         page = self.open("scene?part=rig")

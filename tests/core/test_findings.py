@@ -200,6 +200,25 @@ class Rules(TestCase):
         self.assertEqual(found("rule.takes-nothing"), [])
 
 
+class Views(TestCase):
+    def test_raw_left_on(self) -> None:
+        raw = replace(sample_setup(), view=ViewChoice(SRGB_DISPLAY, "Raw"))
+        self.assertEqual(subjects_found("view.raw-left-on", setup=raw), ["Raw"])
+        self.assertEqual(subjects_found("view.raw-left-on"), [])
+
+    def test_a_view_for_another_display(self) -> None:
+        config = fresh_config()
+        config.addDisplayView(SRGB_DISPLAY, "For the cinema", "Gamma 2.6 P3-D65 - Display", "")
+        config.setActiveViews("")
+        wrong = replace(sample_setup(), view=ViewChoice(SRGB_DISPLAY, "For the cinema"))
+        self.assertEqual(subjects_found("view.for-another-display", config=config, setup=wrong), ["For the cinema"])
+        self.assertEqual(subjects_found("view.for-another-display", config=config), [])
+
+    def test_an_exposure_left_on(self) -> None:
+        self.assertEqual(subjects_found("view.exposure-left-on", exposure=-1.5), ["Compare"])
+        self.assertEqual(subjects_found("view.exposure-left-on"), [])
+
+
 class SceneThings(TestCase):
     def test_swatches(self) -> None:
         setup = with_swatches(

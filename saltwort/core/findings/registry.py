@@ -80,7 +80,8 @@ class UnreadableFile:
 @dataclass(frozen=True)
 class Subjects:
     """All that checks look at: the composed config with its setup, what was replaced in it for its target version, and
-    the project's own things. `base_text` is the text of the config that it starts from."""
+    the project's own things. `base_text` is the text of the config that it starts from, `exposure` the stops
+    that the Compare step shows renders with."""
 
     config: ocio.Config
     setup: Setup
@@ -90,6 +91,7 @@ class Subjects:
     renders: Sequence[CheckedRender] = ()
     stations: Sequence[Station] = ()
     unreadable: Sequence[UnreadableFile] = ()
+    exposure: float = 0.0
 
     @cached_property
     def rules_tried(self) -> dict[Rule, tuple[Change, ...]]:

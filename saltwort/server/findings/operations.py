@@ -18,6 +18,7 @@ from saltwort.core.findings import (
 )
 from saltwort.core.textures.evidence import evidence_for
 from saltwort.core.textures.rules import Rule
+from saltwort.server.compare.models import Comparison
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.operations import change_setup
 from saltwort.server.projects.setups import base_text, config_of, current_setup
@@ -56,6 +57,7 @@ def subjects_of(project: Project, unpinned: Collection[int] = ()) -> Subjects:
         ],
         unreadable=[UnreadableFile(file.path, file.reason) for file in project.left_out.all()],
         stations=[station.described() for station in project.stations.all()],
+        exposure=Comparison.objects.filter(project=project).values_list("exposure", flat=True).first() or 0.0,
     )
 
 
