@@ -60,6 +60,8 @@ def _mistake(page: Page) -> None:
     page.get_by_role("option", name="Texture read as data").click()
     page.get_by_role("img", name="Wrong: Texture read as data").wait_for(timeout=60_000)
     page.get_by_role("table", name="Same colour?").wait_for(timeout=60_000)
+    page.wait_for_load_state("networkidle")
+    page.wait_for_timeout(2000)
 
 
 def _working_space(page: Page) -> None:

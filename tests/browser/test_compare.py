@@ -1,12 +1,15 @@
 """The Compare step: live pictures against the engine, two over each other, marks, scopes, and what may go wrong."""
 
 import re
+from dataclasses import replace
 
 import numpy as np
 from playwright.sync_api import Locator, expect
 
+from saltwort.core.configs.look_files import looks_from_file
 from saltwort.core.engine import ViewChoice, apply, view_processor
 from saltwort.core.images import read_pixels
+from saltwort.core.views.grade import AFTER, BEFORE, Grade, graded
 from tests.browser.base import BrowserTestCase
 from tests.samples import ACES_SDR, SRGB_DISPLAY, UNTONED, project_config
 
@@ -184,6 +187,60 @@ class Layouts(CompareTestCase):
         expect(self.segment("Compare")).to_contain_text("Raw on sRGB")
         page.keyboard.press("x")
         self.drawn("Pane 2", "Raw")
+
+
+class Grading(CompareTestCase):
+    GRADE = Grade(slope=(1.5, 1.0, 0.8), offset=(0.0, 0.02, 0.0), power=(1.0, 1.2, 1.0), saturation=0.7)
+
+    def set_grade(self, place: str) -> None:
+        self.page.get_by_role("radiogroup", name="Where the grade stands").get_by_text(place).click()
+        for row in ("slope", "offset", "power"):
+            for channel, value in zip(("red", "green", "blue"), getattr(self.GRADE, row), strict=True):
+                self.page.get_by_label(f"{row}, {channel}").fill(str(value))
+        self.page.get_by_label("saturation", exact=True).fill(str(self.GRADE.saturation))
+
+    def expected_graded(self, place: str) -> np.ndarray:
+        grade = replace(self.GRADE, place=place)
+        light = graded(read_pixels(self.dusk), grade, BEFORE)
+        shown = graded(apply(view_processor(project_config(), "ACEScg", ACES_SDR), light), grade, AFTER)
+        return np.round(np.clip(shown, 0, 1) * 255).astype(int)
+
+    def test_before_and_after_the_view_are_two_pictures_both_as_core_has_them(self) -> None:
+        self.open("compare")
+        self.drawn("Pane 1", " 0.00 ")
+        self.set_grade("Before the view")
+        before = self.pixels(self.drawn("Pane 1", "before 1.5,1,0.8"))
+        np.testing.assert_allclose(before, self.expected_graded(BEFORE), atol=1)
+        self.page.get_by_role("radiogroup", name="Where the grade stands").get_by_text("After").click()
+        after = self.pixels(self.drawn("Pane 1", "after 1.5,1,0.8"))
+        np.testing.assert_allclose(after, self.expected_graded(AFTER), atol=1)
+        self.assertGreater(float(np.abs(before - after).mean()), 2)
+        expect(self.page.get_by_text("What the view has cut")).to_be_visible()
+        self.page.get_by_role("button", name="Reset").click()
+        plain = self.pixels(self.drawn("Pane 1", "after 1,1,1"))
+        np.testing.assert_allclose(plain, self.expected(ACES_SDR, 0.0), atol=1)
+
+    def test_saved_as_a_look_it_gives_the_same_picture(self) -> None:
+        page = self.open("compare")
+        self.drawn("Pane 1", " 0.00 ")
+        self.set_grade("Before the view")
+        graded_picture = self.pixels(self.drawn("Pane 1", "before 1.5,1,0.8"))
+        page.get_by_label("As a look of the config").fill("Warm dusk")
+        page.get_by_role("button", name="Save", exact=True).click()
+        expect(page.get_by_text("revision 2")).to_be_visible()
+        page.get_by_role("radiogroup", name="Where the grade stands").get_by_text("Off").click()
+        self.choose("Look, pane 1", "Warm dusk")
+        looked = self.pixels(self.drawn("Pane 1", "Warm dusk", "none"))
+        np.testing.assert_allclose(looked, graded_picture, atol=1)
+
+    def test_it_goes_out_as_a_cdl_that_comes_in_as_a_look(self) -> None:
+        page = self.open("compare")
+        self.set_grade("Before the view")
+        with page.expect_download() as download:
+            page.get_by_role("link", name="CDL").click()
+        (look,) = looks_from_file("grade.cc", download.value.path().read_bytes())
+        self.assertEqual((look.slope, look.offset, look.power), (self.GRADE.slope, self.GRADE.offset, self.GRADE.power))
+        self.assertEqual(look.saturation, self.GRADE.saturation)
 
 
 class Measuring(CompareTestCase):

@@ -178,7 +178,7 @@ class Rig(BrowserTestCase):
         page.get_by_text("Materials and lights of the rig").click()
         self.choose("Quay stone", "swatch enamel")
         expect(page.get_by_text("Materials and lights of the rig")).to_contain_text("1 chosen")
-        self.choose("Environment", "lamp/lamp_lin_rec709_emission.exr")
+        self.choose("Amber glass, glow", "lamp/lamp_lin_rec709_emission.exr")
         expect(self.section("Rig set-up")).to_contain_text("read as Linear Rec.709", timeout=60_000)
         scene = current_setup(self.current()).scene
         self.assertEqual(dict(scene.inputs)["stone"], "swatch:enamel")

@@ -11,11 +11,13 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from saltwort.core.engine import apply, space_processor, view_processor
-from saltwort.core.engine.processors import ViewChoice
+from saltwort.core.engine.processors import LARGEST_EXPOSURE, ViewChoice
 from saltwort.core.images import encode_png
 from saltwort.core.images.reading import Pixels
 from saltwort.core.textures.looking import chromaticities_of, histogram_of
+from saltwort.core.views.grade import AFTER, BEFORE, graded
 from saltwort.core.views.scopes import KINDS, on_stops, scope
+from saltwort.server.compare.grades import GradeQuery, grade_of
 from saltwort.server.http import BINARY, parsed, picture
 from saltwort.server.images.pictures import stored
 from saltwort.server.projects.config_serializers import PointSerializer, point_json
@@ -37,10 +39,10 @@ class RegionQuery(serializers.Serializer):
     y = serializers.FloatField(default=0.0, min_value=0, max_value=1)
     width = serializers.FloatField(default=1.0, min_value=0, max_value=1)
     height = serializers.FloatField(default=1.0, min_value=0, max_value=1)
-    exposure = serializers.FloatField(default=0.0)
+    exposure = serializers.FloatField(default=0.0, min_value=-LARGEST_EXPOSURE, max_value=LARGEST_EXPOSURE)
 
 
-class ScopeQuery(ViewChoiceSerializer, RegionQuery):
+class ScopeQuery(ViewChoiceSerializer, GradeQuery, RegionQuery):
     """`light` shows light in stops, before the view, instead of code values after it."""
 
     kind = serializers.ChoiceField(choices=KINDS)
@@ -60,11 +62,13 @@ def scope_picture(request: Request, slug: str, pk: int) -> HttpResponse:
     render, asked = render_named(slug, pk), parsed(request, ScopeQuery, query=True)
     config, pixels = config_of(render.project.current), _region(render, asked)
     space = space_of(render).space
+    grade = grade_of(asked)
+    light = apply(space_processor(config, space, "scene_linear"), pixels) * np.float32(2 ** asked["exposure"])
+    light = graded(light, grade, BEFORE)
     if asked["light"]:
-        light = apply(space_processor(config, space, "scene_linear"), pixels) * np.float32(2 ** asked["exposure"])
         return picture(encode_png(scope(asked["kind"], on_stops(light))))
     choice = ViewChoice(asked["display"], asked["view"], asked["look"])
-    shown = apply(view_processor(config, space, choice, asked["exposure"]), pixels)
+    shown = graded(apply(view_processor(config, "scene_linear", choice), light), grade, AFTER)
     return picture(encode_png(scope(asked["kind"], shown)))
 
 

@@ -4005,10 +4005,15 @@ export interface operations {
             query: {
                 display: string;
                 exposure?: number;
+                grade?: "none" | "before" | "after";
                 height?: number;
                 kind: "waveform" | "parade" | "vectorscope";
                 light?: boolean;
                 look?: string;
+                offset?: string;
+                power?: string;
+                saturation?: number;
+                slope?: string;
                 view: string;
                 width?: number;
                 x?: number;

@@ -10,8 +10,9 @@ import { Key } from '../shared/marks';
 import { Segments } from '../shared/Segments';
 import { Empty, Loaded } from '../shared/states';
 import classes from './Compare.module.css';
-import type { Marks } from './drawer';
+import { type Grade, type Marks, NO_GRADE } from './drawer';
 import { Frame, type FrameHandlers } from './Frame';
+import { GradePanel } from './GradePanel';
 import { LightPlaces } from './LightPlaces';
 import { LivePicture } from './LivePicture';
 import { MarkChoice } from './MarkChoice';
@@ -69,6 +70,7 @@ function Table({ comparison, renders }: { comparison: Comparison; renders: Rende
   const [mode, setMode] = useState<Mode>('panes');
   const [flipped, setFlipped] = useState(false);
   const [marks, setMarks] = useState<Marks>('picture');
+  const [grade, setGrade] = useState(NO_GRADE);
   const [surround, setSurround] = useState<Surround>('grey');
   const { window, zoom, pan, magnify, whole } = useWindow();
   const { ref, width, height } = useElementSize();
@@ -171,7 +173,7 @@ function Table({ comparison, renders }: { comparison: Comparison; renders: Rende
                 number={index + 1}
                 width={size.width}
                 height={size.height}
-                {...{ render, choice, exposure, window, marks, point, handlers }}
+                {...{ render, choice, exposure, window, marks, grade, point, handlers }}
                 onChoose={(next) => savePanes((before) => before.map((kept, at) => (at === index ? next : kept)))}
                 onRemove={
                   panes.length > 1 ? () => savePanes((before) => before.filter((_, at) => at !== index)) : undefined
@@ -184,12 +186,12 @@ function Table({ comparison, renders }: { comparison: Comparison; renders: Rende
               panes={[first, second]}
               width={size.width}
               height={size.height}
-              {...{ render, flipped, exposure, window, marks, point, handlers }}
+              {...{ render, flipped, exposure, window, marks, grade, point, handlers }}
             />
           )}
           {mode === 'light' && <LightPlaces panes={panes} />}
           {width > 0 && mode === 'sheet' && (
-            <ContactSheet {...{ render, exposure, window, marks, point, handlers, width, shape }} />
+            <ContactSheet {...{ render, exposure, window, marks, grade, point, handlers, width, shape }} />
           )}
         </div>
       </div>
@@ -257,7 +259,8 @@ function Table({ comparison, renders }: { comparison: Comparison; renders: Rende
           exposure={exposure}
           panes={panes}
         />
-        <Scopes render={render} choice={first} exposure={exposure} window={window} />
+        <GradePanel grade={grade} onChange={setGrade} />
+        <Scopes render={render} choice={first} exposure={exposure} window={window} grade={grade} />
         <SelfTest choice={first} />
       </section>
     </div>
@@ -274,6 +277,7 @@ function ContactSheet({
   exposure: number;
   window: Parameters<typeof LivePicture>[0]['window'];
   marks: Marks;
+  grade: Grade;
   point: Point | undefined;
   handlers: FrameHandlers;
   width: number;

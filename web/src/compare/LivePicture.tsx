@@ -3,7 +3,7 @@ import { useLayoutEffect, useRef } from 'react';
 import { type Render, useProject, useSlug, type ViewChoice } from '../api/hooks';
 import { usePicture } from '../shared/usePicture';
 import classes from './Compare.module.css';
-import { Drawer, type Marks, type Shot } from './drawer';
+import { Drawer, type Grade, type Marks, type Shot } from './drawer';
 import { useDrawer, useLight, useProgram } from './live';
 
 export interface LiveProps {
@@ -15,13 +15,14 @@ export interface LiveProps {
   height: number;
   window: Shot['window'];
   marks: Marks;
+  grade: Grade;
 }
 
 const WHOLE = { x: 0, y: 0, width: 1, height: 1 };
 
 /** A picture drawn by the engine's own program in this browser, or, where that cannot be, by the server; it says which. */
 export function LivePicture(props: LiveProps) {
-  const { render, choice, exposure, width, height, window, marks } = props;
+  const { render, choice, exposure, width, height, window, marks, grade } = props;
   const drawer = useDrawer();
   const light = useLight(render);
   const { key, program } = useProgram(choice);
@@ -32,14 +33,14 @@ export function LivePicture(props: LiveProps) {
   const isLive = refusal === undefined;
   useLayoutEffect(() => {
     if (!(drawer instanceof Drawer) || refusal || !light.data || !program.data || !canvas.current) return;
-    const shot = { light: light.data, programKey: key, program: program.data, exposure, window, marks };
+    const shot = { light: light.data, programKey: key, program: program.data, exposure, window, marks, grade };
     const size = { width: Math.round(width * ratio), height: Math.round(height * ratio) };
     const bitmap = drawer.draw({ ...shot, ...size });
     canvas.current.width = size.width;
     canvas.current.height = size.height;
     canvas.current.getContext('bitmaprenderer')?.transferFromImageBitmap(bitmap);
-    canvas.current.dataset.drawn = `${key} ${exposure.toFixed(2)} ${marks}`;
-  }, [drawer, refusal, light.data, program.data, key, exposure, width, height, window, marks, ratio]);
+    canvas.current.dataset.drawn = `${key} ${exposure.toFixed(2)} ${marks} ${grade.place} ${grade.slope.join()}`;
+  }, [drawer, refusal, light.data, program.data, key, exposure, width, height, window, marks, grade, ratio]);
 
   const failed = light.error ?? program.error;
   if (failed) {
@@ -51,7 +52,7 @@ export function LivePicture(props: LiveProps) {
   }
   const label = `${render.name} through ${choice.view} on ${choice.display}`;
   if (!isLive) {
-    return <ServerPicture {...props} label={label} why={refusal} />;
+    return <ServerPicture {...props} label={label} why={grade.place === 'none' ? refusal : `${refusal} It shows no grade.`} />;
   }
   return (
     <>

@@ -4,7 +4,7 @@ import { type Render, useChangeSetup, useProject, type ViewChoice } from '../api
 import { displayName } from '../shared/colour';
 import { ViewSelects } from '../shared/ViewSelects';
 import classes from './Compare.module.css';
-import type { Marks, Shot } from './drawer';
+import type { Grade, Marks, Shot } from './drawer';
 import { Frame, type FrameHandlers } from './Frame';
 import { LivePicture } from './LivePicture';
 import type { Point } from './ProbeTable';
@@ -22,6 +22,7 @@ export function Pane({
   height,
   window,
   marks,
+  grade,
   point,
   handlers,
   onChoose,
@@ -35,6 +36,7 @@ export function Pane({
   height: number;
   window: Shot['window'];
   marks: Marks;
+  grade: Grade;
   point: Point | undefined;
   handlers: FrameHandlers;
   onChoose: (choice: ViewChoice) => void;
@@ -47,7 +49,7 @@ export function Pane({
   return (
     <figure className={classes.pane} style={{ margin: 0, width }} aria-label={`Pane ${number}`}>
       <Frame render={render} width={width} height={height} window={window} point={point} handlers={handlers}>
-        <LivePicture {...{ render, choice, exposure, width, height, window, marks }} />
+        <LivePicture {...{ render, choice, exposure, width, height, window, marks, grade }} />
         {!SCREEN_DISPLAY.test(choice.display) && (
           <span className={`${classes.note} small`}>
             numbers for {displayName(choice.display)}, shown on this screen as they stand

@@ -9,7 +9,7 @@ import { type Diagram, GamutPlot, HistogramPlot } from '../shared/plots';
 import { Segments } from '../shared/Segments';
 import { usePicture } from '../shared/usePicture';
 import classes from './Compare.module.css';
-import type { Shot } from './drawer';
+import type { Grade, Shot } from './drawer';
 
 const KINDS = {
   waveform: 'Waveform',
@@ -26,10 +26,11 @@ interface Props {
   choice: ViewChoice;
   exposure: number;
   window: Shot['window'];
+  grade: Grade;
 }
 
 /** A scope of the part of the picture that is shown, before the view or after that of the first pane. */
-export function Scopes({ render, choice, exposure, window }: Props) {
+export function Scopes({ render, choice, exposure, window, grade }: Props) {
   const [kind, setKind] = useState<Kind>('waveform');
   const [light, setLight] = useState(false);
   const [steady] = useDebouncedValue(JSON.stringify({ exposure, ...window }), 80);
@@ -57,7 +58,7 @@ export function Scopes({ render, choice, exposure, window }: Props) {
         )}
       </div>
       {isPicture ? (
-        <ScopePicture {...{ render, choice, kind, light, steady }} />
+        <ScopePicture {...{ render, choice, kind, light, steady, grade }} />
       ) : (
         <LightScope {...{ render, kind, steady }} />
       )}
@@ -71,15 +72,18 @@ function ScopePicture({
   kind,
   light,
   steady,
+  grade,
 }: {
   render: Render;
   choice: ViewChoice;
   kind: Kind;
   light: boolean;
   steady: string;
+  grade: Grade;
 }) {
   const slug = useSlug();
   const project = useProject();
+  const [steadyGrade] = useDebouncedValue(grade, 80);
   const region = JSON.parse(steady) as Record<string, number>;
   const numbers = Object.fromEntries(Object.entries(region).map(([name, value]) => [name, value.toFixed(4)]));
   const picture = usePicture(
@@ -89,6 +93,11 @@ function ScopePicture({
         ...numbers,
         kind,
         light: String(light),
+        grade: steadyGrade.place,
+        slope: steadyGrade.slope.join(),
+        offset: steadyGrade.offset.join(),
+        power: steadyGrade.power.join(),
+        saturation: String(steadyGrade.saturation),
         v: `${render.image}-${render.space}-${project.data?.revision.number}`,
       }),
   );

@@ -4,7 +4,7 @@ import { useState } from 'react';
 import type { Render, ViewChoice } from '../api/hooks';
 import { displayName } from '../shared/colour';
 import classes from './Compare.module.css';
-import type { Marks, Shot } from './drawer';
+import type { Grade, Marks, Shot } from './drawer';
 import { Frame, type FrameHandlers } from './Frame';
 import { LivePicture } from './LivePicture';
 import type { Point } from './ProbeTable';
@@ -24,6 +24,7 @@ export function TwoInOne({
   height,
   window,
   marks,
+  grade,
   point,
   handlers,
 }: {
@@ -36,13 +37,14 @@ export function TwoInOne({
   height: number;
   window: Shot['window'];
   marks: Marks;
+  grade: Grade;
   point: Point | undefined;
   handlers: FrameHandlers;
 }) {
   const [angle, setAngle] = useState(0);
   const [at, setAt] = useState(50);
   const [gain, setGain] = useState(2);
-  const common = { render, exposure, width, height, window, marks };
+  const common = { render, exposure, width, height, window, marks, grade };
   const top = overlay === 'flip' ? flipped : true;
   const style =
     overlay === 'wipe'

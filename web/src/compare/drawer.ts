@@ -23,7 +23,26 @@ export interface Shot {
   width: number;
   height: number;
   marks: Marks;
+  grade: Grade;
 }
+
+/** A small grade, ASC CDL, and where it stands. */
+export interface Grade {
+  place: 'none' | 'before' | 'after';
+  slope: number[];
+  offset: number[];
+  power: number[];
+  saturation: number;
+}
+
+export const NO_GRADE: Grade = {
+  place: 'none',
+  slope: [1, 1, 1],
+  offset: [0, 0, 0],
+  power: [1, 1, 1],
+  saturation: 1,
+};
+const PLACES: Grade['place'][] = ['none', 'before', 'after'];
 
 /** What is marked on a picture instead of, or over, what the display shows. */
 export const MARKS = ['picture', 'stops', 'clipped', 'negative', 'outside'] as const;
@@ -55,10 +74,21 @@ uniform float gain;
 uniform vec4 part;
 uniform int marks;
 uniform vec3 luminance;
+uniform int gradePlace;
+uniform vec3 slope, offset, power;
+uniform float saturation;
 uniform vec3 stopColours[${STOP_COLOURS.length}];
 in vec2 place;
 out vec4 colour;
 ${program.glsl}
+vec3 graded(vec3 value, bool clamped) {
+  value = value * slope + offset;
+  if (clamped) value = clamp(value, 0.0, 1.0);
+  value = mix(value, pow(max(value, vec3(1e-10)), power), vec3(greaterThan(value, vec3(0.0))));
+  float luma = dot(value, vec3(0.2126, 0.7152, 0.0722));
+  value = luma + saturation * (value - luma);
+  return clamped ? clamp(value, 0.0, 1.0) : value;
+}
 void main() {
   vec2 at = part.xy + place * part.zw;
   if (any(lessThan(at, vec2(0.0))) || any(greaterThan(at, vec2(1.0)))) {
@@ -66,7 +96,9 @@ void main() {
     return;
   }
   vec3 scene = texture(light, at).rgb * gain;
+  if (gradePlace == 1) scene = graded(scene, false);
   vec3 shown = ${program.function}(vec4(scene, 1.0)).rgb;
+  if (gradePlace == 2) shown = graded(shown, true);
   bool striped = mod(gl_FragCoord.x + gl_FragCoord.y, 8.0) < 4.0;
   if (marks == 1) {
     float stops = log2(max(dot(scene, luminance), 1e-9) / 0.18);
@@ -167,7 +199,7 @@ export class Drawer {
       if (gl.checkFramebufferStatus(gl.FRAMEBUFFER) !== gl.FRAMEBUFFER_COMPLETE)
         throw new NotDrawn('This browser cannot draw floats, so its colours cannot be measured.');
       const whole = { x: 0, y: 1, width: 1, height: -1 };
-      this.use(this.compiled(programKey, program), source, 1, whole, 'picture', width, height);
+      this.use(this.compiled(programKey, program), source, 1, whole, 'picture', NO_GRADE, width, height);
       gl.readPixels(0, 0, width, height, gl.RGBA, gl.FLOAT, read);
     } finally {
       gl.bindFramebuffer(gl.FRAMEBUFFER, null);
@@ -180,14 +212,14 @@ export class Drawer {
     return rgb;
   }
 
-  private run({ light, programKey, program, exposure, window, width, height, marks }: Shot) {
+  private run({ light, programKey, program, exposure, window, width, height, marks, grade }: Shot) {
     const magnified = width >= light.width * window.width;
     const picture = this.picture(light);
     const { gl } = this;
     gl.bindTexture(gl.TEXTURE_2D, picture);
     gl.texParameteri(gl.TEXTURE_2D, gl.TEXTURE_MAG_FILTER, gl.NEAREST);
     gl.texParameteri(gl.TEXTURE_2D, gl.TEXTURE_MIN_FILTER, magnified ? gl.NEAREST : gl.LINEAR_MIPMAP_LINEAR);
-    this.use(this.compiled(programKey, program), picture, 2 ** exposure, window, marks, width, height);
+    this.use(this.compiled(programKey, program), picture, 2 ** exposure, window, marks, grade, width, height);
   }
 
   private use(
@@ -196,6 +228,7 @@ export class Drawer {
     gain: number,
     window: Shot['window'],
     marks: Marks,
+    grade: Grade,
     width: number,
     height: number,
   ) {
@@ -214,6 +247,11 @@ export class Drawer {
     gl.uniform4f(gl.getUniformLocation(program, 'part'), window.x, window.y, window.width, window.height);
     gl.uniform1i(gl.getUniformLocation(program, 'marks'), MARKS.indexOf(marks));
     gl.uniform3fv(gl.getUniformLocation(program, 'luminance'), luminance);
+    gl.uniform1i(gl.getUniformLocation(program, 'gradePlace'), PLACES.indexOf(grade.place));
+    gl.uniform3fv(gl.getUniformLocation(program, 'slope'), grade.slope);
+    gl.uniform3fv(gl.getUniformLocation(program, 'offset'), grade.offset);
+    gl.uniform3fv(gl.getUniformLocation(program, 'power'), grade.power);
+    gl.uniform1f(gl.getUniformLocation(program, 'saturation'), grade.saturation);
     gl.uniform3fv(gl.getUniformLocation(program, 'stopColours'), STOP_COLOURS.flat());
     gl.drawArrays(gl.TRIANGLES, 0, 3);
   }

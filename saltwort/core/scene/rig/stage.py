@@ -55,7 +55,7 @@ SLOTS = {
         Slot("brass", "Brass of the lamp", COLOUR, "0.412 0.413 0.37"),
         Slot("brass-roughness", "Brass, roughness", DATA),
         Slot("enamel", "Enamel of the lamp", COLOUR, "0.236 0.319 0.12"),
-        Slot("glass", "Amber glass, glow", LIGHT, "0.545 0.42 0.35"),
+        Slot("glass", "Amber glass, glow", COLOUR, "0.545 0.42 0.35"),
     )
 }
 
