@@ -216,8 +216,9 @@ class Transport(TestCase):
     def test_progress_is_told_and_may_stop(self) -> None:
         told: list[float] = []
         stage = self.stage(Lamp("lamp", Ball((0, 0.5, 3), 0.5), level(7.0), 1))
-        trace(stage, 32, 32, 1, progress=told.append)
+        trace(stage, 32, 32, 40, progress=told.append)
         self.assertEqual((told[-1], sorted(told)), (1.0, told))
+        self.assertGreaterEqual(len(set(told)), 3, "a picture of many samples can be stopped in between")
 
         class Stop(Exception):
             pass

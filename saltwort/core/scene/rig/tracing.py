@@ -8,6 +8,7 @@ turned for each pixel by a random offset.
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -33,6 +34,8 @@ SURFACES = 3
 CHUNK = 1 << 15
 """Rays a thread follows at a time, of three bands: fewer, and Python takes longer than the arrays; more, and the
 vectors leave the cache."""
+BATCH = 16
+"""Samples between two looks at whether somebody wants the picture to stop: a second or two."""
 OFFSET = np.float32(1e-3)
 """Metres that a ray starts off its surface."""
 SEED = 1
@@ -137,18 +140,23 @@ def trace(
         bodies=np.full((height, width), -1, np.int16),
     )
 
-    def render(top: int) -> None:
+    def render(first: int, top: int) -> None:
         bottom = min(height, top + rows)
         offsets = np.stack(
             [np.random.default_rng([seed, row]).random((_CHANCES, width), np.float32) for row in range(top, bottom)],
             axis=1,
         ).reshape(_CHANCES, -1)
-        for number, sample in enumerate(chances):
+        for number, sample in enumerate(chances[first : first + BATCH], start=first):
             turned = offsets + sample[:, None]
             turned -= np.floor(turned)
             _add_sample(stage, result, (top, bottom), turned, number, np.float32(1 / samples))
 
-    on_all_cores(render, range(0, height, rows), progress)
+    def told(first: int, share: float) -> None:
+        if progress:
+            progress((first + share * min(BATCH, samples - first)) / samples)
+
+    for first in range(0, samples, BATCH):
+        on_all_cores(partial(render, first), range(0, height, rows), partial(told, first))
     return result
 
 
