@@ -149,6 +149,22 @@ class Rig(BrowserTestCase):
         expect(figure).to_have_attribute("src", re.compile("solo=&muted=flame"))
         self.assertEqual([light.stops for light in current_setup(self.current()).scene.lights][1], 2.0)
 
+    def test_undone_stops_stay_undone(self) -> None:
+        page = self.open("scene?part=rig")
+        key = page.get_by_role("group", name="Light key")
+        slider = key.get_by_role("slider")
+        slider.focus()
+        page.keyboard.press("ArrowRight")
+        page.keyboard.press("ArrowRight")
+        expect(page.get_by_text("revision 2")).to_be_visible()
+        expect(key).to_contain_text("+0.50 stops")
+        slider.blur()
+        page.keyboard.press("Control+z")
+        expect(key).to_contain_text("+0.00 stops")
+        page.wait_for_timeout(1500)  # longer than stops take to be saved
+        expect(key).to_contain_text("+0.00 stops")
+        self.assertEqual(self.current().current.number, 1)
+
     def test_a_mistake_stands_beside_the_right_picture_with_its_finding(self) -> None:
         page = self.open("scene?part=rig")
         self.choose("Wrong on purpose", "Texture read as data")

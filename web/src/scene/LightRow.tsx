@@ -21,7 +21,7 @@ export function LightRow({ light, mix }: { light: Light; mix: LightMix }) {
   const own = findings.data?.filter(({ code, subject }) => code.startsWith('light.') && subject === light.name) ?? [];
   return (
     <div className={classes.light} role="group" aria-label={`Light ${light.name}`}>
-      <LightColour light={light} />
+      <LightColour key={JSON.stringify([light.colour, light.swatch, light.intensity])} light={light} />
       <strong className="row">
         {light.name}
         {own.map((finding) => (

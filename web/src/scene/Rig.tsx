@@ -20,7 +20,7 @@ export function Rig({ parts }: { parts: ReactNode }) {
   const rig = useRig();
   const lights = useLights();
   const mix = useLightMix(lights.data);
-  useSavedStops(mix.stops);
+  useSavedStops(mix);
   const [beside, setBeside] = useState(RIGHT);
   const [exposure, setExposure] = useState(0);
   const [white, setWhite] = useState(4);

@@ -35,7 +35,9 @@ export function RigSetup({ mix }: { mix: LightMix }) {
   );
   if (!rig.data) return null;
   const fits = (slot: Schemas['Slot']) =>
-    (textures.data ?? []).filter(({ kind }) => !kind || kind.group === slot.group).map(({ path }) => path);
+    (textures.data ?? [])
+      .filter(({ path, kind }) => !kind || kind.group === slot.group || path === slot.path)
+      .map(({ path }) => path);
   const swatchItems = (swatches.data ?? []).map(({ name }) => ({ value: SWATCH + name, label: `swatch ${name}` }));
   return (
     <div className="block">

@@ -8,6 +8,8 @@ export interface LightMix {
   solo: string;
   muted: string[];
   setStops: (light: string, stops: number) => void;
+  /** Stops that are saved are no longer tried: else they would come back after an undo. */
+  forget: (tried: Record<string, number>) => void;
   toggleSolo: (light: string) => void;
   toggleMuted: (light: string) => void;
 }
@@ -22,6 +24,8 @@ export function useLightMix(lights: Light[] | undefined): LightMix {
     solo,
     muted,
     setStops: (light, value) => setStops((before) => ({ ...before, [light]: value })),
+    forget: (tried) =>
+      setStops((before) => Object.fromEntries(Object.entries(before).filter(([light, value]) => tried[light] !== value))),
     toggleSolo: (light) => setSolo((before) => (before === light ? '' : light)),
     toggleMuted: (light) =>
       setMuted((before) => (before.includes(light) ? before.filter((other) => other !== light) : [...before, light])),

@@ -1,8 +1,9 @@
 import { useDebouncedValue } from '@mantine/hooks';
-import { useEffect } from 'react';
+import { useEffect, useRef } from 'react';
 
 import { api, body } from '../api/client';
 import { type Light, useChange, useLights, useProject } from '../api/hooks';
+import type { LightMix } from './useLightMix';
 
 /** The light as the server takes it: without what follows from it. */
 const told = ({ name, colour, swatch, intensity, stops, muted }: Light) => ({
@@ -34,11 +35,16 @@ export function useSaveLights() {
 const SETTLED = 600;
 
 /** Save stops once nobody has moved them for a moment, all together: a drag is one revision. */
-export function useSavedStops(stops: Record<string, number>) {
+export function useSavedStops({ stops, forget }: LightMix) {
   const { mutate } = useSaveLights();
   const [settled] = useDebouncedValue(JSON.stringify(stops), SETTLED);
+  const done = useRef(forget);
   useEffect(() => {
-    const changes = Object.entries(JSON.parse(settled) as Record<string, number>);
-    if (changes.length > 0) mutate(Object.fromEntries(changes.map(([name, value]) => [name, { stops: value }])));
+    done.current = forget;
+  });
+  useEffect(() => {
+    const tried = JSON.parse(settled) as Record<string, number>;
+    const changes = Object.entries(tried).map(([name, value]) => [name, { stops: value }] as const);
+    if (changes.length > 0) mutate(Object.fromEntries(changes), { onSuccess: () => done.current(tried) });
   }, [settled, mutate]);
 }
