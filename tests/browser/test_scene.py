@@ -65,6 +65,7 @@ class Colours(BrowserTestCase):
         page = self.open("scene")
         self.section("Selected").get_by_role("button", name="Delete").click()
         expect(page.get_by_text("No colours yet")).to_be_visible()
+        expect(page.get_by_text("revision 2")).to_be_visible()
         page.keyboard.press("Control+z")
         expect(page.get_by_role("button", name=re.compile("^enamel"))).to_be_visible()
         self.assertEqual(self.saved(), ["enamel 47 106 104"])
@@ -198,6 +199,7 @@ class Rig(BrowserTestCase):
         expect(self.section("Rig set-up")).to_contain_text("read as Linear Rec.709", timeout=60_000)
         scene = current_setup(self.current()).scene
         self.assertEqual(dict(scene.inputs)["stone"], "swatch:enamel")
+        expect(page.get_by_text("revision 3")).to_be_visible()
         page.keyboard.press("Control+z")
         expect(page.get_by_text("Materials and lights of the rig")).to_contain_text("1 chosen")
 
