@@ -363,7 +363,7 @@ def rig_rendering() -> list[Row]:
         return seconds(lambda: trace(build_stage(bands, rig), width, height, samples))
 
     quick = min(rendered(*PREVIEW) for _ in range(3))
-    points = ((320, 180, 16), (640, 360, 4), (640, 360, 16))
+    points = ((480, 270, 16), (640, 360, 4), (640, 360, 16))
     taken = [rendered(*point) for point in points]
     each = [
         second * 1e6 / (width * height * samples)
