@@ -118,6 +118,11 @@ class Energy(TestCase):
 
 
 class Layers(TestCase):
+    def test_bodies_are_called_as_they_are_numbered(self) -> None:
+        stage = build_stage(RgbBands(cg_config(), "ACEScg"), rig_with())
+        self.assertEqual(tuple(body.name for body in stage.bodies), body_names())
+        self.assertEqual(stage.layers, LAYERS)
+
     def test_the_same_seed_gives_the_same_bits_and_another_other_ones(self) -> None:
         stage = build_stage(RgbBands(cg_config(), "ACEScg"), rig_with())
         first, again, other = trace(stage, 32, 18, 2), trace(stage, 32, 18, 2), trace(stage, 32, 18, 2, seed=2)

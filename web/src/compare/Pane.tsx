@@ -1,12 +1,11 @@
 import { Button, Tooltip } from '@mantine/core';
 
-import { type Render, useChangeSetup, useProject, type ViewChoice } from '../api/hooks';
+import { useChangeSetup, useProject, type ViewChoice } from '../api/hooks';
 import { displayName } from '../shared/colour';
 import { ViewSelects } from '../shared/ViewSelects';
 import classes from './Compare.module.css';
-import type { Grade, Marks, Shot } from './drawer';
 import { Frame, type FrameHandlers } from './Frame';
-import { LivePicture } from './LivePicture';
+import { LivePicture, type LiveProps } from './LivePicture';
 import type { Point } from './ProbeTable';
 
 /** The screen that a browser draws on; the numbers of other displays are shown as they stand. */
@@ -27,16 +26,8 @@ export function Pane({
   handlers,
   onChoose,
   onRemove,
-}: {
+}: LiveProps & {
   number: number;
-  render: Render;
-  choice: ViewChoice;
-  exposure: number;
-  width: number;
-  height: number;
-  window: Shot['window'];
-  marks: Marks;
-  grade: Grade;
   point: Point | undefined;
   handlers: FrameHandlers;
   onChoose: (choice: ViewChoice) => void;

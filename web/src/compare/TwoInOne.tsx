@@ -1,12 +1,11 @@
 import { Slider } from '@mantine/core';
 import { useState } from 'react';
 
-import type { Render, ViewChoice } from '../api/hooks';
+import type { ViewChoice } from '../api/hooks';
 import { displayName } from '../shared/colour';
 import classes from './Compare.module.css';
-import type { Grade, Marks, Shot } from './drawer';
 import { Frame, type FrameHandlers } from './Frame';
-import { LivePicture } from './LivePicture';
+import { LivePicture, type LiveProps } from './LivePicture';
 import type { Point } from './ProbeTable';
 
 export type Overlay = 'wipe' | 'flip' | 'difference';
@@ -27,17 +26,10 @@ export function TwoInOne({
   grade,
   point,
   handlers,
-}: {
+}: Omit<LiveProps, 'choice'> & {
   overlay: Overlay;
-  render: Render;
   panes: [ViewChoice, ViewChoice];
   flipped: boolean;
-  exposure: number;
-  width: number;
-  height: number;
-  window: Shot['window'];
-  marks: Marks;
-  grade: Grade;
   point: Point | undefined;
   handlers: FrameHandlers;
 }) {

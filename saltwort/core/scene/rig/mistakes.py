@@ -12,7 +12,7 @@ from saltwort.core.engine import apply, space_processor
 from saltwort.core.engine.typed import code_values
 from saltwort.core.errors import BadInput
 from saltwort.core.images.reading import Pixels
-from saltwort.core.scene.rig.mixing import DISPLAY_GAMMA, TONE_MAPPINGS
+from saltwort.core.scene.rig.mixing import TONE_MAPPINGS
 from saltwort.core.scene.rig.stage import Input, Rig
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.core.textures.evidence import data_space
@@ -96,12 +96,8 @@ def _swatch_not_decoded(config: ocio.Config, rig: Rig) -> Rig:
     return replace(rig, swatch=TypedColour(working, "8-bit", steps))
 
 
-def _clamped(picture: Pixels) -> Pixels:
-    return np.clip(picture, 0, 1)
-
-
-def _old_gamma(picture: Pixels) -> Pixels:
-    return np.asarray(np.clip(picture, 0, 1) ** np.float32(1 / DISPLAY_GAMMA), np.float32)
+def _mapped(name: str) -> Callable[[Pixels], Pixels]:
+    return lambda picture: TONE_MAPPINGS[name].curve(picture, 1.0)
 
 
 MISTAKES = {
@@ -155,14 +151,14 @@ MISTAKES = {
             "Output clamped at 1",
             "Flame and sun are flat: pulled down in exposure they turn grey.",
             "render.clipped-at-one",
-            picture=_clamped,
+            picture=_mapped("linear"),
         ),
         Mistake(
             "old-gamma",
             "Gamma 2.2 instead of a view",
             "Highlights break off one channel after the other, and no exposure brings them back.",
             "render.view-baked",
-            picture=_old_gamma,
+            picture=_mapped("gamma"),
             is_shown=True,
         ),
     )
