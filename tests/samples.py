@@ -17,6 +17,7 @@ SRGB = "sRGB Encoded Rec.709 (sRGB)"
 LINEAR_REC709 = "Linear Rec.709 (sRGB)"
 SRGB_DISPLAY = "sRGB - Display"
 ACES_SDR = ViewChoice(SRGB_DISPLAY, "ACES 2.0 - SDR 100 nits (Rec.709)")
+PQ_ACES = ViewChoice("Rec.2100-PQ - Display", "ACES 2.0 - HDR 1000 nits (Rec.2020)")
 UNTONED = ViewChoice(SRGB_DISPLAY, "Un-tone-mapped")
 GAMUT_COMPRESSION = "ACES 1.3 Reference Gamut Compression"
 BASE = f"builtin:{newest_cg_config()}"

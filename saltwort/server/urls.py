@@ -5,6 +5,7 @@ from django.http import FileResponse, HttpRequest, HttpResponse, JsonResponse
 from django.urls import path, re_path
 
 from saltwort.server.compare import gpu_views as gpu
+from saltwort.server.compare import pair_views as pairs
 from saltwort.server.compare import scope_views as scopes
 from saltwort.server.compare import tone_views as tones
 from saltwort.server.compare import views as compare
@@ -120,8 +121,17 @@ urlpatterns = [
     path(f"{PROJECT}/renders/<int:pk>/light-scope", scopes.light_scope),
     path(f"{PROJECT}/tone", tones.tone),
     path(f"{PROJECT}/tone/sweep", tones.sweep_picture),
+    path(f"{PROJECT}/design/findings", tones.design_findings),
     path(f"{PROJECT}/program", gpu.program),
     path(f"{PROJECT}/program/proof", gpu.program_proof),
+    path(f"{PROJECT}/program/difference", gpu.program_difference),
+    path(f"{PROJECT}/test-pictures/<str:name>", gpu.test_light),
+    path(f"{PROJECT}/probes", compare.probes),
+    path(f"{PROJECT}/pair/difference", pairs.pair_difference),
+    path(f"{PROJECT}/pair/match", pairs.pair_match),
+    path(f"{PROJECT}/grade-look", pairs.grade_look),
+    path(f"{PROJECT}/kept-comparisons", compare.kept_comparisons),
+    path(f"{PROJECT}/kept-comparisons/<int:pk>", compare.kept_comparison),
     path(f"{PROJECT}/comparison", compare.comparison),
     path(f"{PROJECT}/stations", handoffs.stations),
     path(f"{PROJECT}/stations/<int:pk>", handoffs.station),

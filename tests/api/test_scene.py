@@ -496,69 +496,6 @@ class Renders(ServerTestCase):
         self.ask(f"/renders/{render.pk}/picture", 400, exposure="nan", view="Raw")
 
 
-class Compare(ServerTestCase):
-    def test_two_panes_with_views_of_their_own(self) -> None:
-        render = self.render()
-        first = self.ask("/comparison")
-        self.assertEqual(first["render"], render.pk)
-        self.assertNotEqual(first["panes"][0], first["panes"][1])
-        panes = [PQ, {"display": SRGB_DISPLAY, "view": "Raw", "look": "ACES 1.3 Reference Gamut Compression"}]
-        saved = self.tell("put", "/comparison", based_on=1, render=render.pk, exposure=1.5, panes=panes)
-        self.assertEqual((saved["panes"], saved["exposure"], saved["version"]), (panes, 1.5, 2))
-
-    def test_an_exposure_left_on_is_a_note(self) -> None:
-        render = self.render()
-        panes = self.ask("/comparison")["panes"]
-        self.assertNotIn("view.exposure-left-on", [finding["code"] for finding in self.ask("/findings")])
-        self.tell("put", "/comparison", based_on=1, render=render.pk, exposure=1.5, panes=panes)
-        self.assertIn("view.exposure-left-on", [finding["code"] for finding in self.ask("/findings")])
-
-    def test_where_views_put_light(self) -> None:
-        tone = self.ask("/tone", display=SRGB_DISPLAY, view=UNTONED.view)
-        self.assertAlmostEqual(tone["grey"], 0.18, places=3)
-        self.assertEqual(len(tone["stops"]), len(tone["light"]))
-        self.assertGreater(abs(tone["largest_turn"]["turn"]), 20)
-        raw = self.ask("/tone", display=SRGB_DISPLAY, view="Raw")
-        self.assertIn("no light of a display", raw["refused"])
-        self.assertEqual((raw["stops"], raw["grey"]), ([], None))
-        (self.folder / "sweep.png").write_bytes(self.ask("/tone/sweep", display=SRGB_DISPLAY, view=UNTONED.view))
-        self.assertEqual(read_pixels(self.folder / "sweep.png").shape[1], 24 * 12)
-        self.assertIn("detail", self.ask("/tone/sweep", 400, display=SRGB_DISPLAY, view="Raw"))
-
-    def test_refusals(self) -> None:
-        render = self.render()
-        panes = self.ask("/comparison")["panes"]
-        good = {"based_on": 1, "render": render.pk, "exposure": 0.0, "panes": panes}
-        lost = {"display": SRGB_DISPLAY, "view": "Nowhere", "look": ""}
-        self.refused("put", "/comparison", "no view", **{**good, "panes": [panes[0], lost]})
-        self.refused("put", "/comparison", "at least 1", **{**good, "panes": []})
-        self.refused("put", "/comparison", "no more than 9", **{**good, "panes": panes * 5})
-        self.refused("put", "/comparison", "less than or equal to 32", **{**good, "exposure": 99})
-        self.refused("put", "/comparison", "gone", status=404, **{**good, "render": 999})
-        self.tell("put", "/comparison", **good)
-        self.refused("put", "/comparison", "changed meanwhile", status=409, **good)
-
-    def test_the_probe_holds_light_and_what_each_pane_makes_of_it(self) -> None:
-        render = self.render()
-        self.ask("/comparison")
-        pixels = read_pixels(render.image.file)
-        found = self.ask(f"/renders/{render.pk}/probe", x=70, y=40, exposure=1)
-        np.testing.assert_allclose(found["light"], pixels[40, 70], rtol=1e-6)
-        expected = view_processor(project_config(), "ACEScg", ACES_SDR, 1.0).applyRGB(pixels[40, 70].tolist())
-        np.testing.assert_allclose(found["views"][0]["values"], expected, atol=1e-6)
-        self.assertEqual(found["views"][0]["code_values"], [round(min(1, max(0, value)) * 255) for value in expected])
-        self.assertEqual(len(found["views"]), 2)
-        self.assertIn("outside", self.ask(f"/renders/{render.pk}/probe", 400, x=999, y=0)["detail"])
-
-    def test_a_view_that_went_away_gives_way_to_the_projects_own(self) -> None:
-        self.render()
-        self.ask("/comparison")
-        self.tell("post", "/setup", based_on=1, message="none", rules=[])
-        (self.folder / "old.ocio").write_text(OLD_CONFIG)
-        self.start_from(self.folder / "old.ocio")
-        self.assertEqual([pane["view"] for pane in self.ask("/comparison")["panes"]], ["Plain", "Plain"])
-
-
 class HandOffs(ServerTestCase):
     def test_two_stations_with_sheets_that_follow_the_project(self) -> None:
         self.texture("wall_rough.png")

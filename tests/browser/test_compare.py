@@ -2,6 +2,7 @@
 
 import re
 from dataclasses import replace
+from urllib.parse import parse_qs
 
 import numpy as np
 from playwright.sync_api import Locator, expect
@@ -9,6 +10,7 @@ from playwright.sync_api import Locator, expect
 from saltwort.core.configs.look_files import looks_from_file
 from saltwort.core.engine import ViewChoice, apply, view_processor
 from saltwort.core.images import read_pixels
+from saltwort.core.scene.renders import follow
 from saltwort.core.views.grade import AFTER, BEFORE, Grade, graded
 from tests.browser.base import BrowserTestCase
 from tests.samples import ACES_SDR, SRGB_DISPLAY, UNTONED, project_config
@@ -95,7 +97,7 @@ class LivePictures(CompareTestCase):
         self.point_at(picture, 70, 30)
         for _ in range(8):
             page.mouse.wheel(0, -100)
-        expect(page.get_by_text("70, 30")).to_be_visible()
+        expect(page.get_by_text(re.compile(r"^(69|70), (29|30)$"))).to_be_visible()
         expect(page.get_by_text(re.compile(r"^[0-9]+ %$"))).not_to_have_text("100 %")
         self.assertGreater(float(np.abs(self.pixels(picture) - before).mean()), 1)
         page.keyboard.press("w")
@@ -147,7 +149,7 @@ class Layouts(CompareTestCase):
 
     def test_where_the_light_goes(self) -> None:
         page = self.open("compare")
-        self.mode("Where the light goes")
+        self.mode("Where light goes")
         table = page.get_by_role("table", name="Where the light goes")
         expect(table.get_by_role("row")).to_have_count(3)
         expect(table.get_by_role("row").nth(2)).to_contain_text("0.180", timeout=60_000)
@@ -156,7 +158,7 @@ class Layouts(CompareTestCase):
         self.mode("Panes")
         self.choose("View, pane 2", "Raw")
         self.drawn("Pane 2", "Raw")
-        self.mode("Where the light goes")
+        self.mode("Where light goes")
         expect(table).to_contain_text("no light of a display", timeout=60_000)
 
     def test_panes_are_added_and_taken_away(self) -> None:
@@ -201,8 +203,8 @@ class Grading(CompareTestCase):
 
     def expected_graded(self, place: str) -> np.ndarray:
         grade = replace(self.GRADE, place=place)
-        light = graded(read_pixels(self.dusk), grade, BEFORE)
-        shown = graded(apply(view_processor(project_config(), "ACEScg", ACES_SDR), light), grade, AFTER)
+        light = graded(project_config(), read_pixels(self.dusk), grade, BEFORE)
+        shown = graded(project_config(), apply(view_processor(project_config(), "ACEScg", ACES_SDR), light), grade, AFTER)
         return np.round(np.clip(shown, 0, 1) * 255).astype(int)
 
     def test_before_and_after_the_view_are_two_pictures_both_as_core_has_them(self) -> None:
@@ -251,16 +253,56 @@ class Measuring(CompareTestCase):
         self.point_at(picture, x, y)
         probe = page.get_by_role("table", name="Probe")
         expect(page.get_by_text(f"{x}, {y}")).to_be_visible()
-        expect(probe.get_by_role("row")).to_have_count(6)
-        numbers = [float(text) for text in probe.get_by_role("row").nth(0).get_by_role("cell").all_inner_texts()]
-        np.testing.assert_allclose(numbers, read_pixels(self.dusk)[y, x], rtol=1e-3)  # shown with four figures
+        expect(probe.get_by_role("row")).to_have_count(8)
+        np.testing.assert_allclose(self.numbers(probe, 0), read_pixels(self.dusk)[y, x], rtol=1e-3)  # four figures
         for row, choice in ((4, ACES_SDR), (5, UNTONED)):
-            codes = self.expected(choice, 0.0)[y, x]
-            cells = [int(text) for text in probe.get_by_role("row").nth(row).get_by_role("cell").all_inner_texts()]
-            self.assertEqual(cells, codes.tolist())
+            self.assertEqual(self.numbers(probe, row), self.expected(choice, 0.0)[y, x].tolist())
+        self.choose("Bits of code values", "12-bit")
+        exact = view_processor(project_config(), "ACEScg", ACES_SDR).applyRGB(read_pixels(self.dusk)[y, x].tolist())
+        self.assertEqual(self.numbers(probe, 4), np.round(np.clip(exact, 0, 1) * 4095).tolist())
+
+    def numbers(self, table: Locator, row: int) -> list[float]:
+        return [float(text) for text in table.get_by_role("row").nth(row).get_by_role("cell").all_inner_texts()]
+
+    def test_probes_are_held_and_followed_through_every_step(self) -> None:
+        page = self.open("compare")
+        picture = self.drawn("Pane 1", " 0.00 ")
+        for x, y in ((70, 30), (20, 10)):
+            self.point_at(picture, x, y)
+            page.mouse.down()
+            page.mouse.up()
+            expect(page.get_by_text(f"{x}, {y}")).to_be_visible()
+        page.reload(wait_until="networkidle")
+        page.get_by_role("radiogroup", name="How panes stand").get_by_text("Probes", exact=True).click()
+        table = page.get_by_role("table", name="Probes held")
+        expect(table.get_by_role("row")).to_have_count(5)
+        cells = table.get_by_role("row").nth(2).get_by_role("cell").all_inner_texts()
+        followed = follow(project_config(), tuple(read_pixels(self.dusk)[30, 70].tolist()), "ACEScg", UNTONED, 0.0)
+        self.assertEqual([int(code) for code in cells[9].split()], list(followed.code_values[3]))
+        self.assertAlmostEqual(float(cells[10]), followed.nits or 0, delta=(followed.nits or 0) * 1e-3)
+        page.get_by_role("button", name="Let go probe 1").click()
+        expect(table.get_by_role("row")).to_have_count(3)
+        page.get_by_role("button", name="Let go the probe").click()
+        expect(page.get_by_text("Click on a picture to hold a probe")).to_be_visible()
+
+    def test_scopes_of_a_part_that_is_marked(self) -> None:
+        page = self.open("compare")
+        picture = self.drawn("Pane 1", " 0.00 ")
+        expect(page.get_by_role("img", name="Waveform, code values")).to_be_visible()
+        self.point_at(picture, 10, 10)
+        page.keyboard.down("Shift")
         page.mouse.down()
-        page.mouse.up()
-        expect(page.get_by_text(f"{x}, {y} held")).to_be_visible()
+        self.point_at(picture, 30, 10)
+        self.point_at(picture, 58, 34)
+        with page.expect_request(lambda request: "/scope?" in request.url and "width=1&" not in request.url) as asked:
+            page.mouse.up()
+        page.keyboard.up("Shift")
+        expect(page.get_by_text("Of the part that is marked")).to_be_visible()
+        query = parse_qs(asked.value.url.partition("?")[2])
+        part = [float(query[name][0]) for name in ("x", "y", "width", "height")]
+        np.testing.assert_allclose(part, (10.5 / 96, 10.5 / 54, 48 / 96, 24 / 54), atol=0.012)
+        page.get_by_role("button", name="All that is looked at").click()
+        expect(page.get_by_text("Shift and drag marks a part")).to_be_visible()
 
     def test_scopes_before_and_after_the_view(self) -> None:
         page = self.open("compare")

@@ -1,15 +1,20 @@
 """Every check: one case that it finds, and one like it that it leaves alone."""
 
+from collections.abc import Callable
 from dataclasses import replace
 from unittest import TestCase
 
+import numpy as np
 import PyOpenColorIO as ocio
 
-from saltwort.core.configs import Setup, lowered
+from saltwort.core.configs import Setup, compose, lowered
 from saltwort.core.engine import ConfigArchive, ViewChoice, builtin_text, load_config
+from saltwort.core.engine.measured import AP0_TO_XYZ_D65
+from saltwort.core.engine.transforms import matrix_transform
 from saltwort.core.findings import (
     CheckedRender,
     CheckedTexture,
+    DrawnOff,
     Finding,
     Subjects,
     codes,
@@ -24,6 +29,7 @@ from saltwort.core.spaces.typed import TypedColour
 from saltwort.core.textures.evidence import evidence_for
 from saltwort.core.textures.kinds import DATA, MAP_KINDS, map_kind_of
 from saltwort.core.textures.rules import Assignment, Reason, Rule
+from saltwort.core.views import AddedView, agx, filmic
 from tests.core.test_archives import LUT, config_with_luts
 from tests.core.test_configs import OLD_CONFIG
 from tests.core.test_explain import STUDIO
@@ -42,6 +48,7 @@ from tests.samples import (
 )
 from tools.findings_page import PAGE, page
 
+ACES_P3 = "ACES 2.0 - SDR 100 nits (P3 D65)"
 HEADER = Header("PNG", 4, 4, ("R", "G", "B"), "8-bit", "none", {})
 STATS = Stats(
     (0.0,) * 3,
@@ -215,11 +222,79 @@ class Views(TestCase):
         self.assertEqual(subjects_found("view.for-another-display", config=config), [])
 
     def test_an_exposure_left_on(self) -> None:
-        self.assertEqual(subjects_found("view.exposure-left-on", exposure=-1.5), ["Compare"])
+        exposures = [("all panes", 0.0), ("pane 2", -1.5)]
+        self.assertEqual(subjects_found("view.exposure-left-on", exposures=exposures), ["Compare, pane 2"])
         self.assertEqual(subjects_found("view.exposure-left-on"), [])
+
+    def test_drawn_otherwise_by_a_browser(self) -> None:
+        self.assertEqual(subjects_found("view.drawn-off", drawn_off=[DrawnOff(ACES_SDR, 0.02)]), [ACES_SDR.view])
+        self.assertEqual(subjects_found("view.drawn-off"), [])
+
+    def test_a_display_wider_than_the_working_space(self) -> None:
+        narrow = replace(sample_setup(), working_space=LINEAR_REC709)
+        self.assertEqual(subjects_found("view.wider-than-working", setup=narrow), [])
+        wide = replace(narrow, view=ViewChoice("Display P3 - Display", ACES_P3))
+        self.assertEqual(subjects_found("view.wider-than-working", setup=wide), ["Display P3 - Display"])
+        self.assertEqual(subjects_found("view.wider-than-working", setup=replace(wide, working_space="ACEScg")), [])
+
+    def test_what_a_view_does_to_greys_and_hues(self) -> None:
+        def broken(name: str, transforms: list[ocio.Transform]) -> list[str]:
+            config = fresh_config()
+            group = ocio.GroupTransform(transforms)
+            config.addViewTransform(ocio.ViewTransform(ocio.REFERENCE_SPACE_SCENE, "broken", fromReference=group))
+            config.addDisplayView(SRGB_DISPLAY, "Broken", "broken", SRGB_DISPLAY, "", "", "")
+            config.addActiveView("Broken")
+            setup = replace(sample_setup(), view=ViewChoice(SRGB_DISPLAY, "Broken"))
+            return subjects_found(name, config=config, setup=setup)
+
+        to_xyz = matrix_transform(AP0_TO_XYZ_D65)
+        tint = ocio.CDLTransform(slope=[1.1, 1.0, 1.0])
+        fold = ocio.GroupTransform([ocio.RangeTransform(0.0, 1.0, 0.0, 1.0), lut_of(lambda x: 2 * x * (1 - x))])
+        self.assertEqual(broken("view.greys-tinted", [to_xyz, tint]), ["Broken"])
+        self.assertEqual(broken("view.light-falls", [fold, to_xyz]), ["Broken"])
+        self.assertEqual(broken("view.light-falls", [to_xyz]), [])
+        self.assertEqual(broken("view.greys-tinted", [to_xyz]), [])
+        turned = replace(agx.DESIGN, inset_turn=(20, -20, 20), outset_turn=(-20, 20, -20))
+        for code, family, design, expected in (
+            ("view.hues-reversed", "agx", turned, ["Mine"]),
+            ("view.hues-reversed", "agx", agx.DESIGN, []),
+            ("view.hue-turn", "filmic", replace(filmic.DESIGN, path_to_white=0.2), ["Mine"]),
+            ("view.hue-turn", "agx", replace(agx.DESIGN, contrast=0.8), []),
+        ):
+            setup = replace(sample_setup(), added_views=(AddedView(SRGB_DISPLAY, "Mine", family, design=design),))
+            config = load_config(compose(base_archive(), setup, "x"))
+            with self.subTest(code, design=design):
+                self.assertEqual(subjects_found(code, config=config, setup=setup), expected)
+
+    def test_highlights_on_one_value(self) -> None:
+        light = np.geomspace(0.01, 60, 4000, dtype=np.float32)[:, np.newaxis].repeat(3, axis=1)
+        facts = Facts(replace(HEADER, format="EXR", bit_depth="half"), STATS)
+        window = [CheckedRender("window.exr", "ACEScg", facts, lambda: light)]
+        cut = replace(sample_setup(), view=UNTONED)
+        self.assertEqual(subjects_found("view.highlights-on-one-value", renders=window, setup=cut), ["window.exr"])
+        self.assertEqual(subjects_found("view.highlights-on-one-value", renders=window), [])
+        dim = [CheckedRender("dim.exr", "ACEScg", facts, lambda: light[:2000])]
+        self.assertEqual(subjects_found("view.highlights-on-one-value", renders=dim, setup=cut), [])
+
+
+def lut_of(curve: Callable[[float], float], size: int = 1024) -> ocio.Lut1DTransform:
+    lut = ocio.Lut1DTransform(size, False)
+    for index in range(size):
+        lut.setValue(index, *[curve(index / (size - 1))] * 3)
+    return lut
 
 
 class SceneThings(TestCase):
+    def test_a_picture_seen_through_a_second_view_and_light_read_as_a_picture(self) -> None:
+        facts = Facts(HEADER, STATS)
+        renders = [CheckedRender("plate.tif", SRGB, facts), CheckedRender("light.exr", "ACEScg", facts)]
+        self.assertEqual(subjects_found("view.double", renders=renders), ["plate.tif"])
+        plain = replace(sample_setup(), view=UNTONED)
+        self.assertEqual(subjects_found("view.double", renders=renders, setup=plain), [])
+        bright = Facts(HEADER, replace(STATS, above_one=0.02))
+        renders = [CheckedRender("light.exr", SRGB, bright), CheckedRender("good.exr", "ACEScg", bright)]
+        self.assertEqual(subjects_found("render.without-view", renders=renders), ["light.exr"])
+
     def test_swatches(self) -> None:
         setup = with_swatches(
             Swatch("green", TypedColour("ACES2065-1", "unit", "0 1 0"), "light"),

@@ -10,10 +10,10 @@ from saltwort.core.errors import BadInput
 from saltwort.core.images import (
     encode_png,
     measure,
+    read_box,
     read_header,
     read_pixels,
     read_reduced,
-    read_window,
     reduce_pixels,
     survey,
     write_image,
@@ -139,9 +139,9 @@ class Windows(ImageTestCase):
         for file in (flat, self.folder / "a.tx", write(self.folder / "a.png", pixels, "uint16")):
             whole = read_pixels(file)
             for x, y, size in ((0, 0, 1), (129, 149, 1), (64, 63, 5), (100, 140, 40)):
-                np.testing.assert_array_equal(read_window(file, x, y, size), whole[y : y + size, x : x + size])
+                np.testing.assert_array_equal(read_box(file, x, y, size, size), whole[y : y + size, x : x + size])
             with self.assertRaisesRegex(BadInput, "130 × 150 pixels, so none at 130, 0"):
-                read_window(file, 130, 0, 1)
+                read_box(file, 130, 0, 1, 1)
 
     def test_many_channels_are_read_in_thin_strips(self) -> None:
         pixels = np.random.default_rng(2).random((40, 2048, 160)).astype(np.float32)

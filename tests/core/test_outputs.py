@@ -1,20 +1,35 @@
 """Renders, probes, and the files that leave the project: read back with the image library and the engine."""
 
 import math
+from dataclasses import replace
 
 import numpy as np
 import OpenImageIO as oiio
 import PyOpenColorIO as ocio
 
-from saltwort.core.engine import ViewChoice, apply, space_processor, view_processor
+from saltwort.core.configs import compose
+from saltwort.core.configs.additions import OWN_LOOKS
+from saltwort.core.engine import ViewChoice, apply, load_config, space_processor, view_processor
 from saltwort.core.errors import BadInput
 from saltwort.core.images import Header, read_header, read_pixels
 from saltwort.core.outputs import still_tags, write_handoff, write_still
-from saltwort.core.scene.renders import probe, render_space
+from saltwort.core.scene.renders import follow, mean_of, render_space
 from saltwort.core.spaces.gamuts import AP1, REC709
 from saltwort.core.textures.rules import Rule, RuleBook
 from tests.core.test_images import ImageTestCase
-from tests.samples import ACES_SDR, LINEAR_REC709, SRGB, SRGB_DISPLAY, UNTONED, light, project_config, write
+from tests.samples import (
+    ACES_SDR,
+    LINEAR_REC709,
+    PQ_ACES,
+    SRGB,
+    SRGB_DISPLAY,
+    UNTONED,
+    base_archive,
+    light,
+    project_config,
+    sample_setup,
+    write,
+)
 
 RULES = RuleBook(project_config(), (), SRGB)
 
@@ -42,40 +57,68 @@ class RenderSpaces(ImageTestCase):
 
 
 class Probing(ImageTestCase):
-    def test_light_stops_and_code_values(self) -> None:
-        pixels = light(20, 30)
-        pixels[7, 11] = (0.18, 0.36, 0.0)
-        found = probe(project_config(), pixels, "ACEScg", (11, 7), 1, [(UNTONED, 0.0), (ACES_SDR, 1.0)])
-        np.testing.assert_allclose(found.light, (0.18, 0.36, 0.0), atol=1e-6)
-        self.assertAlmostEqual(found.stops[0] or math.nan, 0.0, places=5)
-        self.assertAlmostEqual(found.stops[1] or math.nan, 1.0, places=5)
-        self.assertIsNone(found.stops[2])
-        for view, (choice, exposure) in zip(found.views, ((UNTONED, 0.0), (ACES_SDR, 1.0)), strict=True):
-            processor = view_processor(project_config(), "ACEScg", choice, exposure)
-            expected = apply(processor, pixels)[7, 11]
-            np.testing.assert_allclose(view.values, expected, atol=1e-6)
-            self.assertEqual(list(view.code_values), np.round(np.clip(expected, 0, 1) * 255).astype(int).tolist())
+    config = project_config()
 
-    def test_a_sample_is_the_mean_of_light_and_is_cut_at_the_edge(self) -> None:
-        pixels = light(20, 30)
-        found = probe(project_config(), pixels, "ACEScg", (0, 0), 5, [])
-        np.testing.assert_allclose(found.light, pixels[:3, :3].reshape(-1, 3).mean(axis=0), rtol=1e-6)
+    def test_light_is_followed_through_look_view_and_display(self) -> None:
+        light_there = (0.18, 0.36, 0.0)
+        for choice, exposure in ((UNTONED, 0.0), (ACES_SDR, 1.0)):
+            found = follow(self.config, light_there, "ACEScg", choice, exposure)
+            np.testing.assert_allclose(found.light, light_there, atol=1e-6)
+            stops = [value if value is not None else math.nan for value in found.stops]
+            np.testing.assert_allclose(stops, (exposure, 1 + exposure, math.nan), atol=1e-5)
+            np.testing.assert_allclose(found.looked, np.multiply(light_there, 2**exposure), atol=1e-6)
+            processor = view_processor(self.config, "ACEScg", choice, exposure)
+            expected = processor.applyRGB(list(light_there))
+            np.testing.assert_allclose(found.values, expected, atol=1e-6)
+            seen = np.clip(expected, 0, 1)
+            for codes, bits in zip(found.code_values, (8, 10, 12, 16), strict=True):
+                self.assertEqual(list(codes), np.round(seen * (2**bits - 1)).astype(int).tolist())
+
+    def test_the_displays_light_by_the_standards(self) -> None:
+        white = follow(self.config, (1.0, 1.0, 1.0), LINEAR_REC709, UNTONED, 0.0)
+        self.assertAlmostEqual(white.nits or 0, 100, delta=0.05)
+        np.testing.assert_allclose(white.xy or (), (0.3127, 0.3290), atol=2e-4)
+        red = follow(self.config, (0.5, 0.0, 0.0), LINEAR_REC709, UNTONED, 0.0)
+        np.testing.assert_allclose(red.xy or (), (0.64, 0.33), atol=1e-3)
+        # 1000 nits in PQ (SMPTE ST 2084) is 0.7518.
+        peak = follow(self.config, (500.0,) * 3, "ACEScg", PQ_ACES, 0.0)
+        np.testing.assert_allclose(peak.values, [0.7518] * 3, atol=2e-3)
+        self.assertAlmostEqual(peak.nits or 0, 1000, delta=20)
+        raw = follow(self.config, (0.5,) * 3, "ACEScg", ViewChoice(SRGB_DISPLAY, "Raw"), 0.0)
+        self.assertEqual((raw.nits, raw.xy, raw.in_gamut), (None, None, None))
+
+    def test_what_the_display_cannot_make_is_told(self) -> None:
+        for numbers, space, expected in (
+            ((0.5, 0.3, 0.1), LINEAR_REC709, True),
+            ((3.0, 3.0, 3.0), LINEAR_REC709, True),
+            ((0.0, 0.5, 0.0), "ACEScg", False),
+        ):
+            self.assertEqual(follow(self.config, numbers, space, UNTONED, 0.0).in_gamut, expected)
+
+    def test_a_look_is_seen_by_itself(self) -> None:
+        config = load_config(compose(base_archive(), replace(sample_setup(), added_looks=OWN_LOOKS), "x"))
+        choice = replace(ACES_SDR, look="Salt Air")
+        found = follow(config, (0.4, 0.2, 0.1), "ACEScg", choice, 0.0)
+        look = config.getProcessor(ocio.LookTransform("ACEScg", "ACEScg", "Salt Air")).getDefaultCPUProcessor()
+        np.testing.assert_allclose(found.looked, look.applyRGB([0.4, 0.2, 0.1]), atol=1e-6)
+        through = view_processor(config, "ACEScg", ACES_SDR).applyRGB(list(found.looked))
+        np.testing.assert_allclose(found.values, through, atol=2e-4)
+
+    def test_a_sample_is_the_mean_of_light(self) -> None:
+        pixels = light(3, 3)
+        np.testing.assert_allclose(mean_of(pixels), pixels.reshape(-1, 3).mean(axis=0), rtol=1e-6)
+        pixels[1, 1] = np.nan
+        np.testing.assert_allclose(mean_of(pixels), np.nanmean(pixels.reshape(-1, 3), axis=0), rtol=1e-6)
+        self.assertTrue(np.isnan(mean_of(np.full((2, 2, 3), np.nan, np.float32))).all())
 
     def test_a_render_in_another_space_is_converted(self) -> None:
-        pixels = light()
-        found = probe(project_config(), pixels, LINEAR_REC709, (3, 4), 1, [])
-        expected = apply(space_processor(project_config(), LINEAR_REC709, "ACEScg"), pixels)[4, 3]
+        found = follow(self.config, (0.4, 0.2, 0.1), LINEAR_REC709, ACES_SDR, 0.0)
+        expected = space_processor(self.config, LINEAR_REC709, "ACEScg").applyRGB([0.4, 0.2, 0.1])
         np.testing.assert_allclose(found.light, expected, rtol=1e-6)
 
     def test_clipped_channels_are_marked(self) -> None:
-        pixels = np.full((2, 2, 3), (4.0, 0.1, 0.1), np.float32)
-        found = probe(project_config(), pixels, LINEAR_REC709, (0, 0), 1, [(UNTONED, 0.0)])
-        self.assertEqual(found.views[0].clipped, (True, False, False))
-
-    def test_a_point_outside_is_refused(self) -> None:
-        for at in ((40, 0), (0, 24), (-1, 0)):
-            with self.assertRaisesRegex(BadInput, "outside the picture"):
-                probe(project_config(), light(24, 40), "ACEScg", at, 1, [])
+        found = follow(self.config, (4.0, 0.1, 0.1), LINEAR_REC709, UNTONED, 0.0)
+        self.assertEqual(found.clipped, (True, False, False))
 
 
 class Stills(ImageTestCase):

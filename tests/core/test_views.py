@@ -13,7 +13,7 @@ from saltwort.core.engine import ConfigArchive, ViewChoice, apply, load_config, 
 from saltwort.core.errors import BadInput
 from saltwort.core.spaces.gamuts import AP1, REC709, REC2020, rgb_to_rgb
 from saltwort.core.views import AddedView, aces_renderings, agx, filmic
-from saltwort.core.views.log_range import CURVE_POINTS, GREY_POSITION, MIDDLE_GREY, to_log_range
+from saltwort.core.views.log_range import CURVE_POINTS, MIDDLE_GREY, to_log_range
 from tests.samples import LINEAR_REC709, SRGB_DISPLAY, UNTONED, base_archive, sample_setup
 
 PQ_DISPLAY = "Rec.2100-PQ - Display"
@@ -50,7 +50,7 @@ def colours(count: int = 4000) -> np.ndarray:
 
 class Curves(TestCase):
     def test_agx_sigmoid_as_specified(self) -> None:
-        grey = np.array([GREY_POSITION])
+        grey = np.array([agx.DESIGN.grey_position])
         self.assertAlmostEqual(float(agx.curve(grey)[0]), 0.5, places=12)
         slope = (agx.curve(grey + 1e-6) - agx.curve(grey - 1e-6)) / 2e-6
         self.assertAlmostEqual(float(slope[0]), 2.0, places=5)
@@ -58,13 +58,13 @@ class Curves(TestCase):
 
     def test_filmic_is_straight_around_grey_and_keeps_it(self) -> None:
         stops = np.array([-0.55, -0.3, 0.0, 0.7])
-        heights = filmic.curve(to_log_range(MIDDLE_GREY * 2.0**stops))
+        heights = filmic.curve(to_log_range(MIDDLE_GREY * 2.0**stops, filmic.DESIGN))
         np.testing.assert_allclose(np.diff(heights) / np.diff(stops), (heights[2] - heights[1]) / 0.3, rtol=1e-9)
         self.assertAlmostEqual(float(filmic.render(np.full((1, 3), MIDDLE_GREY))[0, 0]), MIDDLE_GREY, places=9)
 
     def test_filmic_slopes_meet_where_its_parts_do(self) -> None:
-        for stops in (-filmic.TOE_STOPS, filmic.SHOULDER_STOPS):
-            position = GREY_POSITION + stops / 16.5
+        for stops in (-filmic.DESIGN.toe, filmic.DESIGN.shoulder):
+            position = filmic.DESIGN.grey_position + stops / 16.5
             left, middle, right = filmic.curve(position + np.array([-1e-5, 0.0, 1e-5]))
             self.assertAlmostEqual((middle - left) / 1e-5, (right - middle) / 1e-5, places=2)
 

@@ -6,10 +6,17 @@ import numpy as np
 import PyOpenColorIO as ocio
 from numpy.typing import NDArray
 
+from saltwort.core.engine.displays import HDR, HDR_WHITE, SCREENS, SDR_WHITE, display_kind
+from saltwort.core.engine.measured import DISPLAY_INTERCHANGE, space_of_view
 from saltwort.core.engine.processors import ViewChoice, build, check_view, known_space
+from saltwort.core.engine.transforms import clamp_transform, matrix_transform
+from saltwort.core.errors import BadInput
+from saltwort.core.spaces.gamuts import rgb_to_xyz, solve
 
 FUNCTION = "throughView"
 PREFIX = "view_"
+CODES, LIGHT = "codes", "light"
+TARGETS = (CODES, LIGHT, *SCREENS)
 
 
 @dataclass(frozen=True)
@@ -32,18 +39,24 @@ class GpuProgram:
     textures: tuple[GpuTexture, ...]
 
 
-def gpu_program(config: ocio.Config, choice: ViewChoice) -> GpuProgram:
+def gpu_program(config: ocio.Config, choice: ViewChoice, target: str = CODES) -> GpuProgram:
     """The program from light in the working space through look and view. Exposure is a factor before it.
 
-    Raises BadInput for unknown names, or a view that the config cannot make.
+    `target` says what it gives: the display's code values, as CODES; the display's LIGHT, CIE XYZ under D65 with Y = 1
+    at 100 cd/m²; or code values of another screen, a key of SCREENS, that show the same light, of HDR as far as its
+    reference white.
+
+    Raises BadInput for unknown names, a view that the config cannot make, or one whose numbers are no display light
+    where light is asked for.
     """
     check_view(config, choice)
     working = known_space(config, ocio.ROLE_SCENE_LINEAR)
     view = ocio.DisplayViewTransform(src=working, display=choice.display, view=choice.view)
-    transform: ocio.Transform = view
+    steps: list[ocio.Transform] = [view]
     if choice.look:
         view.setLooksBypass(True)
-        transform = ocio.GroupTransform([ocio.LookTransform(working, working, choice.look), view])
+        steps.insert(0, ocio.LookTransform(working, working, choice.look))
+    transform = ocio.GroupTransform([*steps, *_to_target(config, choice, target)])
     wanted = ocio.GpuShaderDesc.CreateShaderDesc(
         language=ocio.GPU_LANGUAGE_GLSL_ES_3_0, functionName=FUNCTION, pixelName="seen", resourcePrefix=PREFIX
     )
@@ -52,6 +65,24 @@ def gpu_program(config: ocio.Config, choice: ViewChoice) -> GpuProgram:
     flat = [_flat(texture) for texture in wanted.getTextures()]
     cubes = [_cube(texture) for texture in wanted.get3DTextures()]
     return GpuProgram(wanted.getShaderText(), (*flat, *cubes))
+
+
+def _to_target(config: ocio.Config, choice: ViewChoice, target: str) -> list[ocio.Transform]:
+    if target == CODES:
+        return []
+    space = space_of_view(config, choice)
+    if space is None:
+        raise BadInput(f"“{choice.view}” on {choice.display} gives numbers that are no light of a display.")
+    # A display cannot show what lies outside its code values.
+    steps = [clamp_transform(), ocio.ColorSpaceTransform(space, DISPLAY_INTERCHANGE)]
+    if target == LIGHT:
+        return steps
+    # On an SDR screen, HDR reference white is its white, and what is brighter is cut.
+    white = SDR_WHITE / HDR_WHITE if display_kind(config, choice) == HDR else 1.0
+    encode = ocio.ExponentWithLinearTransform([2.4] * 3 + [1.0], [0.055] * 3 + [0.0])
+    encode.setDirection(ocio.TRANSFORM_DIR_INVERSE)
+    to_screen = matrix_transform(solve(rgb_to_xyz(SCREENS[target]), np.eye(3) * white))
+    return [*steps, to_screen, clamp_transform(), encode]
 
 
 def _flat(texture: ocio.GpuShaderDesc.Texture) -> GpuTexture:

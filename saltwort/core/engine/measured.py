@@ -4,7 +4,7 @@ import numpy as np
 import PyOpenColorIO as ocio
 
 from saltwort.core.engine.applying import apply_to_colour
-from saltwort.core.engine.processors import space_processor
+from saltwort.core.engine.processors import ViewChoice, space_processor
 from saltwort.core.errors import BadInput
 from saltwort.core.spaces.gamuts import AP0, D65, Matrix, adaptation, rgb_to_xyz
 
@@ -37,6 +37,14 @@ def reference_to_ap0(config: ocio.Config) -> Matrix:
     if matrix is None:
         raise BadInput(f"The config has no role {SCENE_INTERCHANGE}, so nobody can tell what its numbers mean.")
     return matrix
+
+
+def space_of_view(config: ocio.Config, choice: ViewChoice) -> str | None:
+    """The display-referred space that a view's numbers are in; None where they are no light of a display, or where the
+    config has no display interchange role to tell by."""
+    space = config.getColorSpace(config.getResolvedDisplayViewColorSpaceName(choice.display, choice.view))
+    is_display = space is not None and space.getReferenceSpaceType() == ocio.REFERENCE_SPACE_DISPLAY
+    return space.getName() if is_display and config.hasRole(DISPLAY_INTERCHANGE) else None
 
 
 def display_to_xyz(config: ocio.Config, space: str) -> Matrix:

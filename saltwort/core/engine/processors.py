@@ -77,6 +77,18 @@ def view_processor(config: ocio.Config, source: str, choice: ViewChoice, exposur
     return build(config, ocio.GroupTransform([*steps, view])).getDefaultCPUProcessor()
 
 
+def look_processor(config: ocio.Config, choice: ViewChoice, exposure: float) -> ocio.CPUProcessor:
+    """CPU processor from light in the working space through exposure (stops) and the choice's look, or the view's own,
+    still to light in the working space."""
+    check_view(config, choice)
+    working = known_space(config, ocio.ROLE_SCENE_LINEAR)
+    gain = 2.0**exposure
+    steps: list[ocio.Transform] = [ocio.MatrixTransform.Scale([gain, gain, gain, 1.0])]
+    if looks := choice.look or config.getDisplayViewLooks(choice.display, choice.view):
+        steps.append(ocio.LookTransform(working, working, looks))
+    return build(config, ocio.GroupTransform(steps)).getDefaultCPUProcessor()
+
+
 def build(
     config: ocio.Config, transform: ocio.Transform, direction: ocio.TransformDirection = ocio.TRANSFORM_DIR_FORWARD
 ) -> ocio.Processor:

@@ -10,11 +10,14 @@ from dataclasses import dataclass
 from functools import cached_property, lru_cache
 from importlib import import_module
 
+import numpy as np
 import PyOpenColorIO as ocio
+from numpy.typing import NDArray
 
 from saltwort.core.changes import Change
 from saltwort.core.configs.setup import Setup
 from saltwort.core.configs.target import Replacement
+from saltwort.core.engine import ViewChoice
 from saltwort.core.handoffs import Station
 from saltwort.core.images import Facts
 from saltwort.core.textures.evidence import Evidence, Verdict, verdict_of
@@ -64,9 +67,20 @@ class CheckedTexture:
 
 @dataclass(frozen=True)
 class CheckedRender:
+    """`sample` gives some pixels of it, (n, 3), in the numbers as stored; None where there are none."""
+
     name: str
     space: str
     facts: Facts
+    sample: Callable[[], NDArray[np.float32] | None] = lambda: None
+
+
+@dataclass(frozen=True)
+class DrawnOff:
+    """A view that a browser draws otherwise than the engine, by at most a share of white."""
+
+    choice: ViewChoice
+    largest: float
 
 
 @dataclass(frozen=True)
@@ -80,8 +94,8 @@ class UnreadableFile:
 @dataclass(frozen=True)
 class Subjects:
     """All that checks look at: the composed config with its setup, what was replaced in it for its target version, and
-    the project's own things. `base_text` is the text of the config that it starts from, `exposure` the stops
-    that the Compare step shows renders with."""
+    the project's own things. `base_text` is the text of the config that it starts from, `exposures` the stops that the
+    Compare step shows renders with, for all panes and for those that have their own, by what they are called."""
 
     config: ocio.Config
     setup: Setup
@@ -91,7 +105,8 @@ class Subjects:
     renders: Sequence[CheckedRender] = ()
     stations: Sequence[Station] = ()
     unreadable: Sequence[UnreadableFile] = ()
-    exposure: float = 0.0
+    exposures: Sequence[tuple[str, float]] = ()
+    drawn_off: Sequence[DrawnOff] = ()
 
     @cached_property
     def rules_tried(self) -> dict[Rule, tuple[Change, ...]]:
@@ -147,11 +162,12 @@ def codes() -> tuple[Code, ...]:
     return tuple(_codes[code] for code in sorted(_codes))
 
 
-def run_checks(subjects: Subjects) -> list[Finding]:
-    """All findings, worst first, then by code and subject."""
+def run_checks(subjects: Subjects, beginning: str = "") -> list[Finding]:
+    """The findings of all checks, or of those whose codes have a beginning, worst first, then by code and subject."""
     findings = [
         Finding(code.code, code.level, problem.subject, problem.title, problem.why, problem.fix, problem.also)
         for code in codes()
+        if code.code.startswith(beginning)
         for problem in code.check(subjects)
     ]
     return sorted(findings, key=lambda finding: (LEVELS.index(finding.level), finding.code, finding.subject))

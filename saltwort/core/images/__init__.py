@@ -1,7 +1,7 @@
 """The one door to image files: headers, pixels, measured facts, and writing."""
 
 from saltwort.core.images.measuring import Facts, Stats, Survey, measure, survey
-from saltwort.core.images.reading import Header, Layer, read_header, read_layers, read_pixels, read_reduced, read_window
+from saltwort.core.images.reading import Header, Layer, read_box, read_header, read_layers, read_pixels, read_reduced
 from saltwort.core.images.writing import encode_png, reduce_pixels, write_image, write_texture, writing_rows
 
 __all__ = [
@@ -12,11 +12,11 @@ __all__ = [
     "Survey",
     "encode_png",
     "measure",
+    "read_box",
     "read_header",
     "read_layers",
     "read_pixels",
     "read_reduced",
-    "read_window",
     "reduce_pixels",
     "survey",
     "write_image",

@@ -162,7 +162,10 @@ def read_stored_strips(path: Path, layer: str | None = None) -> Iterator[NDArray
         yield strip
 
 
-def _strips(path: Path, sample_type: str, layer: str | None) -> Iterator[tuple[int, NDArray[Any]]]:
+def _strips(
+    path: Path, sample_type: str, layer: str | None, first: int = 0, last: int | None = None
+) -> Iterator[tuple[int, NDArray[Any]]]:
+    """Strips that hold the rows from `first` to before `last`, in whole tiles."""
     with _opened(path) as (_, source):
         wanted: slice | list[int] = slice(None)
         if layer is not None:
@@ -174,7 +177,7 @@ def _strips(path: Path, sample_type: str, layer: str | None) -> Iterator[tuple[i
         # Whole tiles and whole packed chunks, so that none is unpacked twice.
         chunk = spec.tile_height or (EXR_CHUNK if EXR_CHUNK * row_samples <= LARGEST_STRIP else 1)
         step = max(chunk, step // chunk * chunk)
-        for start in range(0, spec.height, step):
+        for start in range(first // chunk * chunk, spec.height if last is None else last, step):
             yield start, _rows(source, path, start, min(step, spec.height - start), sample_type)[..., wanted]
 
 
@@ -193,20 +196,25 @@ def _rows(source: oiio.ImageInput, path: Path, start: int, rows: int, sample_typ
     return np.asarray(read).reshape(rows, spec.width, spec.nchannels)
 
 
-def read_window(path: Path, x: int, y: int, size: int) -> Pixels:
-    """RGB of the pixels from (x, y), counted from the upper left, up to `size` across and down, float32 as
-    `read_pixels` gives it, without reading the rest. Raises BadInput when there is no such pixel, or for a damaged
+def read_box(path: Path, x: int, y: int, width: int, height: int, layer: str | None = None) -> Pixels:
+    """RGB of a box of the picture that is shown, from (x, y) counted from its upper left and cut at its edges, float32
+    as `read_pixels` gives it, without reading other rows. Raises BadInput when there is no such pixel, or for a damaged
     file."""
-    with _opened(path) as (_, source):
-        spec = source.spec()
-        if not (0 <= x < spec.width and 0 <= y < spec.height):
-            raise BadInput(f"The picture has {spec.width} × {spec.height} pixels, so none at {x}, {y}.")
-        height = spec.tile_height or 1
-        start = y // height * height
-        end = min(spec.height, -(-min(y + size, spec.height) // height) * height)
-        rows = np.asarray(_rows(source, path, start, end - start, "float"), np.float32)
-        colour = colour_channels(tuple(spec.channelnames))
-        return rows[y - start : y - start + size, x : x + size, :][..., colour]
+    header = read_header(path, layer)
+    whole_width, whole_height = header.picture_size
+    if not (0 <= x < whole_width and 0 <= y < whole_height):
+        raise BadInput(f"The picture has {whole_width} × {whole_height} pixels, so none at {x}, {y}.")
+    width, height = min(width, whole_width - x), min(height, whole_height - y)
+    left, top = header.frame[:2] if header.frame else (0, 0)
+    box = np.zeros((height, width, 3), np.float32)
+    colour = colour_channels(header.channel_names)
+    first, last = max(0, x - left), min(header.width, x - left + width)
+    for start, strip in _strips(path, "float", layer, max(0, y - top), min(header.height, y - top + height)):
+        above, below = max(start, y - top), min(start + len(strip), y - top + height)
+        if above < below and first < last:
+            rows = strip[above - start : below - start, first:last][..., colour]
+            box[above + top - y : below + top - y, first + left - x : last + left - x] = rows
+    return box
 
 
 def _framed_strips(path: Path, header: Header, layer: str | None) -> Iterator[tuple[int, Pixels]]:

@@ -9,13 +9,21 @@ from numpy.typing import NDArray
 from saltwort.core.configs.describe import working_spaces
 from saltwort.core.configs.gamut import gamut_of
 from saltwort.core.engine import ViewChoice, apply_to_colour, space_processor, view_processor
+from saltwort.core.engine.measured import AP0_TO_XYZ_D65, display_to_xyz, linear_to_ap0, space_of_view
+from saltwort.core.engine.processors import look_processor
 from saltwort.core.errors import BadInput
 from saltwort.core.images import Header
+from saltwort.core.spaces.difference import REFERENCE_WHITE
+from saltwort.core.spaces.gamuts import solve
 from saltwort.core.spaces.typed import Triple
 from saltwort.core.textures.evidence import named_space
 from saltwort.core.textures.rules import RuleBook
+from saltwort.core.views.tone import display_xyz
 
 MIDDLE_GREY = 0.18
+CODE_BITS = (8, 10, 12, 16)
+GAMUT_TOLERANCE = 1e-4
+"""Share of the strongest channel by which another may be negative: matrices are written with six places."""
 CHROMATICITY_TOLERANCE = 1e-3  # files write them with three to five decimals
 
 
@@ -51,65 +59,74 @@ def render_space(config: ocio.Config, rules: RuleBook, name: str, header: Header
 
 
 @dataclass(frozen=True)
-class ProbeView:
-    """What one view makes of the probed light: code values on 0–1, the same as 8-bit, and which channels an integer
-    file would clip."""
+class Followed:
+    """Light followed through a view. `light` is what the render holds, in the working space, `stops` its distance from
+    middle grey per channel with the exposure, None at and below zero. `looked` is light after exposure and look,
+    `values` what the view makes of it, `code_values` those as integers of each of CODE_BITS, `clipped` which channels
+    those cut. `nits` and `xy` are the display's light, None for a view whose numbers are none. `in_gamut` says whether
+    the light after the look is a colour that the display can make; None where nobody can tell."""
 
-    values: Triple
-    code_values: tuple[int, int, int]
-    clipped: tuple[bool, bool, bool]
-
-
-@dataclass(frozen=True)
-class Probe:
-    """Light under a point. `light` is the mean of the sample in the working space; `stops` its distance from middle
-    grey per channel, None at and below zero."""
-
-    x: int
-    y: int
-    sample: int
     light: Triple
     stops: tuple[float | None, ...]
-    views: tuple[ProbeView, ...]
+    looked: Triple
+    values: Triple
+    code_values: tuple[tuple[int, ...], ...]
+    clipped: tuple[bool, ...]
+    nits: float | None
+    xy: tuple[float, float] | None
+    in_gamut: bool | None
 
 
-def probe(
-    config: ocio.Config,
-    pixels: NDArray[np.float32],
-    space: str,
-    at: tuple[int, int],
-    sample: int,
-    choices: list[tuple[ViewChoice, float]],
-) -> Probe:
-    """Measure `sample`×`sample` pixels around `at` (x, y from the top left), through each view with its exposure.
+def mean_of(pixels: NDArray[np.float32]) -> Triple:
+    """The mean of a sample, (…, 3), of a picture's own numbers, which for a scene-linear picture is the mean of
+    light. What is no number does not count, unless all is."""
+    sample = pixels.reshape(-1, 3)
+    finite = sample[np.isfinite(sample).all(axis=1)]
+    red, green, blue = (finite if len(finite) else sample[:1]).mean(axis=0, dtype=np.float64).tolist()
+    return red, green, blue
 
-    The mean is taken of the picture's own numbers, which for a scene-linear picture is the mean of light; the sample
-    is cut at the edges. Raises BadInput for a point outside the picture.
-    """
-    height, width = pixels.shape[:2]
-    x, y = at
-    if not (0 <= x < width and 0 <= y < height):
-        raise BadInput(f"The point {x}, {y} lies outside the picture of {width} × {height} pixels.")
-    reach = sample // 2
-    window = pixels[max(0, y - reach) : y + reach + 1, max(0, x - reach) : x + reach + 1]
-    red, green, blue = window.reshape(-1, 3).mean(axis=0, dtype=np.float64).tolist()
+
+def follow(config: ocio.Config, numbers: Triple, space: str, choice: ViewChoice, exposure: float) -> Followed:
+    """A colour of a space followed through exposure (stops), look and view, each by the engine. Raises BadInput for
+    unknown names."""
     working = config.getColorSpace(ocio.ROLE_SCENE_LINEAR).getName()
-    light = apply_to_colour(space_processor(config, space, working), (red, green, blue))
-    return Probe(
-        x=x,
-        y=y,
-        sample=sample,
+    light = apply_to_colour(space_processor(config, space, working), numbers)
+    values = apply_to_colour(view_processor(config, working, choice, exposure), light)
+    looked = apply_to_colour(look_processor(config, choice, exposure), light)
+    seen = np.clip(np.nan_to_num(values, posinf=1.0, neginf=0.0), 0, 1)
+    nits, xy = _display_light(config, choice, seen)
+    gain = 2.0**exposure
+    return Followed(
         light=light,
-        stops=tuple(float(np.log2(value / MIDDLE_GREY)) if value > 0 else None for value in light),
-        views=tuple(
-            _through(apply_to_colour(view_processor(config, working, choice, exposure), light))
-            for choice, exposure in choices
-        ),
+        stops=tuple(float(np.log2(value * gain / MIDDLE_GREY)) if value > 0 else None for value in light),
+        looked=looked,
+        values=values,
+        code_values=tuple(tuple(np.round(seen * (2**bits - 1)).astype(int).tolist()) for bits in CODE_BITS),
+        clipped=tuple(bool(value >= 1.0 or value < 0.0) for value in values),
+        nits=nits,
+        xy=xy,
+        in_gamut=_display_can_make(config, choice, looked),
     )
 
 
-def _through(values: Triple) -> ProbeView:
-    finite = np.nan_to_num(np.asarray(values), nan=0.0, posinf=1.0, neginf=0.0)
-    red, green, blue = np.round(np.clip(finite, 0, 1) * 255).astype(int).tolist()
-    clipped = tuple(bool(value >= 1.0 or value < 0.0) for value in values)
-    return ProbeView(values, (red, green, blue), (clipped[0], clipped[1], clipped[2]))
+def _display_light(
+    config: ocio.Config, choice: ViewChoice, seen: NDArray[np.float64]
+) -> tuple[float | None, tuple[float, float] | None]:
+    if space_of_view(config, choice) is None:
+        return None, None
+    x, y, z = display_xyz(config, choice, seen[np.newaxis])[0].tolist()
+    total = x + y + z
+    return y * REFERENCE_WHITE, (x / total, y / total) if total > 0 else None
+
+
+def _display_can_make(config: ocio.Config, choice: ViewChoice, light: Triple) -> bool | None:
+    """Whether light has a colour within the display's gamut, at whatever brightness."""
+    space, to_ap0 = space_of_view(config, choice), linear_to_ap0(config, ocio.ROLE_SCENE_LINEAR)
+    if space is None or to_ap0 is None or not np.isfinite(light).all():
+        return None
+    try:
+        to_display = solve(display_to_xyz(config, space), AP0_TO_XYZ_D65 @ to_ap0)
+    except BadInput:
+        return None
+    made = to_display @ np.array(light)
+    return bool(made.min() >= -GAMUT_TOLERANCE * max(float(made.max()), 0.0))

@@ -17,7 +17,8 @@ from saltwort.core.engine.transforms import clamp_transform, log2_transform, mat
 from saltwort.core.errors import BadInput
 from saltwort.core.spaces.gamuts import AP0, REC2020, Matrix, rgb_to_rgb, solve
 from saltwort.core.views import agx, filmic
-from saltwort.core.views.log_range import BRIGHTEST, DARKEST, MIDDLE_GREY, Array
+from saltwort.core.views.design import Design, check_design
+from saltwort.core.views.log_range import MIDDLE_GREY, Array
 
 LUT_FOLDER = "luts"
 ACES_PREFIX = "ACES-OUTPUT - ACES2065-1_to_CIE-XYZ-D65 - "
@@ -25,12 +26,14 @@ ACES_PREFIX = "ACES-OUTPUT - ACES2065-1_to_CIE-XYZ-D65 - "
 
 @dataclass(frozen=True)
 class AddedView:
-    """A view that the project adds: `family` is a key of FAMILIES; `rendering`, for ACES, one of `aces_renderings`."""
+    """A view that the project adds: `family` is a key of FAMILIES; `rendering`, for ACES, one of `aces_renderings`;
+    `design`, for AgX and filmic, what differs from the family's own."""
 
     display: str
     name: str
     family: str
     rendering: str = ""
+    design: Design | None = None
 
 
 @dataclass(frozen=True)
@@ -98,8 +101,14 @@ def _add(config: ocio.Config, view: AddedView) -> Files:
     if write is None:
         raise BadInput(f"View “{view.name}”: there is no family “{view.family}”.")
     space = display_space(config, view.display)
+    if view.design is not None:
+        check_design(view.family, view.design)
     transforms, files, label = write(config, view, space)
     name = f"{label} for {space}" if view.family in ("agx", "filmic") else label
+    if view.design is not None:
+        name = f"{view.name} ({label}) for {space}"
+        if config.getViewTransform(name) is not None:
+            raise BadInput(f"The config has a view transform “{name}” already. Choose another name.")
     if config.getViewTransform(name) is None:
         group = ocio.GroupTransform(transforms)
         config.addViewTransform(ocio.ViewTransform(ocio.REFERENCE_SPACE_SCENE, name, fromReference=group))
@@ -132,13 +141,14 @@ Written = tuple[list[ocio.Transform], Files, str]
 def _write_agx(config: ocio.Config, view: AddedView, space: str) -> Written:
     to_rec2020 = rgb_to_rgb(AP0, REC2020) @ reference_to_ap0(config)
     to_display, to_xyz = _display_matrices(config, space, AP0_TO_XYZ_D65 @ rgb_to_rgb(REC2020, AP0))
-    curve, files = _curve("agx", agx.sampled_curve())
+    design = view.design or agx.DESIGN
+    curve, files = _curve("agx", agx.sampled_curve(design))
     return (
         [
-            matrix_transform(agx.INSET @ to_rec2020),
-            *_log_range(),
+            matrix_transform(design.drawn_in() @ to_rec2020),
+            *_log_range(design),
             curve,
-            matrix_transform(agx.OUTSET),
+            matrix_transform(design.let_out()),
             _floor(),
             power_transform(agx.DISPLAY_POWER),
             matrix_transform(to_display),
@@ -156,14 +166,15 @@ def _write_filmic(config: ocio.Config, view: AddedView, space: str) -> Written:
         raise BadInput("Filmic works in the primaries of the working space, which this config does not tell.")
     to_working = solve(working_to_ap0, reference_to_ap0(config))
     to_display, to_xyz = _display_matrices(config, space, AP0_TO_XYZ_D65 @ working_to_ap0)
-    curve, files = _curve("filmic", filmic.sampled_curve())
+    design = view.design or filmic.DESIGN
+    curve, files = _curve("filmic", filmic.sampled_curve(design))
     return (
         [
-            matrix_transform(filmic.INSET @ to_working),
-            *_log_range(),
+            matrix_transform(design.drawn_in() @ to_working),
+            *_log_range(design),
             curve,
             power_transform(filmic.DISPLAY_POWER),
-            matrix_transform(filmic.OUTSET),
+            matrix_transform(design.let_out()),
             _floor(),
             matrix_transform(to_display),
             clamp_transform(),
@@ -203,9 +214,9 @@ def _display_matrices(config: ocio.Config, space: str, light_to_xyz: Matrix) -> 
     return to_display / to_display.sum(axis=1, keepdims=True), to_xyz
 
 
-def _log_range() -> list[ocio.Transform]:
+def _log_range(design: Design) -> list[ocio.Transform]:
     """The logarithmic range of `log_range.to_log_range`, clamped."""
-    return [log2_transform(DARKEST, BRIGHTEST, MIDDLE_GREY), clamp_transform()]
+    return [log2_transform(design.darkest, design.brightest, MIDDLE_GREY), clamp_transform()]
 
 
 def _floor() -> ocio.RangeTransform:

@@ -3,19 +3,18 @@
 import numpy as np
 from numpy.typing import NDArray
 
+from saltwort.core.views.design import Design
+
 Array = NDArray[np.float64]
 
 MIDDLE_GREY = 0.18
-DARKEST, BRIGHTEST = -10.0, 6.5
-"""Stops from middle grey at which the range begins and ends."""
-STOPS = BRIGHTEST - DARKEST
-GREY_POSITION = -DARKEST / STOPS
 CURVE_POINTS = 4096
-"""Points of a written curve. Between two, linear interpolation is off by less than 1e-6 for both curves."""
+"""Points of a written curve. Between two, linear interpolation is off by less than 1e-6 for both families as they are
+by themselves."""
 
 
-def to_log_range(light: Array) -> Array:
-    """Scene-linear light as its place in the range, 0–1, clamped; zero and negative light is at 0."""
+def to_log_range(light: Array, design: Design) -> Array:
+    """Scene-linear light as its place in the design's range, 0–1, clamped; zero and negative light is at 0."""
     with np.errstate(divide="ignore", invalid="ignore"):
         stops = np.log2(np.maximum(light, 0.0) / MIDDLE_GREY)
-    return np.clip((stops - DARKEST) / STOPS, 0.0, 1.0)
+    return np.clip((stops - design.darkest) / design.stops, 0.0, 1.0)

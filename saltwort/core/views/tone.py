@@ -1,6 +1,5 @@
 """Where a view puts light: its tone curve for greys, and what it does to hue and saturation on the way to white."""
 
-import warnings
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -9,9 +8,9 @@ import PyOpenColorIO as ocio
 from numpy.typing import NDArray
 
 from saltwort.core.engine import ViewChoice, apply, space_processor, view_processor
-from saltwort.core.engine.measured import AP0_TO_XYZ_D65, DISPLAY_INTERCHANGE, SCENE_INTERCHANGE
+from saltwort.core.engine.measured import AP0_TO_XYZ_D65, DISPLAY_INTERCHANGE, SCENE_INTERCHANGE, space_of_view
 from saltwort.core.errors import BadInput
-from saltwort.core.spaces.difference import REFERENCE_WHITE
+from saltwort.core.spaces.difference import REFERENCE_WHITE, colour_science
 from saltwort.core.spaces.gamuts import REC709, rgb_to_xyz, solve
 
 Array = NDArray[np.float64]
@@ -26,6 +25,8 @@ SWEPT = np.arange(-6.0, 8.01, 0.5)
 """Stops over which hues are followed."""
 COLOURLESS = 0.02
 """Distance from the neutral axis in ICtCp below which a colour has no hue to speak of."""
+REVERSAL = np.radians(1.0)
+"""By how much neighbouring hues must lie the other way round; below, they are one hue."""
 
 
 @dataclass(frozen=True)
@@ -33,7 +34,8 @@ class ToneCurve:
     """A view's answer to greys. `stops` around middle grey, and for each the display light, luminance with the
     display's diffuse white at 1. `grey` is what middle grey is shown at, `slope` how many stops of display light a stop
     of scene light makes there, `black_at` and `white_at` the stops at which code values reach their ends; None where
-    they do not within the curve."""
+    they do not within the curve. `tint` is the largest difference between the channels of a grey, as code values on
+    0–1, and `falls_at` the first stop at which more light is shown darker; None for a curve that never falls."""
 
     stops: tuple[float, ...]
     light: tuple[float, ...]
@@ -41,6 +43,8 @@ class ToneCurve:
     slope: float
     black_at: float | None
     white_at: float | None
+    tint: float
+    falls_at: float | None
 
     @property
     def dynamic_range(self) -> float | None:
@@ -61,10 +65,12 @@ class HueTurn:
 
 @dataclass(frozen=True)
 class Sweep:
-    """All hues followed: `shown` are display code values, (exposures, hues, 3), exposures as of SWEPT."""
+    """All hues followed: `shown` are display code values, (exposures, hues, 3), exposures as of SWEPT. `reversed_at` is
+    the first stop at which two neighbouring hues have changed places; None where they keep their order."""
 
     shown: NDArray[np.float32]
     hues: tuple[HueTurn, ...]
+    reversed_at: float | None
 
     @property
     def largest(self) -> HueTurn:
@@ -77,13 +83,14 @@ def tone_curve(config: ocio.Config, choice: ViewChoice) -> ToneCurve:
     stops = np.arange(LOWEST * PER_STOP, HIGHEST * PER_STOP + 1) / PER_STOP
     greys = np.repeat((MIDDLE_GREY * 2.0**stops)[:, None], 3, axis=1)
     codes = _through(config, choice, greys)
-    light = _display_xyz(config, choice, codes)[:, 1]
+    light = display_xyz(config, choice, codes)[:, 1]
     middle = -LOWEST * PER_STOP
     with np.errstate(divide="ignore"):
         shown = np.log2(np.maximum(light, 1e-12))
     mean = codes.mean(axis=1)
     dark = np.flatnonzero(mean <= mean.min() + STEP)
     bright = np.flatnonzero(mean >= mean.max() - STEP)
+    falls = np.flatnonzero(np.diff(mean) < -STEP / 4)
     return ToneCurve(
         stops=tuple(stops.tolist()),
         light=tuple(light.tolist()),
@@ -91,6 +98,8 @@ def tone_curve(config: ocio.Config, choice: ViewChoice) -> ToneCurve:
         slope=float((shown[middle + 1] - shown[middle - 1]) * PER_STOP / 2),
         black_at=float(stops[dark[-1]]) if len(dark) > 1 else None,
         white_at=float(stops[bright[0]]) if len(bright) > 1 else None,
+        tint=float(np.ptp(codes, axis=1).max()),
+        falls_at=float(stops[falls[0]]) if len(falls) else None,
     )
 
 
@@ -101,17 +110,17 @@ def sweep(config: ocio.Config, choice: ViewChoice) -> Sweep:
         raise BadInput(f"The config has no role {SCENE_INTERCHANGE}, so nobody can tell what its hues are.")
     to_ap0 = solve(AP0_TO_XYZ_D65, rgb_to_xyz(REC709))
     to_working = space_processor(config, SCENE_INTERCHANGE, ocio.ROLE_SCENE_LINEAR)
-    colours = _hues() @ to_ap0.T
+    colours = saturated_hues() @ to_ap0.T
     light = MIDDLE_GREY * 2.0 ** SWEPT[:, None, None] * colours
     working = apply(to_working, light.astype(np.float32))
     codes = _through(config, choice, working.reshape(-1, 3))
-    ictcp = _ictcp(_display_xyz(config, choice, codes)).reshape(len(SWEPT), HUES, 3)
+    ictcp = _ictcp(display_xyz(config, choice, codes)).reshape(len(SWEPT), HUES, 3)
     shown = np.asarray(codes, np.float32).reshape(len(SWEPT), HUES, 3)
-    return Sweep(shown, tuple(_turn(ictcp[:, hue]) for hue in range(HUES)))
+    return Sweep(shown, tuple(_turn(ictcp[:, hue]) for hue in range(HUES)), _reversed_at(ictcp))
 
 
 @lru_cache(maxsize=1)
-def _hues() -> Array:
+def saturated_hues() -> Array:
     """HUES linear Rec.709 colours around the edge of its gamut, nine tenths saturated, (HUES, 3)."""
     turn = np.arange(HUES) / HUES * 6
     rgb = np.clip(np.abs((turn[:, None] + np.array([0, 4, 2])) % 6 - 3) - 1, 0, 1)
@@ -135,25 +144,32 @@ def _turn(path: Array) -> HueTurn:
     )
 
 
+def _reversed_at(paths: Array) -> float | None:
+    """Where neighbouring hues, (exposures, hues, ICtCp), change places: the sign of the angle between them."""
+    angle, chroma = np.arctan2(paths[..., 2], paths[..., 1]), np.hypot(paths[..., 1], paths[..., 2])
+    steps = (np.roll(angle, -1, axis=1) - angle + np.pi) % (2 * np.pi) - np.pi
+    seen = (chroma > COLOURLESS) & (np.roll(chroma, -1, axis=1) > COLOURLESS)
+    around = np.sign(np.where(seen, steps, 0).sum())
+    wrong = np.flatnonzero((seen & (steps * around < -REVERSAL)).any(axis=1))
+    return float(SWEPT[wrong[0]]) if len(wrong) else None
+
+
 def _through(config: ocio.Config, choice: ViewChoice, light: Array | NDArray[np.float32]) -> Array:
     processor = view_processor(config, ocio.ROLE_SCENE_LINEAR, choice)
     shown = apply(processor, np.asarray(light, np.float32)[np.newaxis])[0]
     return np.asarray(np.clip(np.nan_to_num(shown.astype(np.float64)), 0, 1))
 
 
-def _display_xyz(config: ocio.Config, choice: ViewChoice, codes: Array) -> Array:
-    """CIE XYZ that a display makes of code values, diffuse white at Y = 1."""
-    space = config.getColorSpace(config.getResolvedDisplayViewColorSpaceName(choice.display, choice.view))
-    is_display = space is not None and space.getReferenceSpaceType() == ocio.REFERENCE_SPACE_DISPLAY
-    if not is_display or not config.hasRole(DISPLAY_INTERCHANGE):
+def display_xyz(config: ocio.Config, choice: ViewChoice, codes: Array) -> Array:
+    """CIE XYZ, (n, 3), that a view's display makes of code values, (n, 3), with Y = 1 at 100 cd/m². Raises BadInput for
+    a view whose numbers are no display light."""
+    space = space_of_view(config, choice)
+    if space is None:
         raise BadInput(f"“{choice.view}” on {choice.display} gives numbers that are no light of a display.")
-    processor = space_processor(config, space.getName(), DISPLAY_INTERCHANGE)
+    processor = space_processor(config, space, DISPLAY_INTERCHANGE)
     return np.asarray(apply(processor, codes.astype(np.float32)[np.newaxis])[0], np.float64)
 
 
 def _ictcp(xyz: Array) -> Array:
     """ICtCp (ITU-R BT.2100, PQ) of display light."""
-    with warnings.catch_warnings():
-        warnings.simplefilter("ignore")  # it remarks that plotting is not installed
-        import colour
-    return np.asarray(colour.XYZ_to_ICtCp(np.maximum(xyz, 0) * REFERENCE_WHITE), np.float64)
+    return np.asarray(colour_science().XYZ_to_ICtCp(np.maximum(xyz, 0) * REFERENCE_WHITE), np.float64)

@@ -1,15 +1,35 @@
-"""What the Compare step shows."""
+"""What the Compare step shows, and what was kept of it."""
 
 from django.db import models
 
+from saltwort.server.projects.models import Revision
 from saltwort.server.scene.models import Render
 from saltwort.server.versions import Versioned
 
 
 class Comparison(Versioned):
-    """The panes of a project. `panes` is a list of display, view and look; the exposure is common to all."""
+    """The panes of a project, as of `panes.Pane`, with what they have in common. `probes` are the places held, x and y
+    as shares of the picture. `drawn_off` holds the views that a browser was seen to draw otherwise than the engine,
+    with the largest difference as a share of white."""
 
     project = models.OneToOneField("projects.Project", models.CASCADE, related_name="comparison")
     render = models.ForeignKey(Render, models.SET_NULL, null=True)
     exposure = models.FloatField(default=0.0)
     panes = models.JSONField()
+    probes = models.JSONField(default=list)
+    drawn_off = models.JSONField(default=list)
+
+
+class KeptComparison(Versioned):
+    """A comparison as it once stood, with notes. `state` is what the screen needs to show it again, through the config
+    of its revision."""
+
+    project = models.ForeignKey("projects.Project", models.CASCADE, related_name="kept_comparisons")
+    revision = models.ForeignKey(Revision, models.CASCADE)
+    name = models.CharField(max_length=100)
+    notes = models.TextField(max_length=10_000, blank=True)
+    state = models.JSONField()
+    made = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ("-pk",)

@@ -1,15 +1,20 @@
 """The comparison of a project: made when first looked at, and changed."""
 
-from dataclasses import asdict
+from collections.abc import Sequence
+from dataclasses import replace
+from typing import Any
 
+from saltwort.core.configs.describe import working_spaces
 from saltwort.core.engine import ViewChoice
-from saltwort.core.engine.processors import check_view
-from saltwort.server.compare.models import Comparison
+from saltwort.server.compare.models import Comparison, KeptComparison
+from saltwort.server.compare.panes import Pane, check_pane, pane_from_json, pane_to_json
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.setups import config_of, current_setup
 from saltwort.server.scene.models import Render
 
 MOST_PANES = 9
+MOST_PROBES = 12
+MOST_DRAWN_OFF = 100
 
 
 def comparison_of(project: Project) -> Comparison:
@@ -17,29 +22,67 @@ def comparison_of(project: Project) -> Comparison:
     chosen = current_setup(project).view
     views = config_of(project.current).getViews(chosen.display)
     other = next((view for view in views if view != chosen.view), chosen.view)
-    panes = [asdict(chosen), asdict(ViewChoice(chosen.display, other))]
+    panes = [pane_to_json(Pane(choice)) for choice in (chosen, ViewChoice(chosen.display, other))]
     comparison, _ = Comparison.objects.get_or_create(project=project, defaults={"panes": panes})
     return comparison
 
 
 def change_comparison(
-    comparison: Comparison, based_on: int, panes: list[ViewChoice], exposure: float, render: Render | None
+    comparison: Comparison,
+    based_on: int,
+    panes: Sequence[Pane],
+    exposure: float,
+    render: Render | None,
+    probes: Sequence[Sequence[float]],
 ) -> Comparison:
     """Set what the panes show. Raises BadInput for a view that the config lacks, Stale when changed meanwhile."""
-    config = config_of(comparison.project.current)
-    for choice in panes:
-        check_view(config, choice)
-    return comparison.change(based_on, panes=[asdict(choice) for choice in panes], exposure=exposure, render=render)
+    for pane in panes:
+        check_pane(comparison.project, pane)
+    shown = [pane_to_json(pane) for pane in panes]
+    return comparison.change(based_on, panes=shown, exposure=exposure, render=render, probes=probes)
 
 
-def panes_of(comparison: Comparison) -> list[ViewChoice]:
-    """What the panes show; a view that the current config no longer has gives way to the project's own."""
-    config = config_of(comparison.project.current)
-    fallback = current_setup(comparison.project).view
-    choices = []
+def panes_of(comparison: Comparison) -> list[tuple[Pane, str]]:
+    """What the panes show, and what of it is gone. A view that the current config no longer has gives way to the
+    project's own, a picture or working space that went to that of all panes."""
+    project = comparison.project
+    config = config_of(project.current)
+    fallback = current_setup(project).view
+    renders = set(project.renders.values_list("pk", flat=True))
+    shown = []
     for stored in comparison.panes:
-        choice = ViewChoice(**stored)
-        held = choice.display in config.getDisplays() and choice.view in config.getViews(choice.display)
-        look_held = not choice.look or config.getLook(choice.look) is not None
-        choices.append(choice if held and look_held else fallback)
-    return choices
+        pane, gone = pane_from_json(stored), []
+        choice = pane.choice
+        if choice.display not in config.getDisplays() or choice.view not in config.getViews(choice.display):
+            gone.append(f"the view {choice.view} on {choice.display}")
+            pane = replace(pane, choice=fallback)
+        elif choice.look and config.getLook(choice.look) is None:
+            gone.append(f"the look {choice.look}")
+            pane = replace(pane, choice=replace(choice, look=""))
+        if pane.render is not None and pane.render not in renders:
+            gone.append("its picture")
+            pane = replace(pane, render=None, layer=None)
+        if pane.working and pane.working not in working_spaces(config):
+            gone.append(f"the working space {pane.working}")
+            pane = replace(pane, working="")
+        shown.append((pane, " and ".join(gone)))
+    return shown
+
+
+def keep_comparison(project: Project, name: str, notes: str, state: dict[str, Any]) -> KeptComparison:
+    """Keep what is seen now, through the current revision."""
+    return KeptComparison.objects.create(
+        project=project, revision=project.current, name=name.strip(), notes=notes, state=state
+    )
+
+
+def note_difference(project: Project, choice: ViewChoice, largest: float, limit: float) -> None:
+    """Remember, or forget, that a browser draws a view of the current revision further than `limit` from the engine."""
+    comparison = comparison_of(project)
+    view = {"revision": project.current.number, "display": choice.display, "view": choice.view, "look": choice.look}
+    kept = [seen for seen in comparison.drawn_off if {**seen, "largest": 0} != {**view, "largest": 0}]
+    if largest > limit:
+        kept.append({**view, "largest": largest})
+    if kept != comparison.drawn_off:
+        # Beside the version, since it is no choice of anybody that somebody else's could overwrite.
+        Comparison.objects.filter(pk=comparison.pk).update(drawn_off=kept[-MOST_DRAWN_OFF:])

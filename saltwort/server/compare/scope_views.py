@@ -10,21 +10,21 @@ from rest_framework.decorators import api_view
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from saltwort.core.engine import apply, space_processor, view_processor
-from saltwort.core.engine.processors import LARGEST_EXPOSURE, ViewChoice
+from saltwort.core.engine import apply, view_processor
+from saltwort.core.engine.processors import LARGEST_EXPOSURE
 from saltwort.core.images import encode_png
 from saltwort.core.images.reading import Pixels
 from saltwort.core.textures.looking import chromaticities_of, histogram_of
 from saltwort.core.views.grade import AFTER, BEFORE, graded
 from saltwort.core.views.scopes import KINDS, on_stops, scope
+from saltwort.server.compare.gpu_views import light_of
 from saltwort.server.compare.grades import GradeQuery, grade_of
+from saltwort.server.compare.panes import ConfigQuery, choice_asked, config_asked
 from saltwort.server.http import BINARY, parsed, picture
 from saltwort.server.images.pictures import stored
 from saltwort.server.projects.config_serializers import PointSerializer, point_json
 from saltwort.server.projects.serializers import ViewChoiceSerializer
-from saltwort.server.projects.setups import config_of
 from saltwort.server.scene.models import Render
-from saltwort.server.scene.operations import space_of
 from saltwort.server.scene.render_views import render_named
 from saltwort.server.textures.serializers import HistogramSerializer
 
@@ -32,8 +32,10 @@ SCOPED = 1024
 """Pixels on the longest side of what scopes are made of."""
 
 
-class RegionQuery(serializers.Serializer):
-    """A part of the picture, as shares of it from the top left."""
+class RegionQuery(ConfigQuery):
+    """A part of the picture, as shares of it from the top left. `layer` is another than that of the render."""
+
+    layer = serializers.CharField(required=False, allow_blank=True, max_length=200)
 
     x = serializers.FloatField(default=0.0, min_value=0, max_value=1)
     y = serializers.FloatField(default=0.0, min_value=0, max_value=1)
@@ -60,15 +62,12 @@ class LightScopeSerializer(serializers.Serializer):
 @api_view(["GET"])
 def scope_picture(request: Request, slug: str, pk: int) -> HttpResponse:
     render, asked = render_named(slug, pk), parsed(request, ScopeQuery, query=True)
-    config, pixels = config_of(render.project.current), _region(render, asked)
-    space = space_of(render).space
-    grade = grade_of(asked)
-    light = apply(space_processor(config, space, "scene_linear"), pixels) * np.float32(2 ** asked["exposure"])
-    light = graded(light, grade, BEFORE)
+    config, grade = config_asked(render.project, asked), grade_of(asked)
+    light = light_of(config, render, _region(render, asked)) * np.float32(2 ** asked["exposure"])
+    light = graded(config, light, grade, BEFORE)
     if asked["light"]:
         return picture(encode_png(scope(asked["kind"], on_stops(light))))
-    choice = ViewChoice(asked["display"], asked["view"], asked["look"])
-    shown = graded(apply(view_processor(config, "scene_linear", choice), light), grade, AFTER)
+    shown = graded(config, apply(view_processor(config, "scene_linear", choice_asked(asked)), light), grade, AFTER)
     return picture(encode_png(scope(asked["kind"], shown)))
 
 
@@ -76,9 +75,8 @@ def scope_picture(request: Request, slug: str, pk: int) -> HttpResponse:
 @api_view(["GET"])
 def light_scope(request: Request, slug: str, pk: int) -> Response:
     render, asked = render_named(slug, pk), parsed(request, RegionQuery, query=True)
-    config = config_of(render.project.current)
-    light = apply(space_processor(config, space_of(render).space, "scene_linear"), _region(render, asked))
-    sample = light.reshape(-1, 3) * np.float32(2 ** asked["exposure"])
+    config = config_asked(render.project, asked)
+    sample = light_of(config, render, _region(render, asked)).reshape(-1, 3) * np.float32(2 ** asked["exposure"])
     found = {
         "histogram": histogram_of(sample, in_stops=True),
         "chromaticities": [point_json(xy) for xy in chromaticities_of(config, sample).tolist()],
@@ -87,7 +85,7 @@ def light_scope(request: Request, slug: str, pk: int) -> Response:
 
 
 def _region(render: Render, asked: dict[str, Any]) -> Pixels:
-    pixels = stored(render.image, SCOPED, render.layer)
+    pixels = stored(render.image, SCOPED, asked.get("layer", render.layer))
     height, width = pixels.shape[:2]
     left, top = min(width - 1, int(asked["x"] * width)), min(height - 1, int(asked["y"] * height))
     right = max(left + 1, round((asked["x"] + asked["width"]) * width))

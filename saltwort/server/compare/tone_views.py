@@ -1,5 +1,6 @@
 """HTTP for where views put light."""
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -12,11 +13,14 @@ from rest_framework.response import Response
 
 from saltwort.core.engine.processors import ViewChoice
 from saltwort.core.errors import BadInput
+from saltwort.core.findings import Subjects, run_checks
 from saltwort.core.images import encode_png
 from saltwort.core.views.tone import sweep, tone_curve
+from saltwort.server.compare.panes import ConfigQuery, choice_asked, config_asked, draft_from
+from saltwort.server.findings.views import FindingSerializer
 from saltwort.server.http import BINARY, parsed, picture
 from saltwort.server.projects.serializers import ViewChoiceSerializer
-from saltwort.server.projects.setups import config_of
+from saltwort.server.projects.setups import current_setup
 from saltwort.server.projects.views import project_named
 
 
@@ -39,31 +43,60 @@ class ToneSerializer(serializers.Serializer):
     white_at = serializers.FloatField(allow_null=True)
     dynamic_range = serializers.FloatField(allow_null=True)
     largest_turn = HueTurnSerializer(allow_null=True)
+    tint = serializers.FloatField(allow_null=True)
+    falls_at = serializers.FloatField(allow_null=True)
+    reversed_at = serializers.FloatField(allow_null=True)
 
 
-@extend_schema(parameters=[ViewChoiceSerializer], responses=ToneSerializer)
+class ToneQuery(ViewChoiceSerializer, ConfigQuery):
+    """A view, of the current config or another."""
+
+
+@extend_schema(parameters=[ToneQuery], responses=ToneSerializer)
 @api_view(["GET"])
 def tone(request: Request, slug: str) -> Response:
-    config = config_of(project_named(slug).current)
-    choice = ViewChoice(**parsed(request, ViewChoiceSerializer, query=True))
-    return Response(ToneSerializer(_tone(config, choice)).data)
+    asked = parsed(request, ToneQuery, query=True)
+    return Response(ToneSerializer(_tone(config_asked(project_named(slug), asked), choice_asked(asked))).data)
 
 
 def _tone(config: Any, choice: ViewChoice) -> dict[str, Any]:
     try:
         curve, swept = tone_curve(config, choice), sweep(config, choice)
     except BadInput as error:
-        nothing = dict.fromkeys(("grey", "slope", "black_at", "white_at", "dynamic_range", "largest_turn"))
+        nothing = dict.fromkeys(
+            (
+                "grey",
+                "slope",
+                "black_at",
+                "white_at",
+                "dynamic_range",
+                "largest_turn",
+                "tint",
+                "falls_at",
+                "reversed_at",
+            )
+        )
         return {"refused": str(error), "stops": [], "light": [], **nothing}
     dynamic_range = curve.dynamic_range
-    return {"refused": "", **vars(curve), "dynamic_range": dynamic_range, "largest_turn": swept.largest}
+    found = {"dynamic_range": dynamic_range, "largest_turn": swept.largest, "reversed_at": swept.reversed_at}
+    return {"refused": "", **vars(curve), **found}
 
 
-@extend_schema(parameters=[ViewChoiceSerializer], responses=BINARY)
+@extend_schema(parameters=[ToneQuery], responses=BINARY)
 @api_view(["GET"])
 def sweep_picture(request: Request, slug: str) -> HttpResponse:
     """Saturated hues from left to right, exposure from the bottom up, through a view."""
-    config = config_of(project_named(slug).current)
-    choice = ViewChoice(**parsed(request, ViewChoiceSerializer, query=True))
-    shown = sweep(config, choice).shown[::-1]
+    asked = parsed(request, ToneQuery, query=True)
+    shown = sweep(config_asked(project_named(slug), asked), choice_asked(asked)).shown[::-1]
     return picture(encode_png(np.ascontiguousarray(shown.repeat(6, axis=0).repeat(12, axis=1))))
+
+
+@extend_schema(parameters=[ToneQuery], responses=FindingSerializer(many=True))
+@api_view(["GET"])
+def design_findings(request: Request, slug: str) -> Response:
+    """What the checks of views say of the view that is being designed."""
+    project, asked = project_named(slug), parsed(request, ToneQuery, query=True)
+    design = draft_from(asked["draft"])
+    setup = replace(current_setup(project), view=choice_asked(asked), added_views=(design,))
+    found = run_checks(Subjects(config_asked(project, asked), setup), "view.")
+    return Response(FindingSerializer(found, many=True).data)

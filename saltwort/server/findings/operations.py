@@ -2,26 +2,35 @@
 
 from collections.abc import Callable, Collection
 from dataclasses import replace
+from functools import partial
+from typing import Any
 
+import numpy as np
 from django.db import transaction
+from numpy.typing import NDArray
 
 from saltwort.core.configs import Replacement, Setup
 from saltwort.core.configs.edits import SpaceEdit
+from saltwort.core.engine import ViewChoice
 from saltwort.core.errors import BadInput
 from saltwort.core.findings import (
     CheckedRender,
     CheckedTexture,
+    DrawnOff,
     Finding,
     Subjects,
     UnreadableFile,
     run_checks,
 )
+from saltwort.core.images.reading import colour_channels
 from saltwort.core.textures.evidence import evidence_for
 from saltwort.core.textures.rules import Rule
 from saltwort.server.compare.models import Comparison
+from saltwort.server.images.operations import preview_of
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.operations import change_setup
 from saltwort.server.projects.setups import base_text, config_of, current_setup
+from saltwort.server.scene.models import Render
 from saltwort.server.scene.operations import facts_of, space_of
 from saltwort.server.textures.intake import forget_left_out
 from saltwort.server.textures.operations import assigned_textures, pin_texture
@@ -52,13 +61,39 @@ def subjects_of(project: Project, unpinned: Collection[int] = ()) -> Subjects:
             for row in textures
         ],
         renders=[
-            CheckedRender(render.name, space_of(render).space, facts_of(render))
+            CheckedRender(render.name, space_of(render).space, facts_of(render), partial(_sample, render))
             for render in project.renders.select_related("image")
         ],
         unreadable=[UnreadableFile(file.path, file.reason) for file in project.left_out.all()],
         stations=[station.described() for station in project.stations.all()],
-        exposure=Comparison.objects.filter(project=project).values_list("exposure", flat=True).first() or 0.0,
+        **_compared(project),
     )
+
+
+def _sample(render: Render) -> NDArray[np.float32] | None:
+    """Pixels of a render as it was brought; none of another of its layers, or once its file is gone."""
+    if render.layer:
+        return None
+    try:
+        sample = preview_of(render.image).sample
+    except BadInput:
+        return None
+    return sample[:, colour_channels(render.image.measured().header.channel_names)]
+
+
+def _compared(project: Project) -> dict[str, Any]:
+    """What the Compare step adds to the subjects of checks."""
+    comparison = Comparison.objects.filter(project=project).first()
+    if comparison is None:
+        return {}
+    own = [(f"pane {number}", pane.get("exposure")) for number, pane in enumerate(comparison.panes, start=1)]
+    current = [seen for seen in comparison.drawn_off if seen["revision"] == project.current.number]
+    return {
+        "exposures": [("all panes", comparison.exposure), *((name, stops) for name, stops in own if stops)],
+        "drawn_off": [
+            DrawnOff(ViewChoice(seen["display"], seen["view"], seen["look"]), seen["largest"]) for seen in current
+        ],
+    }
 
 
 @transaction.atomic

@@ -28,9 +28,12 @@ class StoredImage(models.Model):
 
     @property
     def file(self) -> Path:
-        """Where the content lies. Raises BadInput when it was read in place and is not what it was."""
+        """Where the content lies. Raises BadInput when it is gone, or was read in place and is not what it was."""
         if not self.place:
-            return media_file(self.sha256, self.suffix)
+            kept = media_file(self.sha256, self.suffix)
+            if not kept.exists():
+                raise BadInput("The file of this picture is gone from Saltwort’s folder. Bring it again.")
+            return kept
         path = Path(self.place)
         try:
             status = path.stat()

@@ -9,6 +9,7 @@ from saltwort.core.configs.explain import Primaries
 from saltwort.core.spaces.diagram import xy_to_uv
 from saltwort.server.projects.serializers import (
     AddedLookSerializer,
+    DesignSerializer,
     TypedColourSerializer,
 )
 
@@ -168,9 +169,36 @@ class KeyedSerializer(serializers.Serializer):
     label = serializers.CharField()
 
 
+class ParameterSerializer(serializers.Serializer):
+    key = serializers.CharField()
+    label = serializers.CharField()
+    lowest = serializers.FloatField()
+    highest = serializers.FloatField()
+    step = serializers.FloatField()
+    unit = serializers.CharField(allow_blank=True)
+    by_primary = serializers.BooleanField()
+
+
+class PresetSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    use = serializers.CharField()
+    design = DesignSerializer()
+
+
+class DesignedFamilySerializer(serializers.Serializer):
+    """A family whose views can be designed: its parameters, itself as a design, and others to start from."""
+
+    key = serializers.CharField()
+    parameters = ParameterSerializer(many=True)
+    design = DesignSerializer()
+    presets = PresetSerializer(many=True)
+
+
 class FamiliesSerializer(serializers.Serializer):
     """What can be added or chosen: view families, for ACES the engine's renderings, known gamuts and curves, interop
     IDs, encodings, OCIO versions, and looks of our own."""
+
+    designed = DesignedFamilySerializer(many=True)
 
     curves = KeyedSerializer(many=True)
     interop_ids = KeyedSerializer(many=True)

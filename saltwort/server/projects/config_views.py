@@ -35,6 +35,8 @@ from saltwort.core.spaces.observer import spectral_locus
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.core.textures.kinds import MAP_KINDS
 from saltwort.core.views import FAMILIES, aces_renderings
+from saltwort.core.views.design import PARAMETERS
+from saltwort.core.views.presets import OWN_DESIGNS, PRESETS
 from saltwort.server.http import BINARY, download, finite, parsed
 from saltwort.server.projects import previews, trimming
 from saltwort.server.projects.config_serializers import (
@@ -94,6 +96,15 @@ def view_families(request: Request) -> Response:
     renderings = [{"name": name, "description": text} for name, text in aces_renderings().items()]
     offered = {
         "families": FAMILIES.values(),
+        "designed": [
+            {
+                "key": key,
+                "parameters": parameters,
+                "design": OWN_DESIGNS[key],
+                "presets": [preset for preset in PRESETS if preset.family == key],
+            }
+            for key, parameters in PARAMETERS.items()
+        ],
         "aces_renderings": renderings,
         "gamuts": KNOWN_GAMUTS,
         "looks": OWN_LOOKS,

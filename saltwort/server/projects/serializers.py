@@ -32,15 +32,34 @@ class RuleSerializer(serializers.Serializer):
     map_kinds = serializers.ListField(child=serializers.ChoiceField(choices=list(MAP_KINDS)), default=list)
 
 
+def triple_of_numbers() -> serializers.ListField:
+    return serializers.ListField(child=serializers.FloatField(), min_length=3, max_length=3)
+
+
+class DesignSerializer(serializers.Serializer):
+    """Parameters of an AgX or filmic view; their limits are those of the family."""
+
+    darkest = serializers.FloatField()
+    brightest = serializers.FloatField()
+    grey = serializers.FloatField()
+    contrast = serializers.FloatField()
+    toe = serializers.FloatField()
+    shoulder = serializers.FloatField()
+    inset = triple_of_numbers()
+    inset_turn = triple_of_numbers()
+    outset = triple_of_numbers()
+    outset_turn = triple_of_numbers()
+    path_to_white = serializers.FloatField()
+
+
 class AddedViewSerializer(serializers.Serializer):
+    """`design` null is the family as it is by itself."""
+
     display = serializers.CharField(max_length=200)
     name = serializers.CharField(max_length=100)
     family = serializers.ChoiceField(choices=list(FAMILIES))
     rendering = serializers.CharField(max_length=100, allow_blank=True, default="")
-
-
-def triple_of_numbers() -> serializers.ListField:
-    return serializers.ListField(child=serializers.FloatField(), min_length=3, max_length=3)
+    design = DesignSerializer(allow_null=True, default=None)
 
 
 class AddedSpaceSerializer(serializers.Serializer):

@@ -17,6 +17,7 @@ from saltwort.core.scene.setting import Light, Scene, Swatch
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.core.textures.rules import Rule, RuleBook
 from saltwort.core.views import AddedView
+from saltwort.core.views.design import Design
 from saltwort.server.projects.models import BaseConfig, ConfigFile, Project, Revision, StoredConfig
 
 BUILTIN, UPLOADED, REVISION = "builtin:", "sha256:", "revision:"
@@ -32,7 +33,7 @@ def setup_from_json(stored: dict[str, Any]) -> Setup:
             **stored,
             "view": ViewChoice(**stored["view"]),
             "rules": tuple(rule_from_json(rule) for rule in stored["rules"]),
-            "added_views": tuple(AddedView(**view) for view in stored.get("added_views", ())),
+            "added_views": tuple(map(view_from_json, stored.get("added_views", ()))),
             "added_spaces": tuple(map(space_from_json, stored.get("added_spaces", ()))),
             "added_looks": tuple(map(look_from_json, stored.get("added_looks", ()))),
             "roles": tuple((role, space) for role, space in stored.get("roles", ())),
@@ -44,6 +45,14 @@ def setup_from_json(stored: dict[str, Any]) -> Setup:
             "scene": scene_from_json(stored.get("scene")),
         }
     )
+
+
+def view_from_json(stored: dict[str, Any]) -> AddedView:
+    design = stored.get("design")
+    if design is not None:
+        triples = {name: tuple(value) if isinstance(value, list) else value for name, value in design.items()}
+        design = Design(**triples)
+    return AddedView(**{**stored, "design": design})
 
 
 def scene_from_json(stored: dict[str, Any] | None) -> Scene:

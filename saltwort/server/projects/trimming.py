@@ -42,7 +42,7 @@ def used_by(project: Project) -> Trim:
         *(space_of(render).space for render in project.renders.select_related("image", "project__current")),
     ]
     found = [config.getColorSpace(name) for name in names]
-    views = [setup.view, *panes_of(comparison_of(project))]
+    views = [setup.view, *(pane.choice for pane, _ in panes_of(comparison_of(project)))]
     return Trim(
         spaces=tuple(dict.fromkeys(space.getName() for space in found if space)),
         views=tuple(dict.fromkeys(ViewChoice(view.display, view.view) for view in views)),

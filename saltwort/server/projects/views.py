@@ -18,7 +18,6 @@ from saltwort.core.configs import (
 from saltwort.core.configs.setup import with_space_edits
 from saltwort.core.engine import ViewChoice
 from saltwort.core.spaces.typed import TypedColour
-from saltwort.core.views import AddedView
 from saltwort.server.http import BasedOn, author_of, finite, parsed
 from saltwort.server.projects import operations, previews
 from saltwort.server.projects.config_serializers import (
@@ -46,6 +45,7 @@ from saltwort.server.projects.setups import (
     rule_from_json,
     space_from_json,
     trim_from_json,
+    view_from_json,
 )
 from saltwort.server.uploads import PlainFile, read_upload
 
@@ -60,15 +60,15 @@ def project_named(slug: str) -> Project:
 @api_view(["GET", "POST"])
 def projects(request: Request) -> Response:
     if request.method == "POST":
-        project = operations.create_project(parsed(request, ProjectNameSerializer)["name"])
-        return Response(_project(project), status=status.HTTP_201_CREATED)
+        project = operations.createproject_json(parsed(request, ProjectNameSerializer)["name"])
+        return Response(project_json(project), status=status.HTTP_201_CREATED)
     return Response(ProjectNameSerializer(Project.objects.order_by("name"), many=True).data)
 
 
 @extend_schema(responses=ProjectSerializer)
 @api_view(["GET"])
 def project(request: Request, slug: str) -> Response:
-    return Response(_project(project_named(slug)))
+    return Response(project_json(project_named(slug)))
 
 
 @extend_schema(request=SetupChange, responses=ProjectSerializer)
@@ -82,7 +82,7 @@ def setup(request: Request, slug: str) -> Response:
         lambda setup: _changed(project, setup, asked),
         author_of(request),
     )
-    return Response(_project(changed))
+    return Response(project_json(changed))
 
 
 @extend_schema(request=SetupParts, responses=ChangePreviewSerializer)
@@ -109,13 +109,13 @@ def look_file(request: Request, slug: str) -> Response:
 @extend_schema(request=BasedOn, responses=ProjectSerializer)
 @api_view(["POST"])
 def undo(request: Request, slug: str) -> Response:
-    return Response(_project(operations.undo(project_named(slug), parsed(request, BasedOn)["based_on"])))
+    return Response(project_json(operations.undo(project_named(slug), parsed(request, BasedOn)["based_on"])))
 
 
 @extend_schema(request=BasedOn, responses=ProjectSerializer)
 @api_view(["POST"])
 def redo(request: Request, slug: str) -> Response:
-    return Response(_project(operations.redo(project_named(slug), parsed(request, BasedOn)["based_on"])))
+    return Response(project_json(operations.redo(project_named(slug), parsed(request, BasedOn)["based_on"])))
 
 
 @extend_schema(methods=["GET"], responses=RevisionSerializer(many=True))
@@ -125,7 +125,7 @@ def revisions(request: Request, slug: str) -> Response:
     project = project_named(slug)
     if request.method == "POST":
         asked = parsed(request, ReturnTo)
-        return Response(_project(operations.return_to(project, asked["based_on"], asked["number"])))
+        return Response(project_json(operations.return_to(project, asked["based_on"], asked["number"])))
     return Response(RevisionSerializer(project.revisions.defer("text"), many=True).data)
 
 
@@ -146,7 +146,7 @@ def base(request: Request, slug: str) -> Response:
 def tracer(request: Request, slug: str) -> Response:
     asked = parsed(request, TracerChange)
     typed = TypedColour(asked["space"], asked["unit"], asked["text"])
-    return Response(_project(operations.set_tracer(project_named(slug), asked["based_on"], typed)))
+    return Response(project_json(operations.set_tracer(project_named(slug), asked["based_on"], typed)))
 
 
 @extend_schema(responses=JointSerializer(many=True))
@@ -168,7 +168,7 @@ def _changed(project: Project, setup: Setup, asked: dict[str, Any]) -> Setup:
     if "rules" in asked:
         changes["rules"] = tuple(rule_from_json(rule) for rule in asked["rules"])
     if "added_views" in asked:
-        changes["added_views"] = tuple(AddedView(**view) for view in asked["added_views"])
+        changes["added_views"] = tuple(map(view_from_json, asked["added_views"]))
     if "added_spaces" in asked:
         changes["added_spaces"] = tuple(map(space_from_json, asked["added_spaces"]))
     if "added_looks" in asked:
@@ -190,7 +190,8 @@ def _changed(project: Project, setup: Setup, asked: dict[str, Any]) -> Setup:
     return replace(setup, **changes)
 
 
-def _project(project: Project) -> dict[str, Any]:
+def project_json(project: Project) -> dict[str, Any]:
+    """All that the screen shows of a project and its current revision."""
     tracer = {**asdict(project.tracer), "version": project.version}
     return ProjectSerializer(
         {

@@ -17,6 +17,7 @@ from saltwort.core.engine import ViewChoice, apply, view_processor
 from saltwort.core.images import encode_png
 from saltwort.core.scene.marks import MARKS, mark, marked_share, striped
 from saltwort.core.textures.evidence import evidence_for, verdict_of
+from saltwort.server.compare.panes import ConfigQuery, config_asked
 from saltwort.server.http import BINARY, parsed, picture
 from saltwort.server.images.operations import store_upload
 from saltwort.server.images.pictures import LARGEST_PICTURE, drawn, pixels_of, stored
@@ -60,31 +61,31 @@ def render(request: Request, slug: str, pk: int) -> Response:
     return Response(_render(found))
 
 
-class RenderPictureQuery(ViewChoiceSerializer):
-    """The project's view where none is named. `mark` puts stripes where something is wrong."""
+class RenderPictureQuery(ViewChoiceSerializer, ConfigQuery):
+    """The project's view where none is named. `mark` puts stripes where something is wrong; `layer` is another than
+    that of the render."""
 
     display = serializers.CharField(required=False)
     view = serializers.CharField(required=False)
     exposure = serializers.FloatField(default=0.0)
     size = serializers.IntegerField(min_value=16, max_value=LARGEST_PICTURE, default=96)
     mark = serializers.ChoiceField(choices=list(MARKS), required=False)
+    layer = serializers.CharField(required=False, allow_blank=True, max_length=200)
 
 
 @extend_schema(parameters=[RenderPictureQuery], responses=BINARY)
 @api_view(["GET"])
 def render_picture(request: Request, slug: str, pk: int) -> HttpResponse:
     found, asked = render_named(slug, pk), parsed(request, RenderPictureQuery, query=True)
-    config = config_of(found.project.current)
+    config, layer = config_asked(found.project, asked), asked.get("layer", found.layer)
     choice = screen_view(config, current_setup(found.project).view)
     if "view" in asked:
         choice = ViewChoice(asked.get("display", choice.display), asked["view"], asked["look"])
     space = operations.space_of(found).space
     if "mark" not in asked:
-        return picture(drawn(found.image, config, space, choice, asked["exposure"], asked["size"], found.layer))
-    shown = apply(
-        view_processor(config, space, choice, asked["exposure"]), stored(found.image, asked["size"], found.layer)
-    )
-    return picture(encode_png(striped(shown, mark(asked["mark"], pixels_of(found.image, found.layer)))))
+        return picture(drawn(found.image, config, space, choice, asked["exposure"], asked["size"], layer))
+    shown = apply(view_processor(config, space, choice, asked["exposure"]), stored(found.image, asked["size"], layer))
+    return picture(encode_png(striped(shown, mark(asked["mark"], pixels_of(found.image, layer)))))
 
 
 @extend_schema(responses=MarkedSerializer(many=True))

@@ -15,7 +15,7 @@ from saltwort.core.configs import screen_view
 from saltwort.core.configs.explain import explain_space
 from saltwort.core.engine import ViewChoice, apply_to_colour, space_processor, view_processor
 from saltwort.core.engine.processors import known_space
-from saltwort.core.images import read_window
+from saltwort.core.images import read_box
 from saltwort.core.images.reading import Pixels, colour_channels
 from saltwort.core.textures.evidence import FLOATS
 from saltwort.core.textures.kinds import LIGHT
@@ -86,7 +86,7 @@ def study(request: Request, slug: str, pk: int) -> Response:
 def pixel(request: Request, slug: str, pk: int) -> Response:
     found, asked = texture_named(slug, pk), parsed(request, PixelQuery, query=True)
     config, choice = config_of(found.project.current), current_setup(found.project).view
-    window = read_window(found.image.file, asked["x"], asked["y"], asked["sample"])
+    window = read_box(found.image.file, asked["x"], asked["y"], asked["sample"], asked["sample"])
     red, green, blue = window.reshape(-1, 3).mean(axis=0).tolist()
     shown = {
         "stored": finite((red, green, blue)),

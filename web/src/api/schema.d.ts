@@ -316,6 +316,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{slug}/design/findings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What the checks of views say of the view that is being designed. */
+        get: operations["projects_design_findings_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{slug}/export.ocioz": {
         parameters: {
             query?: never;
@@ -390,6 +407,23 @@ export interface paths {
         get: operations["projects_follow_list"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{slug}/grade-look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Make a look of a grade that stands before the view: as a CDL, or where that cannot hold it, as a LUT file. */
+        post: operations["projects_grade_look_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -471,6 +505,38 @@ export interface paths {
         put?: never;
         post: operations["projects_jobs_cancel_create"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{slug}/kept-comparisons": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["projects_kept_comparisons_list"];
+        put?: never;
+        post: operations["projects_kept_comparisons_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{slug}/kept-comparisons/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["projects_kept_comparisons_update"];
+        post?: never;
+        delete: operations["projects_kept_comparisons_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -574,6 +640,39 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{slug}/pair/difference": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["projects_pair_difference_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{slug}/pair/match": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The grade that brings the first pane closest to the second. */
+        post: operations["projects_pair_match_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{slug}/path": {
         parameters: {
             query?: never;
@@ -590,6 +689,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{slug}/probes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["projects_probes_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{slug}/program": {
         parameters: {
             query?: never;
@@ -600,6 +715,22 @@ export interface paths {
         get: operations["projects_program_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{slug}/program/difference": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["projects_program_difference_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1104,6 +1235,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{slug}/test-pictures/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description One of the pictures to judge a view by, as `light` gives a render. */
+        get: operations["projects_test_pictures_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{slug}/texture-folders": {
         parameters: {
             query?: never;
@@ -1572,12 +1720,14 @@ export interface components {
             /** @default  */
             view: string;
         };
+        /** @description `design` null is the family as it is by itself. */
         AddedView: {
             display: string;
             name: string;
             family: components["schemas"]["FamilyEnum"];
             /** @default  */
             rendering: string;
+            design?: components["schemas"]["Design"] | null;
         };
         Assignment: {
             space: string;
@@ -1652,7 +1802,8 @@ export interface components {
             render: number | null;
             /** Format: double */
             exposure: number;
-            panes: components["schemas"]["ViewChoice"][];
+            panes: components["schemas"]["ShownPane"][];
+            probes: number[][];
         };
         /** @description Every write says which version it was made from; a stale one is refused. */
         ComparisonChange: {
@@ -1660,7 +1811,8 @@ export interface components {
             render: number | null;
             /** Format: double */
             exposure: number;
-            panes: components["schemas"]["ViewChoice"][];
+            panes: components["schemas"]["Pane"][];
+            probes?: number[][];
         };
         Config: {
             name: string;
@@ -1713,6 +1865,34 @@ export interface components {
         };
         /** @enum {string} */
         CurveEnum: "linear" | "srgb" | "power" | "rec709" | "acescct" | "pq";
+        /** @description Parameters of an AgX or filmic view; their limits are those of the family. */
+        Design: {
+            /** Format: double */
+            darkest: number;
+            /** Format: double */
+            brightest: number;
+            /** Format: double */
+            grey: number;
+            /** Format: double */
+            contrast: number;
+            /** Format: double */
+            toe: number;
+            /** Format: double */
+            shoulder: number;
+            inset: number[];
+            inset_turn: number[];
+            outset: number[];
+            outset_turn: number[];
+            /** Format: double */
+            path_to_white: number;
+        };
+        /** @description A family whose views can be designed: its parameters, itself as a design, and others to start from. */
+        DesignedFamily: {
+            key: string;
+            parameters: components["schemas"]["Parameter"][];
+            design: components["schemas"]["Design"];
+            presets: components["schemas"]["Preset"][];
+        };
         /** @description The ground of chromaticity diagrams. */
         Diagram: {
             locus: components["schemas"]["Point"][];
@@ -1731,8 +1911,53 @@ export interface components {
             mean: number | null;
             worst: number[] | null;
         };
+        /** @description Two panes, with the render and exposure of those that have none of their own. */
+        DifferenceAsked: {
+            panes: components["schemas"]["Pane"][];
+            render: number;
+            /** Format: double */
+            exposure: number;
+            revision?: number;
+            grade: components["schemas"]["Grade"];
+        };
+        /** @description See PictureDifference. */
+        DifferenceFigures: {
+            measure: string;
+            /** Format: double */
+            mean: number;
+            /** Format: double */
+            most: number;
+            /** Format: double */
+            largest: number;
+            /** Format: double */
+            seen: number;
+        };
         /** @enum {string} */
         DifferenceKindEnum: "added" | "removed" | "renamed" | "changed";
+        /** @description `picture` is the map as the URL of a PNG; what is white in it, is `shown_at` or more. */
+        DifferenceMap: {
+            measure: string;
+            /** Format: double */
+            mean: number;
+            /** Format: double */
+            most: number;
+            /** Format: double */
+            largest: number;
+            /** Format: double */
+            seen: number;
+            picture: string;
+            /** Format: double */
+            shown_at: number;
+        };
+        /** @description The largest difference that a browser's self-test found for a view, as a share of white. */
+        DifferenceNoted: {
+            display: string;
+            view: string;
+            /** @default  */
+            look: string;
+            /** Format: double */
+            largest: number;
+        };
         /** @description A file that a material document names, beside the texture it is; `agrees` where both read it alike. */
         Disagreement: {
             file: components["schemas"]["DocumentedFile"];
@@ -1786,6 +2011,7 @@ export interface components {
          *     IDs, encodings, OCIO versions, and looks of our own.
          */
         Families: {
+            designed: components["schemas"]["DesignedFamily"][];
             curves: components["schemas"]["Keyed"][];
             interop_ids: components["schemas"]["Keyed"][];
             encodings: string[];
@@ -1855,6 +2081,27 @@ export interface components {
         };
         /** @enum {string} */
         FormatEnum: "exr-half" | "exr-float" | "tx-half" | "tx-float" | "tif-16" | "png-16";
+        /** @description See Grade. */
+        Grade: {
+            place: components["schemas"]["GradePlaceEnum"];
+            slope: number[];
+            offset: number[];
+            power: number[];
+            /** Format: double */
+            saturation: number;
+            /** Format: double */
+            exposure: number;
+            log: boolean;
+            curve: number[];
+        };
+        /** @description Every write says which version it was made from; a stale one is refused. */
+        GradeLook: {
+            based_on: number;
+            name: string;
+            grade: components["schemas"]["Grade"];
+        };
+        /** @enum {string} */
+        GradePlaceEnum: "none" | "before" | "after";
         Histogram: {
             in_stops: boolean;
             /** Format: double */
@@ -1909,6 +2156,45 @@ export interface components {
             worst: number;
             pixels: number;
         };
+        Kept: {
+            name: string;
+            /** @default  */
+            notes: string;
+            id: number;
+            version: number;
+            revision: number;
+            /** Format: date-time */
+            made: string;
+            state: components["schemas"]["KeptState"];
+        };
+        /** @description Every write says which version it was made from; a stale one is refused. */
+        KeptNotes: {
+            based_on: number;
+            name: string;
+            /** @default  */
+            notes: string;
+        };
+        KeptRequest: {
+            name: string;
+            /** @default  */
+            notes: string;
+            state: components["schemas"]["KeptState"];
+        };
+        /**
+         * @description What the screen needs to show a comparison again; `panes` hold what each pane showed, whether its own or that of
+         *     all.
+         */
+        KeptState: {
+            render: number;
+            /** Format: double */
+            exposure: number;
+            panes: components["schemas"]["Pane"][];
+            probes: number[][];
+            mode: string;
+            surround: string;
+            marks: string;
+            window: number[];
+        };
         Keyed: {
             key: string;
             label: string;
@@ -1935,6 +2221,8 @@ export interface components {
             shown: (number | null)[];
             facts: components["schemas"]["ColourFacts"] | null;
         };
+        /** @enum {string} */
+        LightEnum: "none" | "srgb" | "display-p3" | "sdr" | "hdr";
         LightFields: {
             name: components["schemas"]["NameEnum"];
             colour: components["schemas"]["Typed"];
@@ -1982,6 +2270,26 @@ export interface components {
             /** Format: double */
             bright_with_detail: number | null;
         };
+        Match: {
+            grade: components["schemas"]["Grade"];
+            before: components["schemas"]["DifferenceFigures"];
+            after: components["schemas"]["DifferenceFigures"];
+        };
+        /** @description Two panes, with the render and exposure of those that have none of their own. */
+        MatchAsked: {
+            panes: components["schemas"]["Pane"][];
+            render: number;
+            /** Format: double */
+            exposure: number;
+            revision?: number;
+            kind: components["schemas"]["MatchAskedKindEnum"];
+            place: components["schemas"]["MatchAskedPlaceEnum"];
+            log: boolean;
+        };
+        /** @enum {string} */
+        MatchAskedKindEnum: "exposure" | "cdl" | "curve";
+        /** @enum {string} */
+        MatchAskedPlaceEnum: "before" | "after";
         Matrix: {
             space: string;
             to: (number | null)[][];
@@ -2054,6 +2362,31 @@ export interface components {
             done: boolean;
             facts: components["schemas"]["Fact"][];
         };
+        /** @description See Pane. */
+        Pane: {
+            display: string;
+            view: string;
+            /** @default  */
+            look: string;
+            /** Format: double */
+            exposure?: number | null;
+            render?: number | null;
+            layer?: string | null;
+            /** @default  */
+            working: string;
+        };
+        Parameter: {
+            key: string;
+            label: string;
+            /** Format: double */
+            lowest: number;
+            /** Format: double */
+            highest: number;
+            /** Format: double */
+            step: number;
+            unit: string;
+            by_primary: boolean;
+        };
         /** @description A path as an application or the OCIO variable has it. */
         PathRequest: {
             path: string;
@@ -2091,6 +2424,24 @@ export interface components {
             light: (number | null)[];
             shown: (number | null)[];
         };
+        /** @description A place, followed through each of the panes. */
+        Place: {
+            panes: components["schemas"]["Probe"][];
+        };
+        /**
+         * @description Places as shares of the picture, followed through panes. `render` and `exposure` are those of panes that have
+         *     none of their own.
+         */
+        PlacesAsked: {
+            places: number[][];
+            panes: components["schemas"]["Pane"][];
+            render: number;
+            /** Format: double */
+            exposure: number;
+            /** @default 1 */
+            sample: number;
+            revision?: number;
+        };
         /** @description A file to look at. */
         PlainFile: {
             /** Format: uri */
@@ -2127,6 +2478,11 @@ export interface components {
             xy: number[];
             uv: number[];
         };
+        Preset: {
+            name: string;
+            use: string;
+            design: components["schemas"]["Design"];
+        };
         Primaries: {
             red: components["schemas"]["Point"];
             green: components["schemas"]["Point"];
@@ -2134,28 +2490,32 @@ export interface components {
             white: components["schemas"]["Point"];
             known: string;
         };
+        /** @description See Followed. `code_values` are those of 8, 10, 12 and 16 bits. */
         Probe: {
-            x: number;
-            y: number;
-            sample: number;
             light: (number | null)[];
             stops: (number | null)[];
-            views: components["schemas"]["ProbeView"][];
-        };
-        ProbeView: {
+            looked: (number | null)[];
             values: (number | null)[];
-            code_values: number[];
+            code_values: number[][];
             clipped: boolean[];
+            /** Format: double */
+            nits: number | null;
+            xy: number[] | null;
+            in_gamut: boolean | null;
         };
         /**
-         * @description GLSL ES 3.0 with a function from light in the working space to the display's code values; `luminance` are the
-         *     weights of red, green and blue in the working space.
+         * @description GLSL ES 3.0 with a function from light in the working space to what was asked for; `luminance` are the weights of
+         *     red, green and blue in the working space, `to_log` and `from_log` its 3×3 matrices to and from the primaries of
+         *     ACEScct (AP1), row by row; null where nobody can tell. `light` says of what kind the display's light is.
          */
         Program: {
             glsl: string;
             function: string;
             textures: components["schemas"]["TextureOfProgram"][];
             luminance: (number | null)[];
+            to_log: (number | null)[][] | null;
+            from_log: (number | null)[][] | null;
+            light: components["schemas"]["LightEnum"];
         };
         Project: {
             slug: string;
@@ -2451,6 +2811,20 @@ export interface components {
             target_version?: components["schemas"]["TargetVersionEnum"] | components["schemas"]["BlankEnum"];
             kind_words?: components["schemas"]["KindWord"][];
         };
+        /** @description A pane as it can be shown now; `gone` says what of it is not there any more. */
+        ShownPane: {
+            display: string;
+            view: string;
+            /** @default  */
+            look: string;
+            /** Format: double */
+            exposure?: number | null;
+            render?: number | null;
+            layer?: string | null;
+            /** @default  */
+            working: string;
+            gone: string;
+        };
         /**
          * @description A place on the rig: the texture or swatch chosen for it, empty where the rig's own colour stands, and the space
          *     that a texture is read in.
@@ -2641,6 +3015,12 @@ export interface components {
             /** Format: double */
             dynamic_range: number | null;
             largest_turn: components["schemas"]["HueTurn"] | null;
+            /** Format: double */
+            tint: number | null;
+            /** Format: double */
+            falls_at: number | null;
+            /** Format: double */
+            reversed_at: number | null;
         };
         ToneMapping: {
             name: string;
@@ -3247,6 +3627,34 @@ export interface operations {
             };
         };
     };
+    projects_design_findings_list: {
+        parameters: {
+            query: {
+                display: string;
+                draft?: string;
+                look?: string;
+                revision?: number;
+                view: string;
+                working?: string;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Finding"][];
+                };
+            };
+        };
+    };
     "projects_export.ocioz_retrieve": {
         parameters: {
             query?: never;
@@ -3363,6 +3771,31 @@ export interface operations {
             };
         };
     };
+    projects_grade_look_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GradeLook"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Project"];
+                };
+            };
+        };
+    };
     projects_intakes_create: {
         parameters: {
             query?: never;
@@ -3471,6 +3904,99 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Job"];
                 };
+            };
+        };
+    };
+    projects_kept_comparisons_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"][];
+                };
+            };
+        };
+    };
+    projects_kept_comparisons_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeptRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"];
+                };
+            };
+        };
+    };
+    projects_kept_comparisons_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeptNotes"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"];
+                };
+            };
+        };
+    };
+    projects_kept_comparisons_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -3658,6 +4184,56 @@ export interface operations {
             };
         };
     };
+    projects_pair_difference_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DifferenceAsked"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DifferenceMap"];
+                };
+            };
+        };
+    };
+    projects_pair_match_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MatchAsked"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Match"];
+                };
+            };
+        };
+    };
     projects_path_list: {
         parameters: {
             query?: never;
@@ -3679,12 +4255,41 @@ export interface operations {
             };
         };
     };
+    projects_probes_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlacesAsked"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Place"][];
+                };
+            };
+        };
+    };
     projects_program_retrieve: {
         parameters: {
             query: {
                 display: string;
+                draft?: string;
                 look?: string;
+                revision?: number;
+                target?: "codes" | "light" | "srgb" | "display-p3";
                 view: string;
+                working?: string;
             };
             header?: never;
             path: {
@@ -3704,12 +4309,40 @@ export interface operations {
             };
         };
     };
+    projects_program_difference_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DifferenceNoted"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     projects_program_proof_retrieve: {
         parameters: {
             query: {
                 display: string;
+                draft?: string;
                 look?: string;
+                revision?: number;
+                target?: "codes" | "light" | "srgb" | "display-p3";
                 view: string;
+                working?: string;
             };
             header?: never;
             path: {
@@ -3871,7 +4504,15 @@ export interface operations {
     projects_renders_light_retrieve: {
         parameters: {
             query?: {
+                draft?: string;
+                height?: number;
+                layer?: string;
+                revision?: number;
                 size?: number;
+                width?: number;
+                working?: string;
+                x?: number;
+                y?: number;
             };
             header?: never;
             path: {
@@ -3895,9 +4536,13 @@ export interface operations {
     projects_renders_light_scope_retrieve: {
         parameters: {
             query?: {
+                draft?: string;
                 exposure?: number;
                 height?: number;
+                layer?: string;
+                revision?: number;
                 width?: number;
+                working?: string;
                 x?: number;
                 y?: number;
             };
@@ -3946,11 +4591,15 @@ export interface operations {
         parameters: {
             query?: {
                 display?: string;
+                draft?: string;
                 exposure?: number;
+                layer?: string;
                 look?: string;
                 mark?: "flat" | "negative" | "not-finite";
+                revision?: number;
                 size?: number;
                 view?: string;
+                working?: string;
             };
             header?: never;
             path: {
@@ -3974,10 +4623,15 @@ export interface operations {
     projects_renders_probe_retrieve: {
         parameters: {
             query: {
-                display?: string;
+                display: string;
+                draft?: string;
                 exposure?: number;
+                layer?: string;
+                look?: string;
+                revision?: number;
                 sample?: number;
-                view?: string;
+                view: string;
+                working?: string;
                 x: number;
                 y: number;
             };
@@ -4003,19 +4657,26 @@ export interface operations {
     projects_renders_scope_retrieve: {
         parameters: {
             query: {
+                curve?: string;
                 display: string;
+                draft?: string;
                 exposure?: number;
                 grade?: "none" | "before" | "after";
+                grade_exposure?: number;
                 height?: number;
                 kind: "waveform" | "parade" | "vectorscope";
+                layer?: string;
                 light?: boolean;
+                log?: boolean;
                 look?: string;
                 offset?: string;
                 power?: string;
+                revision?: number;
                 saturation?: number;
                 slope?: string;
                 view: string;
                 width?: number;
+                working?: string;
                 x?: number;
                 y?: number;
             };
@@ -4576,6 +5237,32 @@ export interface operations {
             };
         };
     };
+    projects_test_pictures_retrieve: {
+        parameters: {
+            query?: {
+                draft?: string;
+                revision?: number;
+                working?: string;
+            };
+            header?: never;
+            path: {
+                name: string;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+        };
+    };
     projects_texture_folders_list: {
         parameters: {
             query?: never;
@@ -5053,8 +5740,11 @@ export interface operations {
         parameters: {
             query: {
                 display: string;
+                draft?: string;
                 look?: string;
+                revision?: number;
                 view: string;
+                working?: string;
             };
             header?: never;
             path: {
@@ -5078,8 +5768,11 @@ export interface operations {
         parameters: {
             query: {
                 display: string;
+                draft?: string;
                 look?: string;
+                revision?: number;
                 view: string;
+                working?: string;
             };
             header?: never;
             path: {

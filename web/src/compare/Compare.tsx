@@ -1,106 +1,146 @@
 import { Button, Select, Slider } from '@mantine/core';
-import { useElementSize, useHotkeys } from '@mantine/hooks';
+import { useElementSize, useHotkeys, useMergedRef } from '@mantine/hooks';
 import { useCallback, useMemo, useRef, useState } from 'react';
 import { useNavigate, useSearchParams } from 'react-router';
 
-import { api, body, type Schemas } from '../api/client';
-import { type Render, useChange, useComparison, useConfig, useRenders, useSlug, type ViewChoice } from '../api/hooks';
+import type { Schemas } from '../api/client';
+import { type Render, useComparison, useConfig, useProject, useRenders, useSlug } from '../api/hooks';
 import { displayName, stops } from '../shared/colour';
 import { Key } from '../shared/marks';
 import { Segments } from '../shared/Segments';
 import { Empty, Loaded } from '../shared/states';
 import classes from './Compare.module.css';
-import { type Grade, type Marks, NO_GRADE } from './drawer';
-import { Frame, type FrameHandlers } from './Frame';
+import { DesignPanel } from './DesignPanel';
+import { DesignTable } from './DesignTable';
+import { type Marks, NO_GRADE } from './drawer';
+import { Frame, type FrameHandlers, type Point, type Standing } from './Frame';
 import { GradePanel } from './GradePanel';
+import { KeptNotes } from './KeptNotes';
 import { LightPlaces } from './LightPlaces';
-import { LivePicture } from './LivePicture';
+import { LivePicture, type LiveProps } from './LivePicture';
 import { MarkChoice } from './MarkChoice';
 import { Pane } from './Pane';
-import { ProbeTable, type Point } from './ProbeTable';
+import { ProbeList, ProbeTable } from './ProbeTable';
+import { SaveSeen, useKept } from './SaveSeen';
 import { Scopes } from './Scopes';
 import { SelfTest } from './SelfTest';
+import { captionOf, type OnScreen, type PaneState, screenOfBrowser, ScreenContext, type Shown, shownIn } from './shown';
 import { TwoInOne } from './TwoInOne';
+import { useDesign } from './useDesign';
+import { type Kept, type TableOf, useKeptTable, useProjectTable } from './useTable';
 import { useWindow } from './useWindow';
-
-type Comparison = Schemas['Comparison'];
 
 const REACH = 8;
 const GAP = 10;
 const PADDING = 24;
 const CAPTION = 40;
 const MOST_PANES = 9;
+const MOST_PROBES = 12;
 
-const MODES = { panes: 'Panes', wipe: 'Wipe', flip: 'Flip', difference: 'Difference', sheet: 'All views', light: 'Where the light goes' };
+const MODES = {
+  panes: 'Panes',
+  wipe: 'Wipe',
+  flip: 'Flip',
+  difference: 'Difference',
+  sheet: 'All views',
+  probes: 'Probes',
+  light: 'Where light goes',
+  design: 'Design',
+};
 type Mode = keyof typeof MODES;
+const SCROLLED: Mode[] = ['light', 'design'];
 
 const SURROUNDS = { black: '#000000', grey: '#777777', white: '#ffffff' };
 type Surround = keyof typeof SURROUNDS;
 
-/** Renders through views, side by side and over each other, with a probe and scopes. */
+const NO_PANE: PaneState = { display: '', view: '', look: '', exposure: null, render: null, layer: null, working: '' };
+
+/** Renders through views, side by side and over each other, with probes and scopes. */
 export function Compare() {
-  const comparison = useComparison();
+  const [search] = useSearchParams();
   const renders = useRenders();
+  const kept = useKept();
+  const comparison = useComparison();
   const slug = useSlug();
   const navigate = useNavigate();
+  const wanted = Number(search.get('kept'));
   return (
     <Loaded of={renders}>
-      {(listed) =>
-        listed.length === 0 ? (
-          <Empty>
-            <p>There is no render to look at yet.</p>
-            <Button onClick={() => void navigate(`/p/${slug}/scene?part=renders`)}>Bring one in Scene</Button>
-          </Empty>
-        ) : (
-          <Loaded of={comparison}>{(data) => <Table comparison={data} renders={listed} />}</Loaded>
-        )
-      }
+      {(listed) => {
+        if (listed.length === 0) {
+          return (
+            <Empty>
+              <p>There is no render to look at yet.</p>
+              <Button onClick={() => void navigate(`/p/${slug}/scene?part=renders`)}>Bring one in Scene</Button>
+            </Empty>
+          );
+        }
+        if (!wanted) {
+          return <Loaded of={comparison}>{(data) => <ProjectTable comparison={data} renders={listed} />}</Loaded>;
+        }
+        return (
+          <Loaded of={kept}>
+            {(all) => {
+              const found = all.find(({ id }) => id === wanted);
+              if (found) return <KeptTable key={found.id} kept={found} renders={listed} />;
+              return (
+                <Empty>
+                  <p>This comparison was deleted.</p>
+                  <Button onClick={() => void navigate(`/p/${slug}/compare`)}>Show the present one</Button>
+                </Empty>
+              );
+            }}
+          </Loaded>
+        );
+      }}
     </Loaded>
   );
 }
 
-function Table({ comparison, renders }: { comparison: Comparison; renders: Render[] }) {
-  const [search, setSearch] = useSearchParams();
+function ProjectTable({ comparison, renders }: { comparison: Schemas['Comparison']; renders: Render[] }) {
+  const [search] = useSearchParams();
   const wanted = Number(search.get('render')) || comparison.render;
   const render = renders.find((candidate) => candidate.id === wanted) ?? renders[0];
-  const [exposure, setExposure] = useState(comparison.exposure);
-  const [point, setPoint] = useState<Point>();
-  const [held, setHeld] = useState(false);
-  const [sample, setSample] = useState(1);
-  const [mode, setMode] = useState<Mode>('panes');
-  const [flipped, setFlipped] = useState(false);
-  const [marks, setMarks] = useState<Marks>('picture');
-  const [grade, setGrade] = useState(NO_GRADE);
-  const [surround, setSurround] = useState<Surround>('grey');
-  const { window, zoom, pan, magnify, whole } = useWindow();
-  const { ref, width, height } = useElementSize();
-  const panes = comparison.panes as ViewChoice[];
+  const table = useProjectTable(comparison, render);
+  return render && <Table table={table} render={render} renders={renders} />;
+}
 
-  // A change made while one is on its way is made on top of it: not refused as stale, and nothing of it lost.
-  const latest = useRef(comparison);
-  const queue = useRef<Promise<unknown>>(Promise.resolve());
-  const save = useChange((slug, change: (before: Comparison) => Partial<Comparison>) => {
-    const next = queue.current.then(async () => {
-      if (comparison.version > latest.current.version) latest.current = comparison;
-      const { version, ...before } = { ...latest.current, render: render?.id ?? null };
-      const saved = await body(
-        api.PUT('/api/projects/{slug}/comparison', {
-          params: { path: { slug } },
-          body: { ...before, ...change(latest.current), based_on: version },
-        }),
-      );
-      latest.current = saved;
-      return saved;
-    });
-    queue.current = next.catch(() => undefined);
-    return next;
-  });
-  const savePanes = (change: (before: ViewChoice[]) => ViewChoice[]) =>
-    save.mutate((before) => ({ panes: change(before.panes as ViewChoice[]) }));
+function KeptTable({ kept, renders }: { kept: Kept; renders: Render[] }) {
+  const table = useKeptTable(kept);
+  const render = renders.find(({ id }) => id === table.state.render) ?? renders[0];
+  return render && <Table table={table} render={render} renders={renders} kept={kept} />;
+}
+
+function Table({ table, render, renders, kept }: { table: TableOf; render: Render; renders: Render[]; kept?: Kept }) {
+  const [, setSearch] = useSearchParams();
+  const { state, change } = table;
+  const project = useProject();
+  const [exposure, setExposure] = useState(state.exposure);
+  const [point, setPoint] = useState<Point>();
+  const [region, setRegion] = useState<Standing['region']>();
+  const [sample, setSample] = useState(1);
+  const [mode, setMode] = useState<Mode>(kept && kept.state.mode in MODES ? (kept.state.mode as Mode) : 'panes');
+  const [flipped, setFlipped] = useState(false);
+  const [marks, setMarks] = useState<Marks>((kept?.state.marks as Marks | undefined) ?? 'picture');
+  const [grade, setGrade] = useState(NO_GRADE);
+  const [surround, setSurround] = useState<Surround>(
+    kept && kept.state.surround in SURROUNDS ? (kept.state.surround as Surround) : 'grey',
+  );
+  const [onScreen, setOnScreen] = useState<OnScreen>('light');
+  const [testPicture, setTestPicture] = useState('');
+  const { window, zoom, pan, magnify, whole } = useWindow(kept?.state.window);
+  const { ref: sized, width, height } = useElementSize();
+  const seen = useRef<HTMLDivElement>(null);
+  const ref = useMergedRef(sized, seen);
+  const designing = useDesign();
+  const screen = useMemo(() => ({ onScreen, screen: screenOfBrowser() }), [onScreen]);
+  const { panes, probes } = state;
+
+  const savePanes = (next: (before: PaneState[]) => PaneState[]) => change((before) => ({ panes: next(before.panes) }));
   const expose = (next: number) => {
     const limited = Math.min(REACH, Math.max(-REACH, next));
     setExposure(limited);
-    save.mutate(() => ({ exposure: limited }));
+    change(() => ({ exposure: limited }));
   };
   useHotkeys([
     ['[', () => expose(exposure - 0.5)],
@@ -110,195 +150,284 @@ function Table({ comparison, renders }: { comparison: Comparison; renders: Rende
     ['v', () => setFlipped((before) => !before)],
     ['w', whole],
   ]);
-  const onPoint = useCallback((next: Point) => !held && setPoint(next), [held]);
-  const onHold = useCallback(() => setHeld((before) => !before), []);
-  const handlers = useMemo<FrameHandlers>(
-    () => ({ onPoint, onHold, onZoom: zoom, onPan: pan }),
-    [onPoint, onHold, zoom, pan],
+  const hold = useCallback(
+    (at: Point) => change((before) => ({ probes: [...before.probes, at].slice(-MOST_PROBES) })),
+    [change],
   );
-  if (!render) return null;
+  const handlers = useMemo<FrameHandlers>(
+    () => ({ onPoint: setPoint, onHold: hold, onRegion: setRegion, onZoom: zoom, onPan: pan }),
+    [hold, zoom, pan],
+  );
+  const standing: Standing = { point, probes, region };
+  const revision = kept?.revision;
+  const all = { render, renders, exposure, revision };
+  const shown = panes.map((pane) => shownIn(pane, all));
+  const [first = shownIn(NO_PANE, all), second = first] = shown;
+  const [firstState = NO_PANE, secondState = firstState] = panes;
+  const states: [PaneState, PaneState] = [firstState, secondState];
+  const common = { render: render.id, exposure, ...(revision === undefined ? {} : { revision }) };
   const isPair = mode === 'wipe' || mode === 'flip' || mode === 'difference';
+  const isDesign = mode === 'design';
   const shape = render.width / render.height;
-  const size = pictureSize(width, height, shape, isPair ? 1 : panes.length);
-  const [first = { display: '', view: '', look: '' }, second = first] = panes;
+  const room = mode === 'probes' ? height * 0.55 : height;
+  const size = pictureSize(width, room, shape, isPair ? 1 : panes.length);
+  const look = { window, marks, grade };
+  const asked = { ...common, panes, sample };
 
   return (
-    <div className="columns two">
-      <div className={classes.table}>
-        <div className={classes.bar}>
-          <Segments
-            aria-label="How panes stand"
-            value={mode}
-            onChange={(value) => setMode(value as Mode)}
-            data={Object.entries(MODES).map(([value, label]) => ({ value, label }))}
-          />
-          <span className="row">
-            <Button size="compact-xs" onClick={whole}>
-              Whole &nbsp;<Key>W</Key>
-            </Button>
-            <Button
-              size="compact-xs"
-              onClick={() => magnify(size.width / (render.width / globalThis.devicePixelRatio))}
-              title="One pixel of the picture on one of the screen"
-            >
-              1 : 1
-            </Button>
-            <span className="mono small quiet" style={{ minWidth: 56 }}>
-              {Math.round((size.width * globalThis.devicePixelRatio * 100) / (render.width * window.width))} %
-            </span>
+    <ScreenContext value={screen}>
+      <div className="columns two">
+        <div className={classes.table}>
+          <div className={classes.bar}>
             <Segments
-              aria-label="Surround"
-              value={surround}
-              onChange={(value) => setSurround(value as Surround)}
-              data={[
-                { value: 'black', label: 'Black' },
-                { value: 'grey', label: 'Grey' },
-                { value: 'white', label: 'White' },
-              ]}
+              aria-label="How panes stand"
+              value={mode}
+              onChange={(value) => setMode(value as Mode)}
+              data={Object.entries(MODES).map(([value, label]) => ({ value, label }))}
             />
-          </span>
-        </div>
-        <div
-          ref={ref}
-          className={mode === 'sheet' ? classes.sheet : mode === 'light' ? classes.plots : classes.panes}
-          style={{
-            background: mode === 'light' ? undefined : SURROUNDS[surround],
-            ...(mode === 'sheet' || mode === 'light' ? {} : { gridTemplateColumns: `repeat(${size.columns}, ${size.width}px)` }),
-          }}
-        >
-          {width > 0 && mode === 'panes' &&
-            panes.map((choice, index) => (
-              <Pane
-                key={index}
-                number={index + 1}
+            <span className="row">
+              <Button size="compact-xs" onClick={whole}>
+                Whole &nbsp;<Key>W</Key>
+              </Button>
+              <Button
+                size="compact-xs"
+                onClick={() => magnify(size.width / (render.width / globalThis.devicePixelRatio))}
+                title="One pixel of the picture on one of the screen"
+              >
+                1 : 1
+              </Button>
+              <span className="mono small quiet" style={{ minWidth: 56 }}>
+                {Math.round((size.width * globalThis.devicePixelRatio * 100) / (render.width * window.width))} %
+              </span>
+              <Segments
+                aria-label="Surround"
+                value={surround}
+                onChange={(value) => setSurround(value as Surround)}
+                data={[
+                  { value: 'black', label: 'Black' },
+                  { value: 'grey', label: 'Grey' },
+                  { value: 'white', label: 'White' },
+                ]}
+              />
+              <SaveSeen
+                table={() => seen.current}
+                mode={MODES[mode]}
+                state={{
+                  render: render.id,
+                  exposure,
+                  panes: panes.map((pane) => ({ ...pane })),
+                  probes: probes.map(({ x, y }) => [x, y]),
+                  mode,
+                  surround,
+                  marks,
+                  window: [window.x, window.y, window.width, window.height],
+                }}
+              />
+            </span>
+          </div>
+          <div
+            ref={ref}
+            className={mode === 'sheet' ? classes.sheet : SCROLLED.includes(mode) ? classes.plots : classes.panes}
+            style={{
+              background: SCROLLED.includes(mode) ? undefined : SURROUNDS[surround],
+              ...(mode === 'sheet' || SCROLLED.includes(mode)
+                ? {}
+                : { gridTemplateColumns: `repeat(${size.columns}, ${size.width}px)` }),
+            }}
+          >
+            {width > 0 &&
+              (mode === 'panes' || mode === 'probes') &&
+              panes.map((pane, index) => {
+                const picture = shown[index] ?? first;
+                return (
+                  <Pane
+                    key={index}
+                    number={index + 1}
+                    pane={pane}
+                    gone={table.gone[index] ?? ''}
+                    space={size}
+                    shown={picture}
+                    {...within(size, picture)}
+                    {...look}
+                    {...{ standing, handlers }}
+                    onChange={(next) => savePanes((before) => before.map((held, at) => (at === index ? next : held)))}
+                    onRemove={
+                      panes.length > 1 ? () => savePanes((before) => before.filter((_, at) => at !== index)) : undefined
+                    }
+                  />
+                );
+              })}
+            {mode === 'probes' && (
+              <div className={classes.probes}>
+                <ProbeList
+                  held={probes}
+                  size={render}
+                  shown={shown}
+                  asked={asked}
+                  onRemove={(index) => change((before) => ({ probes: before.probes.filter((_, at) => at !== index) }))}
+                />
+              </div>
+            )}
+            {width > 0 && isPair && (
+              <TwoInOne
+                overlay={mode}
+                panes={[first, second]}
+                {...{ states, common, flipped, standing, handlers }}
                 width={size.width}
                 height={size.height}
-                {...{ render, choice, exposure, window, marks, grade, point, handlers }}
-                onChoose={(next) => savePanes((before) => before.map((kept, at) => (at === index ? next : kept)))}
-                onRemove={
-                  panes.length > 1 ? () => savePanes((before) => before.filter((_, at) => at !== index)) : undefined
-                }
+                {...look}
               />
-            ))}
-          {width > 0 && isPair && (
-            <TwoInOne
-              overlay={mode}
-              panes={[first, second]}
-              width={size.width}
-              height={size.height}
-              {...{ render, flipped, exposure, window, marks, grade, point, handlers }}
+            )}
+            {mode === 'light' && <LightPlaces panes={shown} />}
+            {width > 0 && isDesign && (
+              <DesignTable
+                {...{ first, designing, width, standing, handlers }}
+                {...look}
+                picture={testPicture}
+                onPicture={setTestPicture}
+              />
+            )}
+            {width > 0 && mode === 'sheet' && (
+              <ContactSheet {...{ first, width, standing, handlers }} {...look} shape={shapeOf(first, shape)} />
+            )}
+          </div>
+        </div>
+        <section className="column" aria-label={isDesign ? 'Design' : 'Exposure and probe'}>
+          {kept && <KeptNotes kept={kept} state={state} onLeave={() => setSearch({})} />}
+          {isDesign && (
+            <DesignPanel
+              designing={designing}
+              shown={designing.through(first)}
+              onSaved={(choice) =>
+                savePanes((before) => before.map((pane, index) => (index === 0 ? { ...pane, ...choice } : pane)))
+              }
             />
           )}
-          {mode === 'light' && <LightPlaces panes={panes} />}
-          {width > 0 && mode === 'sheet' && (
-            <ContactSheet {...{ render, exposure, window, marks, grade, point, handlers, width, shape }} />
-          )}
-        </div>
-      </div>
-      <section className="column" aria-label="Exposure and probe">
-        <div className="block">
-          <h2>Exposure, all panes</h2>
-          <Slider
-            aria-label="Exposure in stops"
-            color="neutral"
-            min={-REACH}
-            max={REACH}
-            step={0.1}
-            value={exposure}
-            label={null}
-            onChange={setExposure}
-            onChangeEnd={expose}
+          <div className="block">
+            <h2>Exposure, all panes</h2>
+            <Slider
+              aria-label="Exposure in stops"
+              color="neutral"
+              min={-REACH}
+              max={REACH}
+              step={0.1}
+              value={exposure}
+              label={null}
+              onChange={setExposure}
+              onChangeEnd={expose}
+            />
+            <div className="row spread mono small">
+              <span className="quiet">−{REACH}</span>
+              <strong>{stops(exposure)} stops</strong>
+              <span className="quiet">+{REACH}</span>
+            </div>
+            <div className="row wrap">
+              <Button size="compact-xs" onClick={() => expose(exposure - 0.5)} aria-label="Half a stop down">
+                −½ &nbsp;<Key>[</Key>
+              </Button>
+              <Button size="compact-xs" onClick={() => expose(exposure + 0.5)} aria-label="Half a stop up">
+                +½ &nbsp;<Key>]</Key>
+              </Button>
+              <Button size="compact-xs" onClick={() => expose(0)}>
+                Zero &nbsp;<Key>0</Key>
+              </Button>
+              <Button size="compact-xs" onClick={() => savePanes((before) => [...before].reverse())}>
+                Swap &nbsp;<Key>X</Key>
+              </Button>
+              {mode === 'flip' && (
+                <Button size="compact-xs" onClick={() => setFlipped(!flipped)}>
+                  Flip &nbsp;<Key>V</Key>
+                </Button>
+              )}
+              {mode === 'panes' && panes.length < MOST_PANES && (
+                <Button size="compact-xs" onClick={() => savePanes((before) => [...before, before.at(-1) ?? firstState])}>
+                  Add a pane
+                </Button>
+              )}
+            </div>
+          </div>
+          <Select
+            label="Render"
+            data={renders.map(({ id, name }) => ({ value: String(id), label: name }))}
+            value={String(render.id)}
+            onChange={(id) => {
+              if (!kept) setSearch({});
+              setPoint(undefined);
+              change(() => ({ render: Number(id) }));
+            }}
           />
-          <div className="row spread mono small">
-            <span className="quiet">−{REACH}</span>
-            <strong>{stops(exposure)} stops</strong>
-            <span className="quiet">+{REACH}</span>
-          </div>
-          <div className="row wrap">
-            <Button size="compact-xs" onClick={() => expose(exposure - 0.5)} aria-label="Half a stop down">
-              −½ &nbsp;<Key>[</Key>
-            </Button>
-            <Button size="compact-xs" onClick={() => expose(exposure + 0.5)} aria-label="Half a stop up">
-              +½ &nbsp;<Key>]</Key>
-            </Button>
-            <Button size="compact-xs" onClick={() => expose(0)}>
-              Zero &nbsp;<Key>0</Key>
-            </Button>
-            <Button size="compact-xs" onClick={() => savePanes((before) => [...before].reverse())}>
-              Swap &nbsp;<Key>X</Key>
-            </Button>
-            {mode === 'flip' && (
-              <Button size="compact-xs" onClick={() => setFlipped(!flipped)}>
-                Flip &nbsp;<Key>V</Key>
-              </Button>
-            )}
-            {mode === 'panes' && panes.length < MOST_PANES && (
-              <Button size="compact-xs" onClick={() => savePanes((before) => [...before, before.at(-1) ?? first])}>
-                Add a pane
-              </Button>
-            )}
-          </div>
-        </div>
-        <Select
-          label="Render"
-          data={renders.map(({ id, name }) => ({ value: String(id), label: name }))}
-          value={String(render.id)}
-          onChange={(id) => {
-            setSearch({});
-            setPoint(undefined);
-            save.mutate(() => ({ render: Number(id) }));
-          }}
-        />
-        <MarkChoice marks={marks} onChange={setMarks} />
-        <ProbeTable
-          render={render}
-          point={point}
-          held={held}
-          sample={sample}
-          onSample={setSample}
-          exposure={exposure}
-          panes={panes}
-        />
-        <GradePanel grade={grade} onChange={setGrade} />
-        <Scopes render={render} choice={first} exposure={exposure} window={window} grade={grade} />
-        <SelfTest choice={first} />
-      </section>
-    </div>
+          <MarkChoice marks={marks} onChange={setMarks} screen={screen} onScreen={setOnScreen} />
+          {!isDesign && (
+            <>
+              <ProbeTable
+                point={point ?? probes.at(-1)}
+                size={render}
+                held={probes}
+                asked={asked}
+                onSample={setSample}
+                onClear={() => change(() => ({ probes: [] }))}
+              />
+              <GradePanel grade={grade} onChange={setGrade} states={states} common={common} />
+              <Scopes shown={first} window={window} region={region} grade={grade} onWhole={() => setRegion(undefined)} />
+              <SelfTest shown={first} />
+            </>
+          )}
+          {project.error && <p role="alert">{project.error.message}</p>}
+        </section>
+      </div>
+    </ScreenContext>
   );
 }
 
-/** The picture through every view of every display in the config. */
+/** The picture of the first pane through every view of every display in the config. */
 function ContactSheet({
+  first,
   width,
   shape,
-  ...shot
-}: {
-  render: Render;
-  exposure: number;
-  window: Parameters<typeof LivePicture>[0]['window'];
-  marks: Marks;
-  grade: Grade;
-  point: Point | undefined;
-  handlers: FrameHandlers;
-  width: number;
+  standing,
+  handlers,
+  ...look
+}: Omit<LiveProps, 'shown' | 'height'> & {
+  first: Shown;
   shape: number;
+  standing: Standing;
+  handlers: FrameHandlers;
 }) {
   const config = useConfig();
+  const project = useProject();
   const across = Math.floor((width - PADDING - 2 * GAP) / 3);
   const size = { width: across, height: Math.round(across / shape) };
-  const { point, handlers, ...picture } = shot;
   return config.data?.displays.flatMap((display) =>
-    display.views.map((view) => (
-      <figure key={`${display.name} ${view}`} className={classes.pane} style={{ margin: 0, width: across }}>
-        <Frame render={shot.render} window={shot.window} {...size} {...{ point, handlers }}>
-          <LivePicture {...picture} {...size} choice={{ display: display.name, view, look: '' }} />
-        </Frame>
-        <figcaption className={`${classes.below} small ellipsis`}>
-          {view} on {displayName(display.name)}
-        </figcaption>
-      </figure>
-    )),
+    display.views.map((view) => {
+      const shown = { ...first, choice: { display: display.name, view, look: '' } };
+      return (
+        <figure
+          key={`${display.name} ${view}`}
+          className={classes.pane}
+          style={{ margin: 0, width: across }}
+          data-caption={captionOf(shown, project.data?.setup.working_space ?? '')}
+        >
+          <Frame {...size} window={look.window} {...{ standing, handlers }}>
+            <LivePicture {...look} {...size} shown={shown} />
+          </Frame>
+          <figcaption className={`${classes.below} small ellipsis`}>
+            {view} on {displayName(display.name)}
+          </figcaption>
+        </figure>
+      );
+    }),
   );
+}
+
+const shapeOf = ({ render }: Shown, fallback: number) =>
+  typeof render === 'string' ? fallback : render.width / render.height;
+
+/** The largest size of a picture's own shape in a room. */
+function within(room: { width: number; height: number }, shown: Shown) {
+  const shape = shapeOf(shown, room.width / room.height);
+  return shape > room.width / room.height
+    ? { width: room.width, height: Math.round(room.width / shape) }
+    : { width: Math.round(room.height * shape), height: room.height };
 }
 
 /** The largest pictures of that shape of which `count` fit in rows and columns. */

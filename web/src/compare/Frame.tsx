@@ -1,47 +1,71 @@
-import { type PointerEvent, type ReactNode, useEffect, useRef } from 'react';
+import { type PointerEvent, type ReactNode, useEffect, useRef, useState } from 'react';
 
-import type { Render } from '../api/hooks';
 import classes from './Compare.module.css';
 import type { Shot } from './drawer';
-import type { Point } from './ProbeTable';
+
+/** A place of a picture, as shares of it from its upper left. */
+export interface Point {
+  x: number;
+  y: number;
+}
+
+type Area = Shot['window'];
 
 export interface FrameHandlers {
   onPoint: (point: Point) => void;
-  onHold: () => void;
+  /** A click: hold a probe there. */
+  onHold: (point: Point) => void;
+  /** A part that was marked with Shift held. */
+  onRegion: (region: Area) => void;
   /** Magnify by a factor around a place of the picture, 0–1. */
   onZoom: (factor: number, at: Point) => void;
   /** Move by shares of the picture. */
   onPan: (by: Point) => void;
 }
 
+/** What stands on all pictures: the place pointed at, the probes held, the part that scopes are made of. */
+export interface Standing {
+  point: Point | undefined;
+  probes: Point[];
+  region: Area | undefined;
+}
+
 const WHEEL = 1.2;
 const STILL = 4;
 
-/** A picture's place on the table: pointing probes it, the wheel magnifies, dragging moves, a click holds the probe. */
+const limited = (share: number) => Math.min(1, Math.max(0, share));
+const between = (first: Point, second: Point): Area => ({
+  x: Math.min(first.x, second.x),
+  y: Math.min(first.y, second.y),
+  width: Math.abs(first.x - second.x),
+  height: Math.abs(first.y - second.y),
+});
+
+/** A picture's place on the table: pointing probes it, the wheel magnifies, dragging moves, or marks a part with Shift
+ * held, and a click holds a probe. */
 export function Frame({
-  render,
   width,
   height,
   window,
-  point,
+  standing,
   handlers,
   children,
 }: {
-  render: Render;
   width: number;
   height: number;
-  window: Shot['window'];
-  point: Point | undefined;
+  window: Area;
+  standing: Standing;
   handlers: FrameHandlers;
   children: ReactNode;
 }) {
   const frame = useRef<HTMLDivElement>(null);
-  const dragged = useRef<{ x: number; y: number; far: number }>(undefined);
+  const dragged = useRef<{ x: number; y: number; far: number; marks: Point | undefined }>(undefined);
+  const [marked, setMarked] = useState<Area>();
   const place = (event: { clientX: number; clientY: number }): Point => {
     const box = frame.current?.getBoundingClientRect();
     return {
-      x: window.x + ((event.clientX - (box?.left ?? 0)) / width) * window.width,
-      y: window.y + ((event.clientY - (box?.top ?? 0)) / height) * window.height,
+      x: limited(window.x + ((event.clientX - (box?.left ?? 0)) / width) * window.width),
+      y: limited(window.y + ((event.clientY - (box?.top ?? 0)) / height) * window.height),
     };
   };
   const zoom = useRef(handlers.onZoom);
@@ -61,37 +85,63 @@ export function Frame({
   }, []);
   const move = (event: PointerEvent) => {
     const start = dragged.current;
-    if (start && event.buttons === 1) {
-      const by = { x: event.clientX - start.x, y: event.clientY - start.y };
-      dragged.current = { x: event.clientX, y: event.clientY, far: start.far + Math.hypot(by.x, by.y) };
-      if (dragged.current.far > STILL)
-        handlers.onPan({ x: (-by.x / width) * window.width, y: (-by.y / height) * window.height });
+    if (!start || event.buttons !== 1) {
+      handlers.onPoint(place(event));
       return;
     }
-    const { x, y } = place(event);
-    const pixel = (share: number, pixels: number) => Math.min(pixels - 1, Math.max(0, Math.floor(share * pixels)));
-    handlers.onPoint({ x: pixel(x, render.width), y: pixel(y, render.height) });
+    const by = { x: event.clientX - start.x, y: event.clientY - start.y };
+    dragged.current = { ...start, x: event.clientX, y: event.clientY, far: start.far + Math.hypot(by.x, by.y) };
+    if (dragged.current.far <= STILL) return;
+    if (start.marks) setMarked(between(start.marks, place(event)));
+    else handlers.onPan({ x: (-by.x / width) * window.width, y: (-by.y / height) * window.height });
   };
-  const cross = point && {
-    left: (((point.x + 0.5) / render.width - window.x) / window.width) * 100,
-    top: (((point.y + 0.5) / render.height - window.y) / window.height) * 100,
+  const drop = (event: PointerEvent) => {
+    const { far = 0, marks } = dragged.current ?? {};
+    dragged.current = undefined;
+    setMarked(undefined);
+    if (far <= STILL) handlers.onHold(place(event));
+    else if (marks) handlers.onRegion(between(marks, place(event)));
   };
+  const region = marked ?? standing.region;
+  const across = (share: number) => ((share - window.x) / window.width) * 100;
+  const down = (share: number) => ((share - window.y) / window.height) * 100;
   return (
     <div
       ref={frame}
       className={classes.picture}
       style={{ height, width }}
-      onPointerDown={(event) => (dragged.current = { x: event.clientX, y: event.clientY, far: 0 })}
-      onPointerMove={move}
-      onClick={() => {
-        if ((dragged.current?.far ?? 0) <= STILL) handlers.onHold();
-        dragged.current = undefined;
+      onPointerDown={(event) => {
+        if (event.button !== 0) return;
+        dragged.current = { x: event.clientX, y: event.clientY, far: 0, marks: event.shiftKey ? place(event) : undefined };
       }}
+      onPointerMove={move}
+      onPointerUp={(event) => dragged.current && drop(event)}
     >
       {children}
-      {cross && cross.left >= 0 && cross.left <= 100 && cross.top >= 0 && cross.top <= 100 && (
-        <span className={classes.cross} style={{ left: `${cross.left}%`, top: `${cross.top}%` }} />
-      )}
+      <span className={classes.over}>
+        {standing.point && (
+          <span
+            className={classes.cross}
+            style={{ left: `${across(standing.point.x)}%`, top: `${down(standing.point.y)}%` }}
+          />
+        )}
+        {standing.probes.map(({ x, y }, index) => (
+          <span key={index} className={classes.held} style={{ left: `${across(x)}%`, top: `${down(y)}%` }}>
+            {index + 1}
+          </span>
+        ))}
+        {region && (
+          <span
+            className={classes.region}
+            style={{
+              left: `${across(region.x)}%`,
+              top: `${down(region.y)}%`,
+              width: `${(region.width / window.width) * 100}%`,
+              height: `${(region.height / window.height) * 100}%`,
+            }}
+          />
+        )}
+      </span>
     </div>
   );
 }

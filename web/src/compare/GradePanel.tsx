@@ -1,10 +1,15 @@
 import { Button, NumberInput, TextInput } from '@mantine/core';
 import { useState } from 'react';
 
-import { useChangeSetup, useProject } from '../api/hooks';
+import { api, body } from '../api/client';
+import { useChange, useProject } from '../api/hooks';
+import { LevelMark } from '../shared/marks';
 import { Segments } from '../shared/Segments';
 import classes from './Compare.module.css';
+import { CurveEditor } from './CurveEditor';
 import { type Grade, NO_GRADE } from './drawer';
+import { MatchPanel } from './MatchPanel';
+import type { PaneState } from './shown';
 
 const CHANNELS = ['red', 'green', 'blue'];
 const ROWS = [
@@ -22,32 +27,29 @@ const SAYS: Record<Grade['place'], string> = {
 };
 
 /** A small grade that can stand before or after the view. */
-export function GradePanel({ grade, onChange }: { grade: Grade; onChange: (grade: Grade) => void }) {
+export function GradePanel({
+  grade,
+  onChange,
+  states,
+  common,
+}: {
+  grade: Grade;
+  onChange: (grade: Grade) => void;
+  states: [PaneState, PaneState];
+  common: { render: number; exposure: number };
+}) {
   const project = useProject();
-  const change = useChangeSetup();
   const [name, setName] = useState('');
   const isOn = grade.place !== 'none';
+  const isBefore = grade.place === 'before';
+  const bends = grade.place === 'after' || grade.log;
   const set = (row: 'slope' | 'offset' | 'power', channel: number, value: number | string) =>
     typeof value === 'number' &&
     onChange({ ...grade, [row]: grade[row].map((kept, at) => (at === channel ? value : kept)) });
-  const looks = project.data?.setup.added_looks ?? [];
-  const save = () =>
-    change.mutate({
-      added_looks: [
-        ...looks,
-        {
-          name,
-          slope: grade.slope,
-          offset: grade.offset,
-          power: grade.power,
-          saturation: grade.saturation,
-          description: 'From a grade before the view, in Compare',
-          lut: '',
-          process_space: project.data?.setup.working_space ?? '',
-        },
-      ],
-      message: `Look ${name} from a grade`,
-    });
+  const save = useChange((slug, based_on: number) =>
+    body(api.POST('/api/projects/{slug}/grade-look', { params: { path: { slug } }, body: { name, grade, based_on } })),
+  );
+  const left = cdlLacks(grade);
   return (
     <div className="block">
       <div className="row spread">
@@ -66,6 +68,42 @@ export function GradePanel({ grade, onChange }: { grade: Grade; onChange: (grade
       <p className="quiet small">{SAYS[grade.place]}</p>
       {isOn && (
         <>
+          {isBefore && (
+            <Segments
+              aria-label="What the grade acts on"
+              value={grade.log ? 'log' : 'linear'}
+              onChange={(value) => onChange({ ...grade, log: value === 'log' })}
+              data={[
+                { value: 'linear', label: 'On linear light' },
+                { value: 'log', label: 'On ACEScct' },
+              ]}
+            />
+          )}
+          <div className={classes.grade}>
+            <span className="small">{isBefore ? 'exposure' : 'gain'}</span>
+            <NumberInput
+              aria-label="exposure of the grade"
+              title={isBefore ? 'Stops of light' : 'Code values times two to this power: no stops of light'}
+              value={grade.exposure}
+              onChange={(value) => typeof value === 'number' && onChange({ ...grade, exposure: value })}
+              step={0.1}
+              min={-20}
+              max={20}
+              decimalScale={4}
+            />
+            <span className="small" style={{ textAlign: 'right' }}>
+              saturation
+            </span>
+            <NumberInput
+              aria-label="saturation"
+              value={grade.saturation}
+              onChange={(value) => typeof value === 'number' && onChange({ ...grade, saturation: value })}
+              step={0.05}
+              min={0}
+              max={100}
+              decimalScale={4}
+            />
+          </div>
           {ROWS.map((row) => (
             <div key={row.name} className={classes.grade}>
               <span className="small">{row.name}</span>
@@ -83,31 +121,31 @@ export function GradePanel({ grade, onChange }: { grade: Grade; onChange: (grade
               ))}
             </div>
           ))}
-          <div className={classes.grade}>
-            <span className="small">saturation</span>
-            <NumberInput
-              aria-label="saturation"
-              value={grade.saturation}
-              onChange={(value) => typeof value === 'number' && onChange({ ...grade, saturation: value })}
-              step={0.05}
-              min={0}
-              max={100}
-              decimalScale={4}
-            />
-            <Button size="xs" onClick={() => onChange({ ...NO_GRADE, place: grade.place })}>
+          {bends ? (
+            <CurveEditor heights={grade.curve} onChange={(curve) => onChange({ ...grade, curve })} />
+          ) : (
+            <p className="quiet small">A curve acts on ACEScct or after the view: most of linear light lies above 1.</p>
+          )}
+          <div className="row">
+            <Button size="xs" onClick={() => onChange({ ...NO_GRADE, place: grade.place, log: grade.log })}>
               Reset
             </Button>
             <Button size="xs" component="a" href={asCdl(grade)} download="grade.cc">
               CDL
             </Button>
+            {left && (
+              <span className="row small">
+                <LevelMark level="note" /> {left}
+              </span>
+            )}
           </div>
-          {grade.place === 'before' && (
+          {isBefore && (
             <form
               className="row"
               style={{ alignItems: 'flex-end' }}
               onSubmit={(event) => {
                 event.preventDefault();
-                save();
+                save.mutate(project.data?.revision.number ?? 0);
               }}
             >
               <TextInput
@@ -118,23 +156,37 @@ export function GradePanel({ grade, onChange }: { grade: Grade; onChange: (grade
                 onChange={(event) => setName(event.currentTarget.value)}
                 style={{ flex: 1 }}
               />
-              <Button type="submit" disabled={name.trim() === ''} loading={change.isPending}>
+              <Button type="submit" disabled={name.trim() === ''} loading={save.isPending}>
                 Save
               </Button>
             </form>
           )}
+          <MatchPanel states={states} common={common} grade={grade} onMatch={onChange} />
         </>
       )}
     </div>
   );
 }
 
-/** The grade as a color correction of the ASC CDL. */
-function asCdl({ slope, offset, power, saturation }: Grade): string {
+const isStraight = (curve: number[]) => curve.every((height, at) => height === NO_GRADE.curve[at]);
+
+/** What of a grade its CDL does not hold. */
+function cdlLacks({ place, log, exposure, curve }: Grade): string {
+  const bent = !isStraight(curve) && (log || place === 'after');
+  if (log && exposure) return bent ? 'A CDL holds neither curve nor exposure' : 'A CDL on ACEScct holds no exposure';
+  return bent ? 'A CDL holds no curve' : '';
+}
+
+/** The grade as a color correction of the ASC CDL; an exposure of linear values is a part of its slope. */
+function asCdl({ slope, offset, power, saturation, exposure, log, place }: Grade): string {
+  const gain = log && place === 'before' ? 1 : 2 ** exposure;
+  const slopes = slope.map((value) => Number((value * gain).toPrecision(7)));
+  const acts = place === 'after' ? 'code values of the display' : log ? 'ACEScct' : 'linear light of the working space';
   const lines = [
     '<?xml version="1.0" encoding="UTF-8"?>',
     '<ColorCorrection xmlns="urn:ASC:CDL:v1.01" id="grade">',
-    `  <SOPNode><Slope>${slope.join(' ')}</Slope><Offset>${offset.join(' ')}</Offset><Power>${power.join(' ')}</Power></SOPNode>`,
+    `  <InputDescription>${acts}</InputDescription>`,
+    `  <SOPNode><Slope>${slopes.join(' ')}</Slope><Offset>${offset.join(' ')}</Offset><Power>${power.join(' ')}</Power></SOPNode>`,
     `  <SatNode><Saturation>${saturation}</Saturation></SatNode>`,
     '</ColorCorrection>',
   ];

@@ -1,12 +1,13 @@
 import { useQueries } from '@tanstack/react-query';
 
 import { api, body, type Schemas } from '../api/client';
-import { useProject, useSlug, type ViewChoice } from '../api/hooks';
-import { displayName, stops } from '../shared/colour';
+import { useProject, useSlug } from '../api/hooks';
+import { stops } from '../shared/colour';
 import { LevelMark } from '../shared/marks';
 import { Dash, DASHES } from '../shared/plots';
 import plots from '../shared/plots.module.css';
 import classes from './Compare.module.css';
+import { configQuery, type Shown, viewName } from './shown';
 
 type Tone = Schemas['Tone'];
 
@@ -14,24 +15,31 @@ const WIDTH = 620;
 const HEIGHT = 260;
 const SHOWN = { lowest: -10, highest: 10, darkest: -10, brightest: 4 };
 
+/** The tone of a view. */
+const toneOf = (slug: string, revision: number | undefined, shown: Shown) => ({
+  queryKey: [slug, 'tone', revision, shown.choice, configQuery(shown)],
+  queryFn: () =>
+    body(
+      api.GET('/api/projects/{slug}/tone', {
+        params: { path: { slug }, query: { ...shown.choice, ...configQuery(shown) } },
+      }),
+    ),
+  staleTime: Infinity,
+  retry: false,
+});
+
 /** Where each pane's view puts light: its tone curve in stops, what it does to grey and to hues. */
-export function LightPlaces({ panes }: { panes: ViewChoice[] }) {
+export function LightPlaces({ panes }: { panes: Shown[] }) {
   const slug = useSlug();
   const project = useProject();
   const revision = project.data?.revision.number;
-  const tones = useQueries({
-    queries: panes.map((choice) => ({
-      queryKey: [slug, 'tone', revision, choice],
-      queryFn: () => body(api.GET('/api/projects/{slug}/tone', { params: { path: { slug }, query: choice } })),
-      staleTime: Infinity,
-      retry: false,
-    })),
-  });
-  const name = (choice: ViewChoice) => `${choice.view} on ${displayName(choice.display)}`;
+  const tones = useQueries({ queries: panes.map((shown) => toneOf(slug, revision, shown)) });
+  const name = ({ choice, working, draft }: Shown) =>
+    `${draft ? 'The design' : viewName(choice)}${working ? `, working in ${working}` : ''}`;
   const number = (value: number | null | undefined, digits = 1) =>
     value === null || value === undefined ? 'beyond' : stops(value, digits);
   return (
-    <div className={classes.places}>
+    <div className={classes.places} data-caption="Where the light goes">
       <TonePlot curves={tones.map(({ data }) => data)} />
       <table className="list" aria-label="Where the light goes">
         <thead>
@@ -47,7 +55,7 @@ export function LightPlaces({ panes }: { panes: ViewChoice[] }) {
           </tr>
         </thead>
         <tbody className="small">
-          {panes.map((choice, index) => {
+          {panes.map((shown, index) => {
             const tone = tones[index]?.data;
             const error = tones[index]?.error;
             return (
@@ -56,7 +64,7 @@ export function LightPlaces({ panes }: { panes: ViewChoice[] }) {
                   <Dash index={index} />
                 </td>
                 <td>
-                  {index + 1} {name(choice)}
+                  {index + 1} {name(shown)}
                 </td>
                 {!tone || tone.refused ? (
                   <td colSpan={6} className="quiet">
@@ -88,15 +96,15 @@ export function LightPlaces({ panes }: { panes: ViewChoice[] }) {
       </table>
       <div className={classes.sweeps}>
         {panes.map(
-          (choice, index) =>
+          (shown, index) =>
             tones[index]?.data?.refused === '' && (
               <figure key={index} style={{ margin: 0 }}>
                 <img
-                  src={`/api/projects/${slug}/tone/sweep?${new URLSearchParams({ ...choice, v: String(revision) })}`}
-                  alt={`Hues on their way to white through ${name(choice)}`}
+                  src={`/api/projects/${slug}/tone/sweep?${new URLSearchParams({ ...shown.choice, ...Object.fromEntries(Object.entries(configQuery(shown)).map(([key, value]) => [key, String(value)])), v: String(revision) })}`}
+                  alt={`Hues on their way to white through ${name(shown)}`}
                 />
                 <figcaption className="small quiet">
-                  {index + 1} {name(choice)}: hues of Rec.709, from −6 stops below to +8 on top
+                  {index + 1} {name(shown)}: hues of Rec.709, from −6 stops below to +8 on top
                 </figcaption>
               </figure>
             ),

@@ -2,7 +2,8 @@ import { Select } from '@mantine/core';
 
 import { css, stops } from '../shared/colour';
 import classes from './Compare.module.css';
-import { LOWEST_STOP, type Marks, STOP_COLOURS } from './drawer';
+import { LOWEST_STOP, type Marks, NITS, STOP_COLOURS } from './drawer';
+import { ON_SCREEN, type OnScreen, type ScreenChoice } from './shown';
 
 const LABELS: Record<Marks, string> = {
   picture: 'The picture',
@@ -12,8 +13,18 @@ const LABELS: Record<Marks, string> = {
   outside: 'Stripes outside the display’s gamut',
 };
 
-/** What is shown instead of the picture, or marked on it, with a legend. */
-export function MarkChoice({ marks, onChange }: { marks: Marks; onChange: (marks: Marks) => void }) {
+/** What is shown instead of the picture, or marked on it, and how it is brought to this screen, with legends. */
+export function MarkChoice({
+  marks,
+  onChange,
+  screen,
+  onScreen,
+}: {
+  marks: Marks;
+  onChange: (marks: Marks) => void;
+  screen: ScreenChoice;
+  onScreen: (onScreen: OnScreen) => void;
+}) {
   return (
     <div className="block">
       <Select
@@ -32,6 +43,28 @@ export function MarkChoice({ marks, onChange }: { marks: Marks; onChange: (marks
           ))}
         </div>
       )}
+      <Select
+        label="On this screen"
+        data={Object.entries(ON_SCREEN).map(([value, label]) => ({ value, label }))}
+        value={screen.onScreen}
+        onChange={(value) => value && onScreen(value as OnScreen)}
+      />
+      {screen.onScreen === 'nits' && marks === 'picture' && (
+        <div className={classes.legend} role="img" aria-label="Nits, by colour">
+          {NITS.map(({ from, colour }) => (
+            <span key={from}>
+              <span style={{ background: css([...colour]) }} />
+              <span className="mono">{from}</span>
+            </span>
+          ))}
+        </div>
+      )}
+      <p className="quiet small">
+        {screen.screen === 'srgb'
+          ? 'The browser has an sRGB canvas here: wider and brighter displays are rendered for it, and each picture says how.'
+          : 'The browser has a Display P3 canvas here; brighter displays are rendered for SDR, and each picture says how.'}
+        {matchMedia('(dynamic-range: high)').matches && ' The screen could show HDR; pictures here are SDR all the same.'}
+      </p>
     </div>
   );
 }

@@ -1,56 +1,60 @@
 import { Button, Tooltip } from '@mantine/core';
 
-import { useChangeSetup, useProject, type ViewChoice } from '../api/hooks';
+import { useChangeSetup, useProject } from '../api/hooks';
 import { displayName } from '../shared/colour';
 import { ViewSelects } from '../shared/ViewSelects';
 import classes from './Compare.module.css';
-import { Frame, type FrameHandlers } from './Frame';
+import { Frame, type FrameHandlers, type Standing } from './Frame';
 import { LivePicture, type LiveProps } from './LivePicture';
-import type { Point } from './ProbeTable';
+import { OwnChoice, ownWords } from './OwnChoice';
+import { captionOf, type PaneState } from './shown';
 
-/** The screen that a browser draws on; the numbers of other displays are shown as they stand. */
-const SCREEN_DISPLAY = /sRGB/;
-
-/** One picture of the render through a view, with the view's choice below it. */
+/** One picture through a view, with the choice of view below it, and of what the pane has of its own. */
 export function Pane({
   number,
-  render,
-  choice,
-  exposure,
-  width,
-  height,
-  window,
-  marks,
-  grade,
-  point,
+  pane,
+  gone,
+  space,
+  standing,
   handlers,
-  onChoose,
+  onChange,
   onRemove,
+  ...picture
 }: LiveProps & {
   number: number;
-  point: Point | undefined;
+  pane: PaneState;
+  /** What the pane showed before it went away. */
+  gone: string;
+  /** The room for the picture, which has a shape of its own. */
+  space: { width: number; height: number };
+  standing: Standing;
   handlers: FrameHandlers;
-  onChoose: (choice: ViewChoice) => void;
+  onChange: (pane: PaneState) => void;
   onRemove: (() => void) | undefined;
 }) {
   const project = useProject();
   const change = useChangeSetup();
   const chosen = project.data?.setup.view;
+  const { choice } = picture.shown;
   const isChosen = chosen?.display === choice.display && chosen.view === choice.view && chosen.look === choice.look;
+  const own = ownWords(pane, picture.shown);
   return (
-    <figure className={classes.pane} style={{ margin: 0, width }} aria-label={`Pane ${number}`}>
-      <Frame render={render} width={width} height={height} window={window} point={point} handlers={handlers}>
-        <LivePicture {...{ render, choice, exposure, width, height, window, marks, grade }} />
-        {!SCREEN_DISPLAY.test(choice.display) && (
-          <span className={`${classes.note} small`}>
-            numbers for {displayName(choice.display)}, shown on this screen as they stand
-          </span>
-        )}
-      </Frame>
+    <figure
+      className={classes.pane}
+      style={{ margin: 0, width: space.width }}
+      aria-label={`Pane ${number}`}
+      data-caption={captionOf(picture.shown, project.data?.setup.working_space ?? '')}
+    >
+      <div className={classes.mat} style={{ height: space.height }}>
+        <Frame {...picture} standing={standing} handlers={handlers}>
+          <LivePicture {...picture} />
+        </Frame>
+      </div>
       <figcaption className={classes.caption}>
         <span className="mono">{number}</span>
-        <ViewSelects choice={choice} onChange={onChoose} label={`pane ${number}`} labels={false} />
+        <ViewSelects choice={choice} onChange={(next) => onChange({ ...pane, ...next })} label={`pane ${number}`} labels={false} />
         <span className="row" style={{ gap: 4 }}>
+          <OwnChoice number={number} pane={pane} shown={picture.shown} onChange={onChange} />
           <Tooltip label={isChosen ? 'This is the project’s view' : 'Make this the project’s view'}>
             <Button
               size="xs"
@@ -71,6 +75,12 @@ export function Pane({
             </Button>
           )}
         </span>
+        {own && <span className={`${classes.own} small`}>{own}</span>}
+        {gone && (
+          <span className={`${classes.own} small`} role="status">
+            The config or project no longer has {gone}. This is shown instead.
+          </span>
+        )}
       </figcaption>
     </figure>
   );

@@ -1,15 +1,16 @@
-import { Select } from '@mantine/core';
+import { Button, Select } from '@mantine/core';
 import { useDebouncedValue } from '@mantine/hooks';
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 
 import { api, body } from '../api/client';
-import { type Render, useProject, useSlug, type ViewChoice } from '../api/hooks';
+import { type Render, useProject, useSlug } from '../api/hooks';
 import { type Diagram, GamutPlot, HistogramPlot } from '../shared/plots';
 import { Segments } from '../shared/Segments';
 import { usePicture } from '../shared/usePicture';
 import classes from './Compare.module.css';
 import type { Grade, Shot } from './drawer';
+import { configQuery, type Shown } from './shown';
 
 const KINDS = {
   waveform: 'Waveform',
@@ -22,19 +23,31 @@ const KINDS = {
 type Kind = keyof typeof KINDS;
 
 interface Props {
-  render: Render;
-  choice: ViewChoice;
-  exposure: number;
+  shown: Shown;
   window: Shot['window'];
+  region: Shot['window'] | undefined;
   grade: Grade;
+  onWhole: () => void;
 }
 
-/** A scope of the part of the picture that is shown, before the view or after that of the first pane. */
-export function Scopes({ render, choice, exposure, window, grade }: Props) {
+/** A scope of a region, or else of the part of the picture that is looked at, before the view or after that of the first
+ * pane. */
+export function Scopes({ shown, window, region, grade, onWhole }: Props) {
   const [kind, setKind] = useState<Kind>('waveform');
   const [light, setLight] = useState(false);
-  const [steady] = useDebouncedValue(JSON.stringify({ exposure, ...window }), 80);
+  const part = region ?? window;
+  const numbers = { exposure: shown.exposure, x: part.x, y: part.y, width: part.width, height: part.height };
+  const [steady] = useDebouncedValue(
+    JSON.stringify({
+      ...Object.fromEntries(Object.entries(numbers).map(([name, value]) => [name, Number(value.toFixed(4))])),
+      ...configQuery(shown),
+      layer: shown.layer,
+    }),
+    80,
+  );
   const isPicture = kind === 'waveform' || kind === 'parade' || kind === 'vectorscope';
+  if (typeof shown.render === 'string') return null;
+  const { render } = shown;
   return (
     <div className="block">
       <div className="row spread">
@@ -58,24 +71,32 @@ export function Scopes({ render, choice, exposure, window, grade }: Props) {
         )}
       </div>
       {isPicture ? (
-        <ScopePicture {...{ render, choice, kind, light, steady, grade }} />
+        <ScopePicture {...{ render, shown, kind, light, steady, grade }} />
       ) : (
         <LightScope {...{ render, kind, steady }} />
       )}
+      <p className="row spread quiet small">
+        {region ? 'Of the part that is marked' : 'Of what is looked at; Shift and drag marks a part'}
+        {region && (
+          <Button size="compact-xs" onClick={onWhole}>
+            All that is looked at
+          </Button>
+        )}
+      </p>
     </div>
   );
 }
 
 function ScopePicture({
   render,
-  choice,
+  shown,
   kind,
   light,
   steady,
   grade,
 }: {
   render: Render;
-  choice: ViewChoice;
+  shown: Shown;
   kind: Kind;
   light: boolean;
   steady: string;
@@ -84,12 +105,12 @@ function ScopePicture({
   const slug = useSlug();
   const project = useProject();
   const [steadyGrade] = useDebouncedValue(grade, 80);
-  const region = JSON.parse(steady) as Record<string, number>;
-  const numbers = Object.fromEntries(Object.entries(region).map(([name, value]) => [name, value.toFixed(4)]));
+  const region = JSON.parse(steady) as Record<string, number | string>;
+  const numbers = Object.fromEntries(Object.entries(region).map(([name, value]) => [name, String(value)]));
   const picture = usePicture(
     `/api/projects/${slug}/renders/${render.id}/scope?` +
       new URLSearchParams({
-        ...choice,
+        ...shown.choice,
         ...numbers,
         kind,
         light: String(light),
@@ -98,6 +119,9 @@ function ScopePicture({
         offset: steadyGrade.offset.join(),
         power: steadyGrade.power.join(),
         saturation: String(steadyGrade.saturation),
+        grade_exposure: String(steadyGrade.exposure),
+        log: String(steadyGrade.log),
+        curve: steadyGrade.curve.join(),
         v: `${render.image}-${render.space}-${project.data?.revision.number}`,
       }),
   );
@@ -106,7 +130,7 @@ function ScopePicture({
       {picture.shown && <img src={picture.shown} alt={`${KINDS[kind]}, ${light ? 'light in stops' : 'code values'}`} />}
       {picture.state === 'failed' && <p role="alert">This scope could not be drawn.</p>}
       <p className="quiet small">
-        {light ? 'Light from −8 to +8 stops around middle grey' : `Code values, 0–1, through ${choice.view}`}
+        {light ? 'Light from −8 to +8 stops around middle grey' : `Code values, 0–1, through ${shown.choice.view}`}
       </p>
     </div>
   );
@@ -120,7 +144,7 @@ function LightScope({ render, kind, steady }: { render: Render; kind: Kind; stea
     queryFn: () =>
       body(
         api.GET('/api/projects/{slug}/renders/{id}/light-scope', {
-          params: { path: { slug, id: render.id }, query: JSON.parse(steady) as Record<string, number> },
+          params: { path: { slug, id: render.id }, query: JSON.parse(steady) as Record<string, never> },
         }),
       ),
     placeholderData: keepPreviousData,

@@ -1,14 +1,14 @@
-import type { ViewChoice } from '../api/hooks';
 import { LevelMark } from '../shared/marks';
 import { Drawer } from './drawer';
 import { useDrawer, useSelfTest } from './live';
+import type { Shown } from './shown';
 
 const ONE_STEP = 1 / 255;
 
 /** How far this browser's pictures are from the exact path, measured on the proof colours. */
-export function SelfTest({ choice }: { choice: ViewChoice }) {
+export function SelfTest({ shown }: { shown: Shown }) {
   const drawer = useDrawer();
-  const test = useSelfTest(choice);
+  const test = useSelfTest(shown);
   if (!(drawer instanceof Drawer)) {
     return <p className="small quiet">Pictures are drawn by the server, exactly: {drawer.message}</p>;
   }

@@ -1,12 +1,13 @@
 import { Slider } from '@mantine/core';
 import { useState } from 'react';
 
-import type { ViewChoice } from '../api/hooks';
-import { displayName } from '../shared/colour';
+import { useProject } from '../api/hooks';
 import classes from './Compare.module.css';
-import { Frame, type FrameHandlers } from './Frame';
+import { DeltaMap } from './DeltaMap';
+import { Frame, type FrameHandlers, type Standing } from './Frame';
 import { LivePicture, type LiveProps } from './LivePicture';
-import type { Point } from './ProbeTable';
+import { captionOf, type PaneState, type Shown, viewName } from './shown';
+import { Segments } from '../shared/Segments';
 
 export type Overlay = 'wipe' | 'flip' | 'difference';
 
@@ -15,28 +16,29 @@ const GAINS = [1, 4, 16, 64];
 /** Two panes in one frame: wiped at an angle, flipped by a key, or as their difference. */
 export function TwoInOne({
   overlay,
-  render,
   panes,
+  states,
+  common,
   flipped,
-  exposure,
-  width,
-  height,
-  window,
-  marks,
-  grade,
-  point,
+  standing,
   handlers,
-}: Omit<LiveProps, 'choice'> & {
+  ...size
+}: Omit<LiveProps, 'shown'> & {
   overlay: Overlay;
-  panes: [ViewChoice, ViewChoice];
+  panes: [Shown, Shown];
+  states: [PaneState, PaneState];
+  common: { render: number; exposure: number };
   flipped: boolean;
-  point: Point | undefined;
+  standing: Standing;
   handlers: FrameHandlers;
 }) {
+  const project = useProject();
   const [angle, setAngle] = useState(0);
   const [at, setAt] = useState(50);
   const [gain, setGain] = useState(2);
-  const common = { render, exposure, width, height, window, marks, grade };
+  const [perceived, setPerceived] = useState(false);
+  const working = project.data?.setup.working_space ?? '';
+  const isMap = overlay === 'difference' && perceived;
   const top = overlay === 'flip' ? flipped : true;
   const style =
     overlay === 'wipe'
@@ -44,28 +46,37 @@ export function TwoInOne({
       : overlay === 'difference'
         ? { mixBlendMode: 'difference' as const }
         : undefined;
-  const name = (choice: ViewChoice) => `${choice.view} on ${displayName(choice.display)}`;
+  const captions = panes.map((shown) => captionOf(shown, working));
+  const caption = {
+    wipe: captions.join('  |  '),
+    flip: captions[flipped ? 1 : 0] ?? '',
+    difference: `${isMap ? 'ΔE' : `Difference × ${GAINS[gain]}`}: ${captions.join('  −  ')}`,
+  }[overlay];
   return (
-    <figure className={classes.pane} style={{ margin: 0, width }} aria-label="Both panes">
-      <Frame render={render} width={width} height={height} window={window} point={point} handlers={handlers}>
-        <span
-          className={classes.stack}
-          style={overlay === 'difference' ? { filter: `brightness(${GAINS[gain] ?? 1})` } : undefined}
-        >
-          <span className={classes.layer}>
-            <LivePicture {...common} choice={panes[0]} />
-          </span>
-          {top && (
-            <span className={classes.layer} style={style}>
-              <LivePicture {...common} choice={panes[1]} />
+    <figure className={classes.pane} style={{ margin: 0, width: size.width }} aria-label="Both panes" data-caption={caption}>
+      <Frame {...size} standing={standing} handlers={handlers}>
+        {isMap ? (
+          <DeltaMap states={states} common={common} {...size} />
+        ) : (
+          <span
+            className={classes.stack}
+            style={overlay === 'difference' ? { filter: `brightness(${GAINS[gain] ?? 1})` } : undefined}
+          >
+            <span className={classes.layer}>
+              <LivePicture {...size} shown={panes[0]} silent={overlay !== 'flip'} />
             </span>
-          )}
-        </span>
+            {top && (
+              <span className={classes.layer} style={style}>
+                <LivePicture {...size} shown={panes[1]} silent={overlay !== 'flip'} />
+              </span>
+            )}
+          </span>
+        )}
       </Frame>
       <figcaption className={classes.below}>
         {overlay === 'wipe' && (
           <>
-            <span className="small">1 {name(panes[0])}</span>
+            <span className="small">1 {viewName(panes[0].choice)}</span>
             <Slider aria-label="Wipe" thumbLabel="Wipe" value={at} onChange={setAt} label={null} />
             <Slider
               aria-label="Angle of the wipe"
@@ -76,27 +87,39 @@ export function TwoInOne({
               onChange={setAngle}
               label={null}
             />
-            <span className="small">{name(panes[1])} 2</span>
+            <span className="small">{viewName(panes[1].choice)} 2</span>
           </>
         )}
         {overlay === 'flip' && (
           <span className="small" role="status">
-            {flipped ? `2 ${name(panes[1])}` : `1 ${name(panes[0])}`}
+            {flipped ? `2 ${viewName(panes[1].choice)}` : `1 ${viewName(panes[0].choice)}`}
           </span>
         )}
         {overlay === 'difference' && (
           <>
-            <span className="small">Difference of the code values on this screen</span>
-            <Slider
-              aria-label="Gain of the difference"
-              thumbLabel="Gain of the difference"
-              min={0}
-              max={GAINS.length - 1}
-              value={gain}
-              onChange={setGain}
-              label={null}
+            <Segments
+              aria-label="Difference of what"
+              value={perceived ? 'seen' : 'codes'}
+              onChange={(value) => setPerceived(value === 'seen')}
+              data={[
+                { value: 'codes', label: 'Code values' },
+                { value: 'seen', label: 'ΔE' },
+              ]}
             />
-            <span className="mono small">× {GAINS[gain]}</span>
+            {!perceived && (
+              <>
+                <Slider
+                  aria-label="Gain of the difference"
+                  thumbLabel="Gain of the difference"
+                  min={0}
+                  max={GAINS.length - 1}
+                  value={gain}
+                  onChange={setGain}
+                  label={null}
+                />
+                <span className="mono small">× {GAINS[gain]}</span>
+              </>
+            )}
           </>
         )}
       </figcaption>

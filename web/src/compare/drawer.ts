@@ -24,16 +24,16 @@ export interface Shot {
   height: number;
   marks: Marks;
   grade: Grade;
+  /** The program gives the display's light, which is drawn as a heat map in nits. */
+  inNits: boolean;
+  /** What the numbers mean to the screen. */
+  screen: Screen;
 }
 
-/** A small grade, ASC CDL, and where it stands. */
-export interface Grade {
-  place: 'none' | 'before' | 'after';
-  slope: number[];
-  offset: number[];
-  power: number[];
-  saturation: number;
-}
+/** As CSS Color 4 calls them. */
+export type Screen = 'srgb' | 'display-p3';
+
+export type Grade = Schemas['Grade'];
 
 export const NO_GRADE: Grade = {
   place: 'none',
@@ -41,6 +41,9 @@ export const NO_GRADE: Grade = {
   offset: [0, 0, 0],
   power: [1, 1, 1],
   saturation: 1,
+  exposure: 0,
+  log: false,
+  curve: [0, 0.25, 0.5, 0.75, 1],
 };
 const PLACES: Grade['place'][] = ['none', 'before', 'after'];
 
@@ -55,6 +58,21 @@ export const STOP_COLOURS = [
   [0.62, 0.57, 0.4], [0.74, 0.6, 0.3], [0.84, 0.58, 0.22], [0.9, 0.5, 0.26], [0.95, 0.66, 0.55], [1, 0.93, 0.88],
 ] as const;
 export const LOWEST_STOP = -6;
+
+/** Nits from which each colour of the heat map holds. */
+export const NITS = [
+  { from: 0, colour: [0.07, 0.06, 0.12] },
+  { from: 0.1, colour: [0.17, 0.13, 0.3] },
+  { from: 1, colour: [0.2, 0.27, 0.45] },
+  { from: 10, colour: [0.25, 0.45, 0.52] },
+  { from: 50, colour: [0.5, 0.5, 0.5] },
+  { from: 100, colour: [0.68, 0.58, 0.38] },
+  { from: 203, colour: [0.82, 0.58, 0.24] },
+  { from: 400, colour: [0.9, 0.5, 0.28] },
+  { from: 1000, colour: [0.96, 0.68, 0.56] },
+  { from: 4000, colour: [1, 0.94, 0.9] },
+] as const;
+const NITS_OF_ONE = 100;
 
 const VERTEX = `#version 300 es
 out vec2 place;
@@ -76,17 +94,48 @@ uniform int marks;
 uniform vec3 luminance;
 uniform int gradePlace;
 uniform vec3 slope, offset, power;
-uniform float saturation;
+uniform float saturation, gradeGain;
+uniform bool inLog, curves, inNits;
+uniform mat3 toLog, fromLog;
+uniform float heights[5], slopes[5];
 uniform vec3 stopColours[${STOP_COLOURS.length}];
+uniform vec3 nitColours[${NITS.length}];
+uniform float nitsFrom[${NITS.length}];
 in vec2 place;
 out vec4 colour;
 ${program.glsl}
-vec3 graded(vec3 value, bool clamped) {
+float curved(float x) {
+  if (x <= 0.0) return heights[0] + x * slopes[0];
+  if (x >= 1.0) return heights[4] + (x - 1.0) * slopes[4];
+  int part = int(min(floor(x * 4.0), 3.0));
+  float t = x * 4.0 - float(part), s = 1.0 - t;
+  return heights[part] * (1.0 + 2.0 * t) * s * s + slopes[part] * 0.25 * t * s * s
+    + heights[part + 1] * t * t * (1.0 + 2.0 * s) - slopes[part + 1] * 0.25 * t * t * s;
+}
+vec3 cdl(vec3 value, bool clamped) {
   value = value * slope + offset;
   if (clamped) value = clamp(value, 0.0, 1.0);
   value = mix(value, pow(max(value, vec3(1e-10)), power), vec3(greaterThan(value, vec3(0.0))));
   float luma = dot(value, vec3(0.2126, 0.7152, 0.0722));
   value = luma + saturation * (value - luma);
+  return clamped ? clamp(value, 0.0, 1.0) : value;
+}
+// ACEScct, S-2016-001.
+float encoded(float x) {
+  return x <= 0.0078125 ? 10.5402377416545 * x + 0.0729055341958355 : (log2(x) + 9.72) / 17.52;
+}
+float decoded(float y) {
+  return y <= 0.155251141552511 ? (y - 0.0729055341958355) / 10.5402377416545 : exp2(min(y * 17.52 - 9.72, 126.0));
+}
+vec3 graded(vec3 value, bool clamped) {
+  value *= gradeGain;
+  if (inLog) {
+    vec3 there = toLog * value;
+    value = vec3(encoded(there.r), encoded(there.g), encoded(there.b));
+  }
+  value = cdl(value, clamped);
+  if (curves) value = vec3(curved(value.r), curved(value.g), curved(value.b));
+  if (inLog) value = fromLog * vec3(decoded(value.r), decoded(value.g), decoded(value.b));
   return clamped ? clamp(value, 0.0, 1.0) : value;
 }
 void main() {
@@ -99,6 +148,13 @@ void main() {
   if (gradePlace == 1) scene = graded(scene, false);
   vec3 shown = ${program.function}(vec4(scene, 1.0)).rgb;
   if (gradePlace == 2) shown = graded(shown, true);
+  if (inNits) {
+    float nits = max(shown.g, 0.0) * ${NITS_OF_ONE}.0;
+    shown = nitColours[0];
+    for (int band = 1; band < ${NITS.length}; band++) if (nits >= nitsFrom[band]) shown = nitColours[band];
+    colour = vec4(shown, 1.0);
+    return;
+  }
   bool striped = mod(gl_FragCoord.x + gl_FragCoord.y, 8.0) < 4.0;
   if (marks == 1) {
     float stops = log2(max(dot(scene, luminance), 1e-9) / 0.18);
@@ -114,13 +170,32 @@ void main() {
   colour = vec4(shown, 1.0);
 }`;
 
+const STEP = 0.25;
+
+/** The slopes of a monotone cubic through heights at even places (Fritsch and Butland, 1984), as core has them. */
+export function slopesOf(heights: number[]): number[] {
+  const rise = (at: number) => ((heights[at + 1] ?? 0) - (heights[at] ?? 0)) / STEP;
+  const end = (near: number, next: number) => {
+    const slope = (3 * near - next) / 2;
+    if (slope * near <= 0) return 0;
+    return near * next <= 0 && Math.abs(slope) > 3 * Math.abs(near) ? 3 * near : slope;
+  };
+  const last = heights.length - 1;
+  return heights.map((_, at) => {
+    if (at === 0) return end(rise(0), rise(1));
+    if (at === last) return end(rise(last - 1), rise(last - 2));
+    const [before, after] = [rise(at - 1), rise(at)];
+    return before * after <= 0 ? 0 : (2 * before * after) / (before + after);
+  });
+}
+
 /** Why a program cannot be used, for the pane that falls back. */
 export class NotDrawn extends Error {}
 
 interface Compiled {
   program: WebGLProgram;
   textures: { texture: WebGLTexture; target: number; sampler: WebGLUniformLocation | null }[];
-  luminance: number[];
+  source: Program;
 }
 
 const PICTURES_KEPT = 3;
@@ -175,6 +250,8 @@ export class Drawer {
   draw(shot: Shot): ImageBitmap {
     this.canvas.width = shot.width;
     this.canvas.height = shot.height;
+    // Older browsers have no such property, and draw for sRGB.
+    if ('drawingBufferColorSpace' in this.gl) this.gl.drawingBufferColorSpace = shot.screen;
     this.run(shot);
     return this.canvas.transferToImageBitmap();
   }
@@ -199,7 +276,15 @@ export class Drawer {
       if (gl.checkFramebufferStatus(gl.FRAMEBUFFER) !== gl.FRAMEBUFFER_COMPLETE)
         throw new NotDrawn('This browser cannot draw floats, so its colours cannot be measured.');
       const whole = { x: 0, y: 1, width: 1, height: -1 };
-      this.use(this.compiled(programKey, program), source, 1, whole, 'picture', NO_GRADE, width, height);
+      this.use(this.compiled(programKey, program), source, {
+        exposure: 0,
+        window: whole,
+        marks: 'picture',
+        grade: NO_GRADE,
+        inNits: false,
+        width,
+        height,
+      });
       gl.readPixels(0, 0, width, height, gl.RGBA, gl.FLOAT, read);
     } finally {
       gl.bindFramebuffer(gl.FRAMEBUFFER, null);
@@ -212,27 +297,24 @@ export class Drawer {
     return rgb;
   }
 
-  private run({ light, programKey, program, exposure, window, width, height, marks, grade }: Shot) {
+  private run(shot: Shot) {
+    const { light, window, width } = shot;
     const magnified = width >= light.width * window.width;
     const picture = this.picture(light);
     const { gl } = this;
     gl.bindTexture(gl.TEXTURE_2D, picture);
     gl.texParameteri(gl.TEXTURE_2D, gl.TEXTURE_MAG_FILTER, gl.NEAREST);
     gl.texParameteri(gl.TEXTURE_2D, gl.TEXTURE_MIN_FILTER, magnified ? gl.NEAREST : gl.LINEAR_MIPMAP_LINEAR);
-    this.use(this.compiled(programKey, program), picture, 2 ** exposure, window, marks, grade, width, height);
+    this.use(this.compiled(shot.programKey, shot.program), picture, shot);
   }
 
   private use(
-    { program, textures, luminance }: Compiled,
+    { program, textures, source }: Compiled,
     picture: WebGLTexture,
-    gain: number,
-    window: Shot['window'],
-    marks: Marks,
-    grade: Grade,
-    width: number,
-    height: number,
+    { exposure, window, marks, grade, inNits, width, height }: Omit<Shot, 'light' | 'programKey' | 'program' | 'screen'>,
   ) {
     const { gl } = this;
+    const place = (name: string) => gl.getUniformLocation(program, name);
     gl.useProgram(program);
     gl.viewport(0, 0, width, height);
     gl.activeTexture(gl.TEXTURE0);
@@ -243,17 +325,34 @@ export class Drawer {
       gl.bindTexture(target, texture);
       gl.uniform1i(sampler, index + 1);
     });
-    gl.uniform1f(gl.getUniformLocation(program, 'gain'), gain);
-    gl.uniform4f(gl.getUniformLocation(program, 'part'), window.x, window.y, window.width, window.height);
-    gl.uniform1i(gl.getUniformLocation(program, 'marks'), MARKS.indexOf(marks));
-    gl.uniform3fv(gl.getUniformLocation(program, 'luminance'), luminance);
-    gl.uniform1i(gl.getUniformLocation(program, 'gradePlace'), PLACES.indexOf(grade.place));
-    gl.uniform3fv(gl.getUniformLocation(program, 'slope'), grade.slope);
-    gl.uniform3fv(gl.getUniformLocation(program, 'offset'), grade.offset);
-    gl.uniform3fv(gl.getUniformLocation(program, 'power'), grade.power);
-    gl.uniform1f(gl.getUniformLocation(program, 'saturation'), grade.saturation);
-    gl.uniform3fv(gl.getUniformLocation(program, 'stopColours'), STOP_COLOURS.flat());
+    gl.uniform1f(place('gain'), 2 ** exposure);
+    gl.uniform4f(place('part'), window.x, window.y, window.width, window.height);
+    gl.uniform1i(place('marks'), MARKS.indexOf(marks));
+    gl.uniform3fv(place('luminance'), source.luminance as number[]);
+    gl.uniform3fv(place('stopColours'), STOP_COLOURS.flat());
+    gl.uniform1i(place('inNits'), Number(inNits));
+    gl.uniform3fv(place('nitColours'), NITS.flatMap(({ colour }) => colour));
+    gl.uniform1fv(place('nitsFrom'), NITS.map(({ from }) => from));
+    this.setGrade(place, grade, source);
     gl.drawArrays(gl.TRIANGLES, 0, 3);
+  }
+
+  private setGrade(place: (name: string) => WebGLUniformLocation | null, grade: Grade, source: Program) {
+    const { gl } = this;
+    const inLog = grade.log && grade.place === 'before' && source.to_log !== null;
+    const matrix = (rows: Program['to_log']) => (rows ?? [[1, 0, 0], [0, 1, 0], [0, 0, 1]]).flat() as number[];
+    gl.uniform1i(place('gradePlace'), PLACES.indexOf(grade.place));
+    gl.uniform3fv(place('slope'), grade.slope);
+    gl.uniform3fv(place('offset'), grade.offset);
+    gl.uniform3fv(place('power'), grade.power);
+    gl.uniform1f(place('saturation'), grade.saturation);
+    gl.uniform1f(place('gradeGain'), 2 ** grade.exposure);
+    gl.uniform1i(place('inLog'), Number(inLog));
+    gl.uniformMatrix3fv(place('toLog'), true, matrix(source.to_log));
+    gl.uniformMatrix3fv(place('fromLog'), true, matrix(source.from_log));
+    gl.uniform1i(place('curves'), Number(inLog || grade.place === 'after'));
+    gl.uniform1fv(place('heights'), grade.curve);
+    gl.uniform1fv(place('slopes'), slopesOf(grade.curve));
   }
 
   private picture(light: Light): WebGLTexture {
@@ -317,7 +416,7 @@ export class Drawer {
       else gl.texImage2D(target, 0, inside, width, height, 0, format, gl.FLOAT, values);
       return { texture, target, sampler: gl.getUniformLocation(program, lut.sampler) };
     });
-    return { program, textures, luminance: source.luminance.map((weight) => weight ?? 0) };
+    return { program, textures, source };
   }
 
   private texture(target: number, smooth = false): WebGLTexture {

@@ -1,11 +1,16 @@
-import { useQuery } from '@tanstack/react-query';
+import { useDebouncedValue } from '@mantine/hooks';
+import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
 
 import { api, body } from '../api/client';
-import { type Render, useProject, useSlug, type ViewChoice } from '../api/hooks';
-import { Drawer, type Light, NotDrawn } from './drawer';
+import { useProject, useSlug } from '../api/hooks';
+import { Drawer, type Light, NotDrawn, type Shot } from './drawer';
+import { configQuery, type Shown } from './shown';
 
 const LARGEST = 4096;
+/** Pixels between the places where boxes of full resolution begin, so that a small move needs no other box. */
+const GRID = 256;
+const BOX = 2048;
 
 /** The one drawer of the page, made when first asked for; why there is none where there is none. */
 let drawer: Drawer | NotDrawn | undefined;
@@ -36,55 +41,144 @@ export function useDrawer(): Drawer | NotDrawn {
   return found;
 }
 
-/** A render as light in the working space. */
-export function useLight(render: Render | undefined) {
+async function fetchLight(path: string, query: Record<string, string>, key: string): Promise<Light> {
+  const answer = await fetch(`${path}?${new URLSearchParams({ ...query, v: key })}`);
+  if (!answer.ok) {
+    const said = (await answer.json().catch(() => undefined)) as { detail?: string } | undefined;
+    throw new NotDrawn(said?.detail ?? 'The picture is gone, or cannot be read any more.');
+  }
+  const content = await answer.arrayBuffer();
+  const [width = 0, height = 0] = new Uint32Array(content, 0, 2);
+  return { key, width, height, pixels: new Uint16Array(content, 8) };
+}
+
+/** Where a picture's light is asked for, and what that depends on. */
+function useLightSource(shown: Shown) {
   const slug = useSlug();
   const project = useProject();
-  const working = project.data?.setup.working_space;
-  const key = `${render?.image}-${render?.space}-${working}-${project.data?.revision.number}`;
+  const { render, layer, working, revision } = shown;
+  const at = `${revision ?? project.data?.revision.number} ${working || project.data?.setup.working_space}`;
+  const query: Record<string, string> = Object.fromEntries(
+    Object.entries(configQuery({ ...shown, draft: '' })).map(([name, value]) => [name, String(value)]),
+  );
+  const source =
+    typeof render === 'string'
+      ? { path: `/api/projects/${slug}/test-pictures/${render}`, key: `${render} ${at}`, query }
+      : {
+          path: `/api/projects/${slug}/renders/${render.id}/light`,
+          key: `${render.image} ${render.space} ${layer} ${at}`,
+          query: { ...query, layer },
+        };
+  return { slug, ready: project.data !== undefined, ...source };
+}
+
+/** A picture as light in the working space, whole, in as many pixels as every WebGL2 holds. */
+export function useLight(shown: Shown) {
+  const { slug, ready, path, key, query } = useLightSource(shown);
   return useQuery({
-    queryKey: ['light', slug, render?.id, key],
-    queryFn: async (): Promise<Light> => {
-      const answer = await fetch(`/api/projects/${slug}/renders/${render?.id}/light?size=${LARGEST}&v=${encodeURIComponent(key)}`);
-      if (!answer.ok) throw new NotDrawn('The picture is gone, or cannot be read any more.');
-      const content = await answer.arrayBuffer();
-      const [width = 0, height = 0] = new Uint32Array(content, 0, 2);
-      return { key, width, height, pixels: new Uint16Array(content, 8) };
-    },
-    enabled: render !== undefined && project.data !== undefined,
+    queryKey: ['light', slug, path, key],
+    queryFn: () => fetchLight(path, { ...query, size: String(LARGEST) }, key),
+    enabled: ready,
     staleTime: Infinity,
     gcTime: 60_000,
     retry: false,
   });
 }
 
-/** The engine's program of a view. */
-export function useProgram(choice: ViewChoice) {
-  const slug = useSlug();
-  const project = useProject();
-  const revision = project.data?.revision.number;
-  const key = `${revision} ${choice.display} ${choice.view} ${choice.look}`;
-  const program = useQuery({
-    queryKey: ['program', slug, key],
-    queryFn: () => body(api.GET('/api/projects/{slug}/program', { params: { path: { slug }, query: choice } })),
-    enabled: revision !== undefined,
+/** The part of a large picture that is looked at, in full resolution, once it is magnified so far that the whole of it
+ * would be too coarse; and the window in that part. */
+export function useDetail(shown: Shown, whole: Light | undefined, window: Shot['window'], pixels: number) {
+  const { slug, path, key, query } = useLightSource(shown);
+  const { render } = shown;
+  const size = typeof render === 'string' ? undefined : { width: render.width, height: render.height };
+  const isCoarse = size && whole && whole.width < size.width && whole.width * window.width < pixels;
+  const box = isCoarse ? boxAround(window, size) : undefined;
+  const [steady] = useDebouncedValue(JSON.stringify(box), 120);
+  const part = useQuery({
+    queryKey: ['light', slug, path, key, steady],
+    queryFn: async () => {
+      const asked = JSON.parse(steady ?? '') as Box;
+      const numbers = Object.fromEntries(Object.entries(asked).map(([name, value]) => [name, String(value)]));
+      return { asked, light: await fetchLight(path, { ...query, ...numbers }, `${key} ${steady}`) };
+    },
+    enabled: box !== undefined && steady !== undefined,
     staleTime: Infinity,
+    gcTime: 20_000,
     retry: false,
   });
-  return { key, program };
+  if (!box || !size || !part.data || JSON.stringify(part.data.asked) !== JSON.stringify(box)) return undefined;
+  const { light } = part.data;
+  return {
+    light,
+    window: {
+      x: (window.x * size.width - box.x) / light.width,
+      y: (window.y * size.height - box.y) / light.height,
+      width: (window.width * size.width) / light.width,
+      height: (window.height * size.height) / light.height,
+    },
+  };
+}
+
+interface Box {
+  x: number;
+  y: number;
+  width: number;
+  height: number;
+}
+
+function boxAround(window: Shot['window'], size: { width: number; height: number }): Box {
+  const along = (start: number, share: number, all: number): [number, number] => {
+    const from = Math.floor((start * all) / GRID) * GRID;
+    const needed = Math.ceil(((start + share) * all - from) / GRID) * GRID;
+    return [from, Math.min(Math.min(BOX, LARGEST), needed, all - from)];
+  };
+  const [x, width] = along(window.x, window.width, size.width);
+  const [y, height] = along(window.y, window.height, size.height);
+  return { x, y, width, height };
+}
+
+export type Target = 'codes' | 'light' | 'srgb' | 'display-p3';
+
+/** The engine's program of a view, and what it gives. */
+export function useProgram(shown: Shown, target: Target = 'codes', enabled = true) {
+  const slug = useSlug();
+  const project = useProject();
+  const revision = shown.revision ?? project.data?.revision.number;
+  const { choice, working, draft } = shown;
+  const key = [revision, choice.display, choice.view, choice.look, working, draft, target].join('|');
+  const program = useQuery({
+    queryKey: ['program', slug, key],
+    queryFn: () =>
+      body(
+        api.GET('/api/projects/{slug}/program', {
+          params: { path: { slug }, query: { ...choice, ...configQuery(shown), target } },
+        }),
+      ),
+    enabled: enabled && revision !== undefined,
+    placeholderData: draft ? keepPreviousData : undefined,
+    staleTime: Infinity,
+    gcTime: draft ? 10_000 : 300_000,
+    retry: false,
+  });
+  // While a view is being designed, the program before it is shown until the next is there, under its own key.
+  const [settled, setSettled] = useState(key);
+  if (program.data && !program.isPlaceholderData && settled !== key) setSettled(key);
+  return { key: program.isPlaceholderData ? settled : key, program };
 }
 
 /** How far this browser's colours of a view are from the exact path: the largest difference of the proof colours, where
- * the exact values lie on 0–1. */
-export function useSelfTest(choice: ViewChoice) {
+ * the exact values lie on 0–1. The server is told, so that it is a finding where it is too far. */
+export function useSelfTest(shown: Shown) {
   const slug = useSlug();
   const found = useDrawer();
-  const { key, program } = useProgram(choice);
+  const { key, program } = useProgram(shown);
   return useQuery({
     queryKey: ['self-test', slug, key],
     queryFn: async () => {
       if (!(found instanceof Drawer) || !program.data) return null;
-      const answer = await fetch(`/api/projects/${slug}/program/proof?${new URLSearchParams({ ...choice })}`);
+      const { choice } = shown;
+      const query = new URLSearchParams({ ...choice, ...(shown.working ? { working: shown.working } : {}) });
+      const answer = await fetch(`/api/projects/${slug}/program/proof?${query}`);
       if (!answer.ok) return null;
       const values = new Float32Array(await answer.arrayBuffer());
       const light = values.subarray(0, values.length / 2);
@@ -92,13 +186,17 @@ export function useSelfTest(choice: ViewChoice) {
       const measured = found.measure(light, key, program.data);
       let largest = 0;
       exact.forEach((value, at) => {
-        const shown = Math.min(1, Math.max(0, value));
+        const right = Math.min(1, Math.max(0, value));
         const drawn = Math.min(1, Math.max(0, measured[at] ?? 0));
-        largest = Math.max(largest, Math.abs(shown - drawn));
+        largest = Math.max(largest, Math.abs(right - drawn));
+      });
+      await api.POST('/api/projects/{slug}/program/difference', {
+        params: { path: { slug } },
+        body: { ...choice, largest },
       });
       return largest;
     },
-    enabled: found instanceof Drawer && program.data !== undefined,
+    enabled: found instanceof Drawer && program.data !== undefined && shown.revision === undefined,
     staleTime: Infinity,
     retry: false,
   });

@@ -9,9 +9,12 @@ const CLOSEST = 1 / 64;
 
 const within = (start: number, size: number) => Math.min(1 - size, Math.max(0, start));
 
-/** Which part of the picture all panes show. */
-export function useWindow() {
-  const [window, setWindow] = useState(WHOLE);
+/** Which part of the picture all panes show; `start` is x, y, width and height. */
+export function useWindow(start?: number[]) {
+  const [window, setWindow] = useState(() => {
+    const [x = 0, y = 0, width = 1, height = 1] = start ?? [];
+    return { x, y, width, height };
+  });
   return {
     window,
     zoom: (factor: number, at: { x: number; y: number }) =>

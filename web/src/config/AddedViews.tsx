@@ -65,6 +65,7 @@ function ViewForm({
     name: '',
     family: 'agx',
     rendering: '',
+    design: null,
   });
   const set = (part: Partial<AddedView>) => setView({ ...view, ...part });
   const family = offered.data?.families.find(({ key }) => key === view.family);

@@ -31,15 +31,15 @@ export function Picking({ onPick }: { onPick: (typed: Partial<Typed>) => void })
               x: point?.x ?? 0,
               y: point?.y ?? 0,
               sample: Number(sample) || 1,
-              display: view?.display,
-              view: view?.view,
+              display: view?.display ?? '',
+              view: view?.view ?? '',
             },
           },
         }),
       ),
-    enabled: render !== undefined && point !== undefined,
+    enabled: render !== undefined && point !== undefined && view !== undefined,
   });
-  const shown = probe.data?.views[0]?.values.map((value) => Math.min(1, Math.max(0, value ?? 0)));
+  const shown = probe.data?.values.map((value) => Math.min(1, Math.max(0, value ?? 0)));
   if (!render) return null;
   const pick = (event: MouseEvent<HTMLButtonElement>) => {
     const box = event.currentTarget.getBoundingClientRect();

@@ -3,13 +3,19 @@
 from collections.abc import Iterator
 
 import numpy as np
+import PyOpenColorIO as ocio
 
 from saltwort.core.configs.gamut import gamut_of
+from saltwort.core.engine import ViewChoice, apply, view_processor
+from saltwort.core.errors import BadInput
 from saltwort.core.findings.registry import BLOCKER, CAUTION, CheckedRender, Problem, Subjects, check
 from saltwort.core.scene.renders import CHROMATICITY_TOLERANCE
 
 CLIPPED_AT = (0.9995, 1.0005)
 """Where the peak of a clipped picture lies; a half float just below 1 is 0.9995."""
+GREYS = np.linspace(0.1, 0.9, 9, dtype=np.float32)[np.newaxis, :, np.newaxis].repeat(3, axis=2)
+UNCHANGED = 0.08
+"""Between code values of greys of the SDR displays in use there is less; tone mapping moves white by more."""
 BRIGHT_MEDIAN = 0.3
 """Half of a scene brighter than this, and nothing above 1, is a picture for a display: scenes are exposed around 0.18,
 and have highlights."""
@@ -55,6 +61,34 @@ def view_baked(subjects: Subjects) -> Iterator[Problem]:
             )
 
 
+@check("render.without-view", CAUTION)
+def without_view(subjects: Subjects) -> Iterator[Problem]:
+    """A render is read as a picture for a display, but holds light: it was written with no view."""
+    for render in subjects.renders:
+        if _is_encoded(subjects.config, render.space) and render.facts.stats.above_one > 0:
+            yield Problem(
+                render.name,
+                "Light read as a picture",
+                f"It is read in {render.space}, but {render.facts.stats.above_one:.2%} of its samples lie above 1, "
+                "where no picture has any: it was written with no view, and looks dark and hard so. Read it in the "
+                "space it was rendered in.",
+            )
+
+
+@check("view.double", CAUTION)
+def double_view(subjects: Subjects) -> Iterator[Problem]:
+    """A picture for a display is seen through a view that tone-maps it once more."""
+    choice = subjects.setup.view
+    for render in subjects.renders:
+        if _is_encoded(subjects.config, render.space) and _is_changed(subjects.config, render.space, choice):
+            yield Problem(
+                render.name,
+                "Seen through a second view",
+                f"It is a picture already, read in {render.space}, and {choice.view} on {choice.display} tone-maps it "
+                "again: whites turn grey and colours pale. Look at it through a view that does not tone-map.",
+            )
+
+
 @check("render.clipped-at-one", CAUTION)
 def clipped_at_one(subjects: Subjects) -> Iterator[Problem]:
     """The light of a render ends at exactly 1, where it was cut off."""
@@ -86,6 +120,24 @@ def wrong_primaries(subjects: Subjects) -> Iterator[Problem]:
                 f"Its header puts red at {red}; {render.space} has it at {gamut.red[0]:.3f}, {gamut.red[1]:.3f}. "
                 "Every colour is shifted. Read it in the space that the file declares.",
             )
+
+
+def _is_encoded(config: ocio.Config, name: str) -> bool:
+    """Whether a space is one of pictures for a display."""
+    space = config.getColorSpace(name)
+    if space is None or space.isData():
+        return False
+    is_display = space.getReferenceSpaceType() == ocio.REFERENCE_SPACE_DISPLAY
+    return bool(is_display or space.getEncoding() in ("sdr-video", "hdr-video"))
+
+
+def _is_changed(config: ocio.Config, space: str, choice: ViewChoice) -> bool:
+    """Whether a view gives other code values for greys than those that a picture in a space has."""
+    try:
+        shown = apply(view_processor(config, space, choice), GREYS)
+    except BadInput:
+        return False
+    return bool(np.abs(shown - GREYS).max() > UNCHANGED)
 
 
 def _for_a_display(subjects: Subjects, render: CheckedRender) -> str:

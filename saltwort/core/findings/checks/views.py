@@ -2,10 +2,28 @@
 
 from collections import Counter
 from collections.abc import Iterator
+from functools import lru_cache
 
+import numpy as np
 import PyOpenColorIO as ocio
 
-from saltwort.core.findings.registry import CAUTION, NOTE, Problem, Subjects, check
+from saltwort.core.engine import ViewChoice, apply, space_processor, view_processor
+from saltwort.core.engine.measured import space_of_view
+from saltwort.core.errors import BadInput
+from saltwort.core.findings.registry import BLOCKER, CAUTION, NOTE, Problem, Subjects, check
+from saltwort.core.scene.working_space import describe_working_space
+from saltwort.core.views.tone import Sweep, ToneCurve, sweep, tone_curve
+
+LARGEST_DIFFERENCE = 1 / 255
+"""By which a browser may draw a view otherwise than the engine."""
+NEARLY_ALL = 0.995
+TINT = 1 / 255
+LARGEST_TURN = 45.0
+"""Degrees in ICtCp. Every view that lets lights go to white turns some hue a little just before it is gone."""
+HIGHLIGHT = 1.0
+"""Light brighter than a perfect white under a key light of 1."""
+FEW_HIGHLIGHTS = 0.005
+MOST_ON_ONE_VALUE = 0.5
 
 
 @check("view.raw-left-on", CAUTION)
@@ -47,13 +65,152 @@ def for_another_display(subjects: Subjects) -> Iterator[Problem]:
 @check("view.exposure-left-on", NOTE)
 def exposure_left_on(subjects: Subjects) -> Iterator[Problem]:
     """The Compare step shows renders brighter or darker than they are, and will be opened so again."""
-    if subjects.exposure:
+    for where, exposure in subjects.exposures:
+        if exposure:
+            yield Problem(
+                f"Compare, {where}",
+                "Exposure left on",
+                f"Pictures are shown {exposure:+.1f} stops from what they are. It is for looking: a file holds no such "
+                "change. Press 0 in Compare for none.",
+            )
+
+
+@check("view.drawn-off", CAUTION)
+def drawn_off(subjects: Subjects) -> Iterator[Problem]:
+    """A browser draws a view otherwise than the engine computes it, by more than a step of 8 bits."""
+    for seen in subjects.drawn_off:
         yield Problem(
-            "Compare",
-            "Exposure left on",
-            f"Pictures are shown {subjects.exposure:+.1f} stops from what they are. It is for looking: a file holds no "
-            "such change. Press 0 in Compare for none.",
+            seen.choice.view,
+            "Drawn otherwise by a browser",
+            f"On {seen.choice.display}, live pictures were up to {seen.largest * 255:.1f} of 255 from the exact path "
+            "on the proof colours. Trust the probe, or look on another machine or with a newer driver.",
         )
+
+
+@check("view.wider-than-working", NOTE)
+def wider_than_working(subjects: Subjects) -> Iterator[Problem]:
+    """The display can show colours that the working space does not hold."""
+    choice, working = subjects.setup.view, subjects.setup.working_space
+    covered = _covered(subjects.config, working, choice.display)
+    if covered is not None and covered < NEARLY_ALL:
+        yield Problem(
+            choice.display,
+            "Display wider than the working space",
+            f"{working} holds {covered:.0%} of the colours of {choice.display}; no render in it can use the rest. Work "
+            "in a wider space, such as ACEScg, where the display’s strong colours matter.",
+        )
+
+
+@check("view.greys-tinted", CAUTION)
+def greys_tinted(subjects: Subjects) -> Iterator[Problem]:
+    """A view gives greys a colour."""
+    for choice, curve, _ in _studied(subjects):
+        if curve.tint > TINT:
+            yield Problem(
+                choice.view,
+                "Greys get a colour",
+                f"On {choice.display}, the channels of a grey differ by up to {curve.tint * 255:.1f} of 255. A neutral "
+                "surface looks tinted, and nobody can grade it out for all brightnesses.",
+            )
+
+
+@check("view.light-falls", BLOCKER)
+def light_falls(subjects: Subjects) -> Iterator[Problem]:
+    """A view shows more light darker."""
+    for choice, curve, _ in _studied(subjects):
+        if curve.falls_at is not None:
+            yield Problem(
+                choice.view,
+                "More light is shown darker",
+                f"On {choice.display}, the tone curve falls from {curve.falls_at:+.1f} stops around grey on. Gradients "
+                "turn round there. Soften its contrast, or move where its toe and shoulder begin.",
+            )
+
+
+@check("view.hues-reversed", CAUTION)
+def hues_reversed(subjects: Subjects) -> Iterator[Problem]:
+    """A view puts neighbouring hues in each other's place."""
+    for choice, _, swept in _studied(subjects):
+        if swept.reversed_at is not None:
+            yield Problem(
+                choice.view,
+                "Hues change places",
+                f"On {choice.display}, from {swept.reversed_at:+.1f} stops on, two neighbouring saturated hues lie the "
+                "other way round. Turn its insets and outsets less, or draw in less.",
+            )
+
+
+@check("view.hue-turn", NOTE)
+def hue_turn(subjects: Subjects) -> Iterator[Problem]:
+    """A view turns the hue of saturated lights on their way to white by a large angle."""
+    for choice, _, swept in _studied(subjects):
+        worst = swept.largest
+        if abs(worst.turn) > LARGEST_TURN:
+            yield Problem(
+                choice.view,
+                "Saturated lights turn hue",
+                f"On {choice.display}, a light of hue {worst.angle % 360:.0f}° in ICtCp turns by {abs(worst.turn):.0f}°"
+                f" at {worst.at:+.1f} stops. Where the light goes, in Compare, shows all of them.",
+            )
+
+
+@check("view.highlights-on-one-value", CAUTION)
+def highlights_on_one_value(subjects: Subjects) -> Iterator[Problem]:
+    """A view puts most of a render's highlights on one and the same value."""
+    choice = subjects.setup.view
+    if space_of_view(subjects.config, choice) is None:
+        return
+    for render in subjects.renders:
+        sample = render.sample()
+        if sample is None or subjects.config.getColorSpace(render.space) is None:
+            continue
+        pixels = np.ascontiguousarray(sample[np.isfinite(sample).all(axis=1)], np.float32)[np.newaxis]
+        light = apply(space_processor(subjects.config, render.space, ocio.ROLE_SCENE_LINEAR), pixels)[0]
+        bright = light.max(axis=1) > HIGHLIGHT
+        if bright.mean() < FEW_HIGHLIGHTS:
+            continue
+        codes = apply(view_processor(subjects.config, ocio.ROLE_SCENE_LINEAR, choice), light[bright][np.newaxis])[0]
+        steps = np.round(np.clip(codes, 0, 1) * 1023).astype(np.int64)
+        _, counts = np.unique(steps @ np.array([1 << 20, 1 << 10, 1]), return_counts=True)
+        share = float(counts.max() / counts.sum())
+        if share > MOST_ON_ONE_VALUE:
+            yield Problem(
+                render.name,
+                "Highlights on one value",
+                f"{choice.view} on {choice.display} shows {share:.0%} of what is brighter than diffuse white as one "
+                "and the same value: windows and lamps become flat patches. Choose a view with a longer shoulder, or "
+                "expose lower.",
+            )
+
+
+Study = tuple[ViewChoice, ToneCurve, Sweep]
+
+
+def _studied(subjects: Subjects) -> Iterator[Study]:
+    """The project's view, and those that were designed for it, with what they do to greys and hues."""
+    designed = (ViewChoice(view.display, view.name) for view in subjects.setup.added_views if view.design)
+    for choice in dict.fromkeys((subjects.setup.view, *designed)):
+        study = _study(subjects.config, choice)
+        if study is not None:
+            yield choice, *study
+
+
+@lru_cache(maxsize=64)
+def _study(config: ocio.Config, choice: ViewChoice) -> tuple[ToneCurve, Sweep] | None:
+    try:
+        return tone_curve(config, choice), sweep(config, choice)
+    except BadInput:
+        return None  # numbers that are no light, or a config that does not tell
+
+
+@lru_cache(maxsize=64)
+def _covered(config: ocio.Config, working: str, display: str) -> float | None:
+    """The share of a display's gamut that a working space holds; None where nobody can tell."""
+    try:
+        found = describe_working_space(config, working)
+    except BadInput:
+        return None
+    return next((row.covered for row in found.displays if row.display == display), None)
 
 
 def _space_of_view(config: ocio.Config, display: str, view: str) -> ocio.ColorSpace | None:

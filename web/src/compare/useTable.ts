@@ -1,0 +1,68 @@
+import { useRef, useState } from 'react';
+
+import { api, body, type Schemas } from '../api/client';
+import { type Render, useChange } from '../api/hooks';
+import type { Point } from './Frame';
+import { asPane, type PaneState } from './shown';
+
+type Comparison = Schemas['Comparison'];
+export type Kept = Schemas['Kept'];
+
+/** What is on the table, wherever it is kept. */
+export interface TableState {
+  render: number | null;
+  exposure: number;
+  panes: PaneState[];
+  probes: Point[];
+}
+
+const pointOf = ([x = 0, y = 0]: number[]): Point => ({ x, y });
+
+const stateOf = (stored: Pick<Comparison, 'render' | 'exposure' | 'probes'> & { panes: Schemas['Pane'][] }): TableState => ({
+  render: stored.render,
+  exposure: stored.exposure,
+  panes: stored.panes.map((pane) => asPane(pane)),
+  probes: stored.probes.map(pointOf),
+});
+
+/** The table of a kept comparison: what is changed on it stays in this window. */
+export function useKeptTable(kept: Kept) {
+  const [state, setState] = useState(() => stateOf(kept.state));
+  return {
+    state,
+    gone: state.panes.map(() => ''),
+    change: (change: (before: TableState) => Partial<TableState>) =>
+      setState((before) => ({ ...before, ...change(before) })),
+  };
+}
+
+/** The table of the project. A change that is made while one is on its way is made on top of it: not refused as stale,
+ * and nothing of it lost. */
+export function useProjectTable(comparison: Comparison, render: Render | undefined) {
+  const latest = useRef(comparison);
+  const queue = useRef<Promise<unknown>>(Promise.resolve());
+  const save = useChange((slug, change: (before: TableState) => Partial<TableState>) => {
+    const next = queue.current.then(async () => {
+      if (comparison.version > latest.current.version) latest.current = comparison;
+      const before = { ...stateOf(latest.current), render: render?.id ?? null };
+      const { probes, ...after } = { ...before, ...change(before) };
+      const saved = await body(
+        api.PUT('/api/projects/{slug}/comparison', {
+          params: { path: { slug } },
+          body: { ...after, probes: probes.map(({ x, y }) => [x, y]), based_on: latest.current.version },
+        }),
+      );
+      latest.current = saved;
+      return saved;
+    });
+    queue.current = next.catch(() => undefined);
+    return next;
+  });
+  return {
+    state: stateOf(comparison),
+    gone: comparison.panes.map((pane) => pane.gone),
+    change: save.mutate,
+  };
+}
+
+export type TableOf = ReturnType<typeof useProjectTable>;
