@@ -204,7 +204,9 @@ class Grading(CompareTestCase):
     def expected_graded(self, place: str) -> np.ndarray:
         grade = replace(self.GRADE, place=place)
         light = graded(project_config(), read_pixels(self.dusk), grade, BEFORE)
-        shown = graded(project_config(), apply(view_processor(project_config(), "ACEScg", ACES_SDR), light), grade, AFTER)
+        shown = graded(
+            project_config(), apply(view_processor(project_config(), "ACEScg", ACES_SDR), light), grade, AFTER
+        )
         return np.round(np.clip(shown, 0, 1) * 255).astype(int)
 
     def test_before_and_after_the_view_are_two_pictures_both_as_core_has_them(self) -> None:

@@ -273,6 +273,8 @@ class Views(TestCase):
         cut = replace(sample_setup(), view=UNTONED)
         self.assertEqual(subjects_found("view.highlights-on-one-value", renders=window, setup=cut), ["window.exr"])
         self.assertEqual(subjects_found("view.highlights-on-one-value", renders=window), [])
+        nothing = [CheckedRender("nan.exr", "ACEScg", facts, lambda: np.full((9, 3), np.nan, np.float32))]
+        self.assertEqual(subjects_found("view.highlights-on-one-value", renders=nothing, setup=cut), [])
         dim = [CheckedRender("dim.exr", "ACEScg", facts, lambda: light[:2000])]
         self.assertEqual(subjects_found("view.highlights-on-one-value", renders=dim, setup=cut), [])
 

@@ -165,6 +165,8 @@ def highlights_on_one_value(subjects: Subjects) -> Iterator[Problem]:
         if sample is None or subjects.config.getColorSpace(render.space) is None:
             continue
         pixels = np.ascontiguousarray(sample[np.isfinite(sample).all(axis=1)], np.float32)[np.newaxis]
+        if not pixels.size:
+            continue
         light = apply(space_processor(subjects.config, render.space, ocio.ROLE_SCENE_LINEAR), pixels)[0]
         bright = light.max(axis=1) > HIGHLIGHT
         if bright.mean() < FEW_HIGHLIGHTS:
