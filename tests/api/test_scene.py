@@ -474,9 +474,15 @@ class Renders(ServerTestCase):
         codes = {finding["code"] for finding in self.ask("/findings")}
         self.assertLessEqual({"render.negative", "render.non-finite"}, codes)
 
-    def test_what_cannot_be_a_render(self) -> None:
+    def test_a_reference_picture_is_read_as_a_picture(self) -> None:
         png = write(self.folder / "still.png", light(peak=1.0), "uint8")
-        self.assertIn("cut light off at 1", self.send("/renders", png, 400)["detail"])
+        brought = self.send("/renders", png)
+        self.assertEqual((brought["space"], brought["told_by"][:17]), (SRGB, "the rules’ default"[:17]))
+        self.assertIn("view.double", {finding["code"] for finding in self.ask("/findings")})
+
+    def test_what_cannot_be_a_render(self) -> None:
+        photo = write(self.folder / "still.jpg", light(peak=1.0), "uint8")
+        self.assertIn("cut light off at 1", self.send("/renders", photo, 400)["detail"])
         cut = write_damaged(self.folder / "cut.exr", light(200, 200), "half")
         self.assertIn("cut.exr is damaged", self.send("/renders", cut, 400)["detail"])
         self.assertEqual(Render.objects.count(), 0)

@@ -38,7 +38,7 @@ class RenderSpace:
 
 def render_space(config: ocio.Config, rules: RuleBook, name: str, header: Header) -> RenderSpace:
     """The colour space of a picture: by interop ID, else by chromaticities, else by a space that its file name names,
-    else by a file rule, else the working space."""
+    else by a file rule, else the rules' default for integers and the working space for floats."""
     interop_id = header.tags.get("colorInteropID")
     if isinstance(interop_id, str):
         named = config.getColorSpace(interop_id)
@@ -55,6 +55,8 @@ def render_space(config: ocio.Config, rules: RuleBook, name: str, header: Header
     ruled = rules.assign(name)
     if ruled.reason.kind == "rule" and config.getColorSpace(ruled.space):
         return RenderSpace(ruled.space, f"rule {ruled.reason.name}")
+    if header.bit_depth.endswith("-bit") and config.getColorSpace(ruled.space):
+        return RenderSpace(ruled.space, "the rules’ default, since it holds integers")
     return RenderSpace(config.getColorSpace(ocio.ROLE_SCENE_LINEAR).getName(), "working space")
 
 

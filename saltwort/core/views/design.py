@@ -113,7 +113,7 @@ PARAMETERS = {
     ),
 }
 """Of each family that can be designed."""
-MOST_DRAWN_IN = 0.9
+MOST_DRAWN_IN = 0.85
 
 
 def check_design(family: str, design: Design) -> None:

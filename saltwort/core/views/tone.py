@@ -21,6 +21,7 @@ LOWEST, HIGHEST, PER_STOP = -14, 14, 8
 STEP = 1 / 1023
 """One step of 10 bits: nearer to the limit than this, a value is at it."""
 HUES = 24
+HUE_NAMES = ("red", "yellow", "green", "cyan", "blue", "magenta")
 SWEPT = np.arange(-6.0, 8.01, 0.5)
 """Stops over which hues are followed."""
 COLOURLESS = 0.02
@@ -65,15 +66,23 @@ class HueTurn:
 
 @dataclass(frozen=True)
 class Sweep:
-    """All hues followed: `shown` are display code values, (exposures, hues, 3), exposures as of SWEPT. `reversed_at` is
-    the first stop at which two neighbouring hues have changed places; None where they keep their order."""
+    """All hues followed: `shown` are display code values, (exposures, hues, 3), exposures as of SWEPT, `saturation` the
+    mean distance of all hues from the neutral axis in ICtCp at each of them. `reversed_at` is the first stop at which
+    two neighbouring hues have changed places; None where they keep their order."""
 
     shown: NDArray[np.float32]
+    saturation: tuple[float, ...]
     hues: tuple[HueTurn, ...]
     reversed_at: float | None
 
     @property
+    def named(self) -> tuple[tuple[str, HueTurn], ...]:
+        """The primaries and what lies half way between two of them."""
+        return tuple(zip(HUE_NAMES, self.hues[:: HUES // len(HUE_NAMES)], strict=True))
+
+    @property
     def largest(self) -> HueTurn:
+        """The hue that turns most."""
         return max(self.hues, key=lambda hue: abs(hue.turn))
 
 
@@ -116,7 +125,9 @@ def sweep(config: ocio.Config, choice: ViewChoice) -> Sweep:
     codes = _through(config, choice, working.reshape(-1, 3))
     ictcp = _ictcp(display_xyz(config, choice, codes)).reshape(len(SWEPT), HUES, 3)
     shown = np.asarray(codes, np.float32).reshape(len(SWEPT), HUES, 3)
-    return Sweep(shown, tuple(_turn(ictcp[:, hue]) for hue in range(HUES)), _reversed_at(ictcp))
+    saturation = np.hypot(ictcp[..., 1], ictcp[..., 2]).mean(axis=1)
+    turns = tuple(_turn(ictcp[:, hue]) for hue in range(HUES))
+    return Sweep(shown, tuple(saturation.tolist()), turns, _reversed_at(ictcp))
 
 
 @lru_cache(maxsize=1)

@@ -109,7 +109,8 @@ def pair_match(request: Request, slug: str) -> Response:
 @extend_schema(request=GradeLook, responses=ProjectSerializer)
 @api_view(["POST"])
 def grade_look(request: Request, slug: str) -> Response:
-    """Make a look of a grade that stands before the view: as a CDL, or where that cannot hold it, as a LUT file."""
+    """Make a look of a grade that stands before the view: as a CDL, or where that cannot hold it, as a LUT file. It
+    takes the place of a look of its name that the project has made."""
     project, asked = project_named(slug), parsed(request, GradeLook)
     grade = grade_from_json(asked["grade"])
     look = _look(project, asked["name"].strip(), grade)
@@ -118,7 +119,9 @@ def grade_look(request: Request, slug: str) -> Response:
         project,
         asked["based_on"],
         f"Look {look.name} from a grade",
-        lambda setup: replace(setup, added_looks=(*setup.added_looks, look)),
+        lambda setup: replace(
+            setup, added_looks=(*(kept for kept in setup.added_looks if kept.name != look.name), look)
+        ),
         author_of(request),
     )
     return Response(project_json(changed))

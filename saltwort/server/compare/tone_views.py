@@ -15,7 +15,7 @@ from saltwort.core.engine.processors import ViewChoice
 from saltwort.core.errors import BadInput
 from saltwort.core.findings import Subjects, run_checks
 from saltwort.core.images import encode_png
-from saltwort.core.views.tone import sweep, tone_curve
+from saltwort.core.views.tone import SWEPT, sweep, tone_curve
 from saltwort.server.compare.panes import ConfigQuery, choice_asked, config_asked, draft_from
 from saltwort.server.findings.views import FindingSerializer
 from saltwort.server.http import BINARY, parsed, picture
@@ -31,8 +31,13 @@ class HueTurnSerializer(serializers.Serializer):
     white_from = serializers.FloatField(allow_null=True)
 
 
+class NamedHueSerializer(HueTurnSerializer):
+    name = serializers.CharField()
+
+
 class ToneSerializer(serializers.Serializer):
-    """A view's tone curve and its largest turn of hue; `refused` says why there is none, or is empty."""
+    """A view's tone curve, and what it does to hues over the stops of `swept`; `refused` says why there is none, or is
+    empty."""
 
     refused = serializers.CharField(allow_blank=True)
     stops = serializers.ListField(child=serializers.FloatField())
@@ -43,6 +48,9 @@ class ToneSerializer(serializers.Serializer):
     white_at = serializers.FloatField(allow_null=True)
     dynamic_range = serializers.FloatField(allow_null=True)
     largest_turn = HueTurnSerializer(allow_null=True)
+    swept = serializers.ListField(child=serializers.FloatField())
+    saturation = serializers.ListField(child=serializers.FloatField())
+    hues = NamedHueSerializer(many=True)
     tint = serializers.FloatField(allow_null=True)
     falls_at = serializers.FloatField(allow_null=True)
     reversed_at = serializers.FloatField(allow_null=True)
@@ -63,23 +71,19 @@ def _tone(config: Any, choice: ViewChoice) -> dict[str, Any]:
     try:
         curve, swept = tone_curve(config, choice), sweep(config, choice)
     except BadInput as error:
-        nothing = dict.fromkeys(
-            (
-                "grey",
-                "slope",
-                "black_at",
-                "white_at",
-                "dynamic_range",
-                "largest_turn",
-                "tint",
-                "falls_at",
-                "reversed_at",
-            )
-        )
-        return {"refused": str(error), "stops": [], "light": [], **nothing}
-    dynamic_range = curve.dynamic_range
-    found = {"dynamic_range": dynamic_range, "largest_turn": swept.largest, "reversed_at": swept.reversed_at}
-    return {"refused": "", **vars(curve), **found}
+        numbers = ("grey", "slope", "black_at", "white_at", "dynamic_range", "largest_turn", "tint", "falls_at")
+        lists: dict[str, list] = {name: [] for name in ("stops", "light", "swept", "saturation", "hues")}
+        return {"refused": str(error), **dict.fromkeys((*numbers, "reversed_at")), **lists}
+    return {
+        "refused": "",
+        **vars(curve),
+        "dynamic_range": curve.dynamic_range,
+        "largest_turn": swept.largest,
+        "reversed_at": swept.reversed_at,
+        "swept": SWEPT.tolist(),
+        "saturation": swept.saturation,
+        "hues": [{"name": name, **vars(hue)} for name, hue in swept.named],
+    }
 
 
 @extend_schema(parameters=[ToneQuery], responses=BINARY)

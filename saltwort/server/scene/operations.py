@@ -17,6 +17,9 @@ from saltwort.server.projects.setups import config_of, rule_book_of
 from saltwort.server.scene.models import Render
 
 FLOATS = ("half", "float", "double")
+INTEGER_FORMATS = ("TIFF", "PNG")
+"""What renderers write with integers, and what reference pictures come in; that light is cut off there is found by
+checks."""
 
 
 def change_scene(
@@ -106,9 +109,10 @@ def add_render(project: Project, name: str, image: StoredImage, rig: dict | None
     no picture."""
     header = read_header(image.file, "")
     integers = header.bit_depth not in FLOATS and header.format != "HDR"
-    if integers and header.format != "TIFF":
+    if integers and header.format not in INTEGER_FORMATS:
         raise BadInput(
-            f"{name} holds {header.bit_depth} integers, which cut light off at 1. Bring the render as float EXR or HDR."
+            f"{name} holds {header.bit_depth} integers, which cut light off at 1. Bring the render as float EXR or "
+            "HDR, a reference picture as PNG or TIFF."
         )
     return Render.objects.create(project=project, name=name[:200], image=image, rig=rig, facts=_facts(image, ""))
 

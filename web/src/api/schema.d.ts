@@ -422,7 +422,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Make a look of a grade that stands before the view: as a CDL, or where that cannot hold it, as a LUT file. */
+        /**
+         * @description Make a look of a grade that stands before the view: as a CDL, or where that cannot hold it, as a LUT file. It
+         *     takes the place of a look of its name that the project has made.
+         */
         post: operations["projects_grade_look_create"];
         delete?: never;
         options?: never;
@@ -2312,6 +2315,17 @@ export interface components {
             name: string;
             chromaticities: number[];
         };
+        NamedHue: {
+            /** Format: double */
+            angle: number;
+            /** Format: double */
+            turn: number;
+            /** Format: double */
+            at: number;
+            /** Format: double */
+            white_from: number | null;
+            name: string;
+        };
         NamedPrimaries: {
             name: string;
             primaries: components["schemas"]["Primaries"];
@@ -2999,7 +3013,10 @@ export interface components {
             file: string;
             path: string;
         };
-        /** @description A view's tone curve and its largest turn of hue; `refused` says why there is none, or is empty. */
+        /**
+         * @description A view's tone curve, and what it does to hues over the stops of `swept`; `refused` says why there is none, or is
+         *     empty.
+         */
         Tone: {
             refused: string;
             stops: number[];
@@ -3015,6 +3032,9 @@ export interface components {
             /** Format: double */
             dynamic_range: number | null;
             largest_turn: components["schemas"]["HueTurn"] | null;
+            swept: number[];
+            saturation: number[];
+            hues: components["schemas"]["NamedHue"][];
             /** Format: double */
             tint: number | null;
             /** Format: double */

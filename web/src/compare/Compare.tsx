@@ -293,7 +293,14 @@ function Table({ table, render, renders, kept }: { table: TableOf; render: Rende
           </div>
         </div>
         <section className="column" aria-label={isDesign ? 'Design' : 'Exposure and probe'}>
-          {kept && <KeptNotes kept={kept} state={state} onLeave={() => setSearch({})} />}
+          {kept && (
+            <KeptNotes
+              kept={kept}
+              state={state}
+              isLost={renders.every(({ id }) => id !== state.render)}
+              onLeave={() => setSearch({})}
+            />
+          )}
           {isDesign && (
             <DesignPanel
               designing={designing}

@@ -1,8 +1,8 @@
-import { Button, NumberInput, TextInput } from '@mantine/core';
+import { Button, NumberInput, Select, TextInput } from '@mantine/core';
 import { useState } from 'react';
 
 import { api, body } from '../api/client';
-import { useChange, useProject } from '../api/hooks';
+import { useChange, useProject, useViewFamilies } from '../api/hooks';
 import { LevelMark } from '../shared/marks';
 import { Segments } from '../shared/Segments';
 import classes from './Compare.module.css';
@@ -50,6 +50,12 @@ export function GradePanel({
     body(api.POST('/api/projects/{slug}/grade-look', { params: { path: { slug } }, body: { name, grade, based_on } })),
   );
   const left = cdlLacks(grade);
+  const offered = useViewFamilies();
+  const working = project.data?.setup.working_space;
+  const own = (project.data?.setup.added_looks ?? []).filter(
+    ({ lut, process_space: space }) => !lut && ['', 'ACEScct', working].includes(space),
+  );
+  const looks = [...own, ...(offered.data?.looks ?? []).filter(({ name: look }) => own.every((kept) => kept.name !== look))];
   return (
     <div className="block">
       <div className="row spread">
@@ -77,6 +83,22 @@ export function GradePanel({
                 { value: 'linear', label: 'On linear light' },
                 { value: 'log', label: 'On ACEScct' },
               ]}
+            />
+          )}
+          {isBefore && looks.length > 0 && (
+            <Select
+              aria-label="Start from a look"
+              placeholder="Start from a look"
+              data={looks.map((look) => look.name)}
+              value={null}
+              onChange={(chosen) => {
+                const look = looks.find((candidate) => candidate.name === chosen);
+                if (!look) return;
+                const { slope, offset, power, saturation } = look;
+                const log = look.process_space === '' || look.process_space === 'ACEScct';
+                onChange({ ...NO_GRADE, place: 'before', log, slope, offset, power, saturation });
+                setName(look.name);
+              }}
             />
           )}
           <div className={classes.grade}>

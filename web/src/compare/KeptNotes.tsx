@@ -6,7 +6,18 @@ import { useChange, useProject } from '../api/hooks';
 import type { Kept, TableState } from './useTable';
 
 /** What a kept comparison is, its notes, and the way back to the present. */
-export function KeptNotes({ kept, state, onLeave }: { kept: Kept; state: TableState; onLeave: () => void }) {
+export function KeptNotes({
+  kept,
+  state,
+  isLost,
+  onLeave,
+}: {
+  kept: Kept;
+  state: TableState;
+  /** Its picture was deleted. */
+  isLost: boolean;
+  onLeave: () => void;
+}) {
   const project = useProject();
   const [notes, setNotes] = useState(kept.notes);
   const save = useChange((slug, text: string) =>
@@ -35,6 +46,7 @@ export function KeptNotes({ kept, state, onLeave }: { kept: Kept; state: TableSt
         Kept on {new Date(kept.made).toLocaleDateString('en-GB')}, shown through the config of revision {kept.revision}
         {isOld ? `; the project is at ${project.data.revision.number}` : ''}. What you change here stays in this window.
       </p>
+      {isLost && <p role="alert">The render of this comparison was deleted; another is shown in its place.</p>}
       <Textarea label="Notes" autosize minRows={2} maxRows={8} maxLength={10_000} value={notes} onChange={(event) => setNotes(event.currentTarget.value)} />
       <div className="row wrap">
         <Button size="xs" disabled={notes === kept.notes} loading={save.isPending} onClick={() => save.mutate(notes)}>

@@ -40,7 +40,10 @@ export function LightPlaces({ panes }: { panes: Shown[] }) {
     value === null || value === undefined ? 'beyond' : stops(value, digits);
   return (
     <div className={classes.places} data-caption="Where the light goes">
-      <TonePlot curves={tones.map(({ data }) => data)} />
+      <div className={classes.plotPair}>
+        <TonePlot curves={tones.map(({ data }) => data)} />
+        <SaturationPlot curves={tones.map(({ data }) => data)} />
+      </div>
       <table className="list" aria-label="Where the light goes">
         <thead>
           <tr>
@@ -94,6 +97,7 @@ export function LightPlaces({ panes }: { panes: Shown[] }) {
           })}
         </tbody>
       </table>
+      <HueTable panes={panes} tones={tones.map(({ data }) => data)} name={name} />
       <div className={classes.sweeps}>
         {panes.map(
           (shown, index) =>
@@ -111,6 +115,95 @@ export function LightPlaces({ panes }: { panes: Shown[] }) {
         )}
       </div>
     </div>
+  );
+}
+
+/** How far each main hue turns on its way to white, and where it is white. */
+function HueTable({
+  panes,
+  tones,
+  name,
+}: {
+  panes: Shown[];
+  tones: (Tone | undefined)[];
+  name: (shown: Shown) => string;
+}) {
+  const first = tones.find((tone) => tone && tone.hues.length > 0);
+  if (!first) return null;
+  return (
+    <table className="list" aria-label="Turn of hues">
+      <thead>
+        <tr>
+          <th />
+          <th>Turn of hue in ICtCp, and white from</th>
+          {first.hues.map((hue) => (
+            <th key={hue.name}>{hue.name}</th>
+          ))}
+        </tr>
+      </thead>
+      <tbody className="small">
+        {panes.map((shown, index) => (
+          <tr key={index}>
+            <td>
+              <Dash index={index} />
+            </td>
+            <td>
+              {index + 1} {name(shown)}
+            </td>
+            {tones[index]?.hues.map((hue) => (
+              <td key={hue.name} className="mono">
+                {hue.turn < 0 ? '−' : '+'}
+                {Math.abs(hue.turn).toFixed(0)}°, {hue.white_from === null ? 'never' : stops(hue.white_from)}
+              </td>
+            ))}
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+const SATURATION = { width: 300, most: 0.2 };
+
+/** The mean saturation of all hues over exposure: the path to white. */
+function SaturationPlot({ curves }: { curves: (Tone | undefined)[] }) {
+  const { width } = SATURATION;
+  const stopsShown = curves.find((curve) => curve && curve.swept.length > 0)?.swept ?? [];
+  const [lowest = -6, highest = 8] = [stopsShown[0], stopsShown.at(-1)];
+  const most = Math.max(SATURATION.most, ...curves.flatMap((curve) => curve?.saturation ?? []));
+  const across = (stop: number) => ((stop - lowest) / (highest - lowest)) * width;
+  return (
+    <svg
+      viewBox={`0 0 ${width} ${HEIGHT}`}
+      className={plots.plot}
+      role="img"
+      aria-label="Path to white: saturation in ICtCp over stops of scene light"
+    >
+      {[-4, -2, 0, 2, 4, 6].map((stop) => (
+        <g key={stop} className={plots.grid}>
+          <line x1={across(stop)} x2={across(stop)} y1="0" y2={HEIGHT} />
+          <text x={across(stop) + 3} y={HEIGHT - 5}>
+            {stop === 0 ? 'grey' : stops(stop, 0)}
+          </text>
+        </g>
+      ))}
+      <text x="5" y="13">
+        saturation, mean of all hues
+      </text>
+      {curves.map(
+        (curve, index) =>
+          curve && (
+            <polyline
+              key={index}
+              className={plots.line}
+              strokeDasharray={DASHES[index % DASHES.length]}
+              points={curve.saturation
+                .map((value, at) => `${across(curve.swept[at] ?? 0)},${HEIGHT - (value / most) * (HEIGHT - 24)}`)
+                .join(' ')}
+            />
+          ),
+      )}
+    </svg>
   );
 }
 

@@ -1,4 +1,5 @@
-import { useLayoutEffect, useRef } from 'react';
+import { useQueryClient } from '@tanstack/react-query';
+import { useEffect, useLayoutEffect, useRef } from 'react';
 
 import { useProject, useSlug } from '../api/hooks';
 import { displayName } from '../shared/colour';
@@ -67,6 +68,12 @@ export function LivePicture(props: LiveProps) {
   }, [drawer, refusal, drawnLight, program.data, key, exposure, width, height, place, marks, grade, ratio, target, drawnFor]);
 
   const failed = light.error ?? program.error;
+  const client = useQueryClient();
+  const slug = useSlug();
+  useEffect(() => {
+    // What is shown may have gone by a change in another window: the project is asked for as it stands now.
+    if (failed) void client.invalidateQueries({ queryKey: [slug], refetchType: 'active' });
+  }, [failed, client, slug]);
   if (failed) {
     return (
       <span className={`${classes.waiting} small`} role="alert">
