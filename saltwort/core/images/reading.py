@@ -248,6 +248,11 @@ def read_pixels(path: Path, layer: str | None = None) -> Pixels:
             f"{path.name} has {width} × {height} pixels; pictures are shown and baked up to "
             f"{MAX_PIXELS_IN_MEMORY:,} pixels. Bring a smaller version."
         )
+    return _assembled(path, header, layer)
+
+
+def _assembled(path: Path, header: Header, layer: str | None) -> Pixels:
+    width, height = header.picture_size
     pixels = np.zeros((height, width, 3), np.float32)
     for start, strip in _framed_strips(path, header, layer):
         pixels[start : start + len(strip)] = strip
@@ -263,6 +268,8 @@ def read_reduced(path: Path, longest_side: int, layer: str | None = None) -> Pix
     whole_width, whole_height = header.picture_size
     block = -(-max(whole_width, whole_height) // longest_side)
     block = max(1, min(block, whole_width, whole_height))
+    if block == 1:
+        return _assembled(path, header, layer)
     width, height = whole_width // block, whole_height // block
     sums = np.zeros((height, width, 3), np.float32)
     for start, strip in _framed_strips(path, header, layer):

@@ -29,16 +29,18 @@ KINDS = ("waveform", "parade", "vectorscope")
 def on_stops(light: Picture) -> Picture:
     """Light as its place on STOPS, 0–1; zero and negative light is at 0."""
     low, high = STOPS
-    with np.errstate(divide="ignore", invalid="ignore"):
-        stops = np.log2(np.maximum(light, 0) / np.float32(MIDDLE_GREY))
-    return np.asarray(np.clip((np.nan_to_num(stops, neginf=low) - low) / (high - low), 0, 1), np.float32)
+    places = np.log2(np.fmax(light, np.float32(MIDDLE_GREY * 2.0**low)))  # what is no number is as dark as can be
+    places -= np.float32(np.log2(MIDDLE_GREY) + low)
+    places /= np.float32(high - low)
+    return np.asarray(np.clip(places, 0, 1, out=places), np.float32)
 
 
 def scope(kind: str, values: Picture) -> Picture:
     """One of KINDS of a picture, (height, width, 3): an RGB picture of densities. Raises BadInput for another kind."""
     if kind not in KINDS:
         raise BadInput(f"There is no scope “{kind}”. Choose one of {', '.join(KINDS)}.")
-    values = np.nan_to_num(values, nan=0.0, posinf=1.0, neginf=0.0)
+    if not np.isfinite(values).all():
+        values = np.nan_to_num(values, nan=0.0, posinf=1.0, neginf=0.0)
     if kind == "vectorscope":
         return vectorscope(values)
     return waveform(values) if kind == "waveform" else parade(values)
@@ -79,16 +81,18 @@ def vectorscope(values: Picture) -> Picture:
 
 def _columns(values: Picture, width: int) -> Picture:
     """How often each value occurs in each of `width` columns, HEIGHT × width; high values on top."""
-    values = np.repeat(values, -(-width // values.shape[1]), axis=1)  # a narrow picture fills every column
-    columns = np.broadcast_to(np.arange(values.shape[1]) * width // values.shape[1], values.shape)
+    if values.shape[1] < width:  # a narrow picture fills every column
+        values = np.repeat(values, -(-width // values.shape[1]), axis=1)
+    columns = np.asarray(np.arange(values.shape[1]) * width // values.shape[1], np.int32)
     return _shown(_counts(_bins(values, HEIGHT), columns, (HEIGHT, width)))[::-1]
 
 
-def _bins(values: Picture, count: int) -> NDArray[np.intp]:
-    return np.asarray(np.clip(values * np.float32(count), 0, count - 1), np.intp)
+def _bins(values: Picture, count: int) -> NDArray[np.int32]:
+    places = values * np.float32(count)
+    return np.clip(places, 0, count - 1, out=places).astype(np.int32)
 
 
-def _counts(rows: NDArray[np.intp], columns: NDArray[np.intp], shape: tuple[int, int]) -> NDArray[np.float64]:
+def _counts(rows: NDArray[np.int32], columns: NDArray[np.int32], shape: tuple[int, int]) -> NDArray[np.float64]:
     counts = np.bincount((rows * shape[1] + columns).ravel(), minlength=shape[0] * shape[1])
     return counts.reshape(shape).astype(np.float64)
 

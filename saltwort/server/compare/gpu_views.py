@@ -161,9 +161,8 @@ def half_floats(pixels: Pixels) -> HttpResponse:
     rgba = np.ones((height, width, 4), np.float16)
     with np.errstate(over="ignore", invalid="ignore"):
         rgba[..., :3] = pixels
-    response = HttpResponse(
-        np.array([width, height], "<u4").tobytes() + rgba.tobytes(), content_type="application/octet-stream"
-    )
+    size = np.array([width, height], "<u4").tobytes()
+    response = HttpResponse([size, memoryview(rgba).cast("B")], content_type="application/octet-stream")
     response["Cache-Control"] = "private, max-age=31536000, immutable"
     return response
 

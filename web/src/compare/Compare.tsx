@@ -1,5 +1,5 @@
 import { Button, Select, Slider } from '@mantine/core';
-import { useElementSize, useHotkeys, useMergedRef } from '@mantine/hooks';
+import { useDebouncedCallback, useElementSize, useHotkeys, useMergedRef } from '@mantine/hooks';
 import { useCallback, useMemo, useRef, useState } from 'react';
 import { useNavigate, useSearchParams } from 'react-router';
 
@@ -17,6 +17,7 @@ import { Frame, type FrameHandlers, type Point, type Standing } from './Frame';
 import { GradePanel } from './GradePanel';
 import { KeptNotes } from './KeptNotes';
 import { LightPlaces } from './LightPlaces';
+import { useLight } from './live';
 import { LivePicture, type LiveProps } from './LivePicture';
 import { MarkChoice } from './MarkChoice';
 import { Pane } from './Pane';
@@ -136,11 +137,27 @@ function Table({ table, render, renders, kept }: { table: TableOf; render: Rende
   const screen = useMemo(() => ({ onScreen, screen: screenOfBrowser() }), [onScreen]);
   const { panes, probes } = state;
 
-  const savePanes = (next: (before: PaneState[]) => PaneState[]) => change((before) => ({ panes: next(before.panes) }));
+  const savePanes = useCallback(
+    (next: (before: PaneState[]) => PaneState[]) => change((before) => ({ panes: next(before.panes) })),
+    [change],
+  );
+  const setPane = useCallback(
+    (index: number, next: PaneState) => savePanes((before) => before.map((held, at) => (at === index ? next : held))),
+    [savePanes],
+  );
+  const removePane = useCallback(
+    (index: number) => savePanes((before) => before.filter((_, at) => at !== index)),
+    [savePanes],
+  );
+  // Pictures answer at once; what is kept of it follows when the hand rests.
+  const keepExposure = useDebouncedCallback((kept: number) => change(() => ({ exposure: kept })), {
+    delay: 300,
+    flushOnUnmount: true,
+  });
   const expose = (next: number) => {
     const limited = Math.min(REACH, Math.max(-REACH, next));
     setExposure(limited);
-    change(() => ({ exposure: limited }));
+    keepExposure(limited);
   };
   useHotkeys([
     ['[', () => expose(exposure - 0.5)],
@@ -166,6 +183,9 @@ function Table({ table, render, renders, kept }: { table: TableOf; render: Rende
   const [firstState = NO_PANE, secondState = firstState] = panes;
   const states: [PaneState, PaneState] = [firstState, secondState];
   const common = { render: render.id, exposure, ...(revision === undefined ? {} : { revision }) };
+  // What measures the picture waits for it, so that it is on the screen first.
+  const seenLight = useLight(first);
+  const isSeen = seenLight.data !== undefined || seenLight.isError;
   const isPair = mode === 'wipe' || mode === 'flip' || mode === 'difference';
   const isDesign = mode === 'design';
   const shape = render.width / render.height;
@@ -242,7 +262,7 @@ function Table({ table, render, renders, kept }: { table: TableOf; render: Rende
                 return (
                   <Pane
                     key={index}
-                    number={index + 1}
+                    index={index}
                     pane={pane}
                     gone={table.gone[index] ?? ''}
                     space={size}
@@ -250,10 +270,8 @@ function Table({ table, render, renders, kept }: { table: TableOf; render: Rende
                     {...within(size, picture)}
                     {...look}
                     {...{ standing, handlers }}
-                    onChange={(next) => savePanes((before) => before.map((held, at) => (at === index ? next : held)))}
-                    onRemove={
-                      panes.length > 1 ? () => savePanes((before) => before.filter((_, at) => at !== index)) : undefined
-                    }
+                    onChange={setPane}
+                    onRemove={panes.length > 1 ? removePane : undefined}
                   />
                 );
               })}
@@ -364,7 +382,7 @@ function Table({ table, render, renders, kept }: { table: TableOf; render: Rende
             }}
           />
           <MarkChoice marks={marks} onChange={setMarks} screen={screen} onScreen={setOnScreen} />
-          {!isDesign && (
+          {!isDesign && isSeen && (
             <>
               <ProbeTable
                 point={point ?? probes.at(-1)}

@@ -2,7 +2,8 @@ import { Select } from '@mantine/core';
 
 import { css, stops } from '../shared/colour';
 import classes from './Compare.module.css';
-import { LOWEST_STOP, type Marks, NITS, STOP_COLOURS } from './drawer';
+import type { Marks } from './drawer';
+import { LOWEST_STOP, NITS, STOP_COLOURS } from './shader';
 import { ON_SCREEN, type OnScreen, type ScreenChoice } from './shown';
 
 const LABELS: Record<Marks, string> = {

@@ -9,7 +9,7 @@ const AS_ALL = 'as all panes';
 const REACH = 16;
 
 /** What a pane has of its own, in few words. */
-export function ownWords(pane: PaneState, shown: Shown): string {
+export function ownWords(pane: PaneState, shown: Pick<Shown, 'render' | 'layer'>): string {
   const parts = [
     pane.render !== null || pane.layer !== null ? pictureName(shown) : '',
     pane.exposure === null ? '' : `${stops(pane.exposure)} stops`,
@@ -22,12 +22,12 @@ export function ownWords(pane: PaneState, shown: Shown): string {
 export function OwnChoice({
   number,
   pane,
-  shown,
+  render,
+  layer: shownLayer,
   onChange,
-}: {
+}: Pick<Shown, 'render' | 'layer'> & {
   number: number;
   pane: PaneState;
-  shown: Shown;
   onChange: (pane: PaneState) => void;
 }) {
   const [opened, { toggle, close }] = useDisclosure();
@@ -35,7 +35,7 @@ export function OwnChoice({
   const project = useProject();
   const config = useConfig();
   const set = (part: Partial<PaneState>) => onChange({ ...pane, ...part });
-  const layers = typeof shown.render === 'string' ? [] : shown.render.layers;
+  const layers = typeof render === 'string' ? [] : render.layers;
   const spaces = config.data?.working_spaces ?? [];
   return (
     <Popover opened={opened} onChange={(open) => !open && close()} width={280} position="top-end" trapFocus returnFocus>
@@ -61,7 +61,7 @@ export function OwnChoice({
               label="Layer"
               comboboxProps={{ withinPortal: false }}
               data={layers.map((layer) => ({ value: `${layer} `, label: layer || 'the first' }))}
-              value={`${shown.layer} `}
+              value={`${shownLayer} `}
               onChange={(layer) => layer !== null && set({ layer: layer.slice(0, -1) })}
             />
           )}

@@ -6,6 +6,7 @@ import { Link } from 'react-router';
 
 import { api, body, type Schemas } from '../api/client';
 import { useChange, useProject, useSlug } from '../api/hooks';
+import classes from './Compare.module.css';
 import { asPage, asPng, download } from './saving';
 
 /** The comparisons that were kept in the project. */
@@ -82,7 +83,7 @@ export function SaveSeen({
           {(kept.data?.length ?? 0) > 0 && (
             <>
               <h3>Kept in this project</h3>
-              <ul className="plain" aria-label="Kept comparisons">
+              <ul className={classes.kept} aria-label="Kept comparisons">
                 {kept.data?.map((one) => (
                   <li key={one.id} className="row spread">
                     <Link to={`/p/${slug}/compare?kept=${one.id}`} onClick={close}>

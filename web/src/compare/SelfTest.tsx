@@ -16,10 +16,10 @@ export function SelfTest({ shown }: { shown: Shown }) {
   if (test.data === null) return <p className="small quiet">This browser’s colours could not be measured.</p>;
   return (
     <p className="row small" role="status">
-      {test.data > ONE_STEP && <LevelMark level="caution" />}
+      {test.data.largest > ONE_STEP && !test.data.isHdr && <LevelMark level="caution" />}
       <span className="quiet">
         Drawn by this browser; the largest difference from the exact path, for the first pane, is{' '}
-        <span className="mono">{(test.data * 255).toFixed(2)}</span> of 255.
+        <span className="mono">{(test.data.largest * 255).toFixed(2)}</span> of 255.
       </span>
     </p>
   );

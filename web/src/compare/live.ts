@@ -166,8 +166,10 @@ export function useProgram(shown: Shown, target: Target = 'codes', enabled = tru
   return { key: program.isPlaceholderData ? settled : key, program };
 }
 
+const whenIdle = () => new Promise((settle) => requestIdleCallback(settle, { timeout: 2000 }));
+
 /** How far this browser's colours of a view are from the exact path: the largest difference of the proof colours, where
- * the exact values lie on 0–1. The server is told, so that it is a finding where it is too far. */
+ * the exact values lie on 0–1. The server is told of SDR displays, so that it is a finding where it is too far. */
 export function useSelfTest(shown: Shown) {
   const slug = useSlug();
   const found = useDrawer();
@@ -183,6 +185,7 @@ export function useSelfTest(shown: Shown) {
       const values = new Float32Array(await answer.arrayBuffer());
       const light = values.subarray(0, values.length / 2);
       const exact = values.subarray(values.length / 2);
+      await whenIdle();
       const measured = found.measure(light, key, program.data);
       let largest = 0;
       exact.forEach((value, at) => {
@@ -190,11 +193,14 @@ export function useSelfTest(shown: Shown) {
         const drawn = Math.min(1, Math.max(0, measured[at] ?? 0));
         largest = Math.max(largest, Math.abs(right - drawn));
       });
-      await api.POST('/api/projects/{slug}/program/difference', {
-        params: { path: { slug } },
-        body: { ...choice, largest },
-      });
-      return largest;
+      const isHdr = program.data.light === 'hdr';
+      if (!isHdr) {
+        await api.POST('/api/projects/{slug}/program/difference', {
+          params: { path: { slug } },
+          body: { ...choice, largest },
+        });
+      }
+      return { largest, isHdr };
     },
     enabled: found instanceof Drawer && program.data !== undefined && shown.revision === undefined,
     staleTime: Infinity,

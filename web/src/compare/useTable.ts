@@ -1,7 +1,8 @@
-import { useRef, useState } from 'react';
+import { useMutation, useQueryClient } from '@tanstack/react-query';
+import { useCallback, useMemo, useRef, useState } from 'react';
 
 import { api, body, type Schemas } from '../api/client';
-import { type Render, useChange } from '../api/hooks';
+import { type Render, useSlug } from '../api/hooks';
 import type { Point } from './Frame';
 import { asPane, type PaneState } from './shown';
 
@@ -28,12 +29,12 @@ const stateOf = (stored: Pick<Comparison, 'render' | 'exposure' | 'probes'> & { 
 /** The table of a kept comparison: what is changed on it stays in this window. */
 export function useKeptTable(kept: Kept) {
   const [state, setState] = useState(() => stateOf(kept.state));
-  return {
-    state,
-    gone: state.panes.map(() => ''),
-    change: (change: (before: TableState) => Partial<TableState>) =>
-      setState((before) => ({ ...before, ...change(before) })),
-  };
+  const change = useCallback(
+    (changed: (before: TableState) => Partial<TableState>) =>
+      setState((before) => ({ ...before, ...changed(before) })),
+    [],
+  );
+  return { state, gone: state.panes.map(() => ''), change };
 }
 
 /** The table of the project. A change that is made while one is on its way is made on top of it: not refused as stale,
@@ -41,25 +42,36 @@ export function useKeptTable(kept: Kept) {
 export function useProjectTable(comparison: Comparison, render: Render | undefined) {
   const latest = useRef(comparison);
   const queue = useRef<Promise<unknown>>(Promise.resolve());
-  const save = useChange((slug, change: (before: TableState) => Partial<TableState>) => {
-    const next = queue.current.then(async () => {
-      if (comparison.version > latest.current.version) latest.current = comparison;
-      const before = { ...stateOf(latest.current), render: render?.id ?? null };
-      const { probes, ...after } = { ...before, ...change(before) };
-      const saved = await body(
-        api.PUT('/api/projects/{slug}/comparison', {
-          params: { path: { slug } },
-          body: { ...after, probes: probes.map(({ x, y }) => [x, y]), based_on: latest.current.version },
-        }),
-      );
-      latest.current = saved;
-      return saved;
-    });
-    queue.current = next.catch(() => undefined);
-    return next;
+  const slug = useSlug();
+  const client = useQueryClient();
+  const save = useMutation({
+    mutationFn: (change: (before: TableState) => Partial<TableState>) => {
+      const next = queue.current.then(async () => {
+        if (comparison.version > latest.current.version) latest.current = comparison;
+        const before = { ...stateOf(latest.current), render: render?.id ?? null };
+        const { probes, ...after } = { ...before, ...change(before) };
+        const saved = await body(
+          api.PUT('/api/projects/{slug}/comparison', {
+            params: { path: { slug } },
+            body: { ...after, probes: probes.map(({ x, y }) => [x, y]), based_on: latest.current.version },
+          }),
+        );
+        latest.current = saved;
+        return saved;
+      });
+      queue.current = next.catch(() => undefined);
+      return next;
+    },
+    // Of all that is shown of the project, the table alone has changed, and what is found in it.
+    onSuccess: (saved) => {
+      client.setQueryData([slug, 'comparison'], saved);
+      return client.invalidateQueries({ queryKey: [slug, 'findings'] });
+    },
+    onError: () => client.invalidateQueries({ queryKey: [slug] }),
   });
+  const state = useMemo(() => stateOf(comparison), [comparison]);
   return {
-    state: stateOf(comparison),
+    state,
     gone: comparison.panes.map((pane) => pane.gone),
     change: save.mutate,
   };
