@@ -77,8 +77,16 @@ def _pulled_down(page: Page) -> None:
 
 
 def _light_places(page: Page) -> None:
-    page.get_by_text("Where the light goes", exact=True).click()
-    page.get_by_role("cell", name="stops").first.wait_for(timeout=60_000)
+    page.get_by_text("Where light goes", exact=True).click()
+    page.get_by_role("table", name="Turn of hues").wait_for(timeout=60_000)
+
+
+def _design(page: Page) -> None:
+    page.get_by_role("radiogroup", name="How panes stand").get_by_text("Design", exact=True).click()
+    page.get_by_role("combobox", name="Start from").or_(page.get_by_role("textbox", name="Start from")).first.click()
+    page.get_by_role("option", name="AgX: Slate noon").click()
+    page.get_by_role("table", name="Turn of hues").wait_for(timeout=60_000)
+    page.get_by_role("region", name="Checks of the design").wait_for()
 
 
 def _tab(name: str) -> Callable[[Page], None]:
@@ -102,6 +110,7 @@ VIEWS: dict[str, tuple[str, Callable[[Page], None] | None]] = {
     "working-space": ("scene?part=space", _working_space),
     "renders": ("scene?part=renders", _pulled_down),
     "compare": ("compare", _probe),
+    "design": ("compare", _design),
     "light-places": ("compare", _light_places),
     "handoffs": ("handoffs", None),
     "outputs": ("outputs", lambda page: page.get_by_role("row").filter(has_text=".png").click()),

@@ -23,15 +23,15 @@ class CompareTestCase(BrowserTestCase):
     def picture(self, figure: str) -> Locator:
         return self.page.get_by_role("figure", name=figure).locator("canvas").first
 
-    def pixels(self, picture: Locator) -> np.ndarray:
-        """What a live picture shows of each pixel of the render, 8-bit steps of shape (height, width, 3)."""
+    def pixels(self, picture: Locator, screen: str = "srgb") -> np.ndarray:
+        """What a live picture shows of each pixel of the render, 8-bit steps of a screen, (height, width, 3)."""
         height, width = read_pixels(self.dusk).shape[:2]
         values = picture.evaluate(
-            """(shown, [width, height]) => {
+            """(shown, [width, height, colorSpace]) => {
                 const canvas = new OffscreenCanvas(shown.width, shown.height);
-                const context = canvas.getContext('2d', { willReadFrequently: true });
+                const context = canvas.getContext('2d', { willReadFrequently: true, colorSpace });
                 context.drawImage(shown, 0, 0);
-                const { data } = context.getImageData(0, 0, canvas.width, canvas.height);
+                const { data } = context.getImageData(0, 0, canvas.width, canvas.height, { colorSpace });
                 const found = [];
                 for (let y = 0; y < height; y++)
                     for (let x = 0; x < width; x++) {
@@ -42,7 +42,7 @@ class CompareTestCase(BrowserTestCase):
                     }
                 return found;
             }""",
-            [width, height],
+            [width, height, screen],
         )
         return np.array(values, int).reshape(height, width, 3)
 

@@ -19,6 +19,7 @@ from saltwort.server.images.operations import store_file
 from saltwort.server.projects.operations import change_setup
 from saltwort.server.projects.setups import config_of, current_setup
 from saltwort.server.scene.operations import add_render
+from tests.browser.chromium import LAUNCH
 from tests.browser.test_compare import CompareTestCase
 from tests.samples import ACES_SDR, SRGB_DISPLAY, UNTONED, base_archive, light, project_config, sample_setup, write
 
@@ -220,6 +221,25 @@ class Screens(WorkTestCase):
             np.testing.assert_allclose(shown[y, x], colours[band], atol=1)
 
 
+class WideScreen(WorkTestCase):
+    @classmethod
+    def setUpClass(cls) -> None:
+        super().setUpClass()
+        arguments = [*LAUNCH["args"], "--force-color-profile=display-p3-d65"]
+        cls.browser = cls.playwright.chromium.launch(**{**LAUNCH, "args": arguments})
+        cls.addClassCleanup(cls.browser.close)
+
+    def test_display_p3_is_drawn_as_such_where_the_screen_has_it(self) -> None:
+        page = self.open("compare")
+        self.choose("Display, pane 1", "Display P3")
+        self.choose("View, pane 1", "Un-tone-mapped")
+        picture = self.drawn("Pane 1", "Un-tone-mapped", "display-p3")
+        expect(page.get_by_role("figure", name="Pane 1")).to_contain_text("in Display P3, which this screen has")
+        expect(page.get_by_text("The browser has a Display P3 canvas here")).to_be_visible()
+        expected = self.through(project_config(), ViewChoice("Display P3 - Display", "Un-tone-mapped"))
+        np.testing.assert_allclose(self.pixels(picture, "display-p3"), expected, atol=1)
+
+
 class Keeping(WorkTestCase):
     def save(self) -> Locator:
         self.page.get_by_role("button", name="Save and keep").click()
@@ -264,7 +284,7 @@ class Keeping(WorkTestCase):
     def test_plots_and_all_views_are_saved_too(self) -> None:
         page = self.open("compare")
         self.drawn("Pane 1", " 0.00 ")
-        for mode, pictures in (("Where light goes", 3), ("Wipe", 1), ("Difference", 1)):
+        for mode, pictures in (("Where light goes", 4), ("Wipe", 1), ("Difference", 1)):
             self.mode(mode)
             page.wait_for_load_state("networkidle")
             expect(page.get_by_role("main").get_by_role("img").first).to_be_visible()

@@ -274,6 +274,7 @@ class Renders(BrowserTestCase):
         card = page.get_by_role("button", name=re.compile("wide.exr"))
         expect(card).to_contain_text("read as Linear Rec.2020, told by header")
         expect(self.section("Selected")).to_contain_text("peak")
+        page.wait_for_load_state("networkidle")
         self.choose("Read as", "ACEScg")
         expect(card).to_contain_text("read as ACEScg, told by you")
 

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from saltwort.core.errors import BadInput
+from saltwort.core.threads import on_all_cores
 
 Picture = NDArray[np.float32]
 
@@ -16,6 +17,8 @@ SIDE = 220
 STOPS = (-8.0, 8.0)
 """Around middle grey, of light on a scope."""
 MIDDLE_GREY = 0.18
+ROWS = 256
+"""Worked on at a time, on each core."""
 GAP = 4
 """Columns between the three parts of a parade."""
 
@@ -29,10 +32,16 @@ KINDS = ("waveform", "parade", "vectorscope")
 def on_stops(light: Picture) -> Picture:
     """Light as its place on STOPS, 0–1; zero and negative light is at 0."""
     low, high = STOPS
-    places = np.log2(np.fmax(light, np.float32(MIDDLE_GREY * 2.0**low)))  # what is no number is as dark as can be
-    places -= np.float32(np.log2(MIDDLE_GREY) + low)
-    places /= np.float32(high - low)
-    return np.asarray(np.clip(places, 0, 1, out=places), np.float32)
+    result = np.empty(light.shape, np.float32)
+
+    def place(rows: slice) -> None:
+        places = np.log2(np.fmax(light[rows], np.float32(MIDDLE_GREY * 2.0**low)))  # what is no number is as dark
+        places -= np.float32(np.log2(MIDDLE_GREY) + low)
+        places /= np.float32(high - low)
+        np.clip(places, 0, 1, out=result[rows])
+
+    on_all_cores(place, [slice(start, start + ROWS) for start in range(0, len(light), ROWS)])
+    return result
 
 
 def scope(kind: str, values: Picture) -> Picture:
@@ -55,13 +64,16 @@ def parade(values: Picture) -> Picture:
     """Red, green and blue over the picture's width, beside each other, HEIGHT × WIDTH."""
     part = (WIDTH - 2 * GAP) // 3
     result = np.zeros((HEIGHT, WIDTH, 3), np.float32)
-    for channel in range(3):
+
+    def draw(channel: int) -> None:
         left = channel * (part + GAP)
         density = _columns(values[..., channel], part)
         # A little of the others keeps blue from being too dark to read.
         tint = np.full(3, 0.35, np.float32)
         tint[channel] = 1
         result[:, left : left + part] = density[:, :, None] * tint
+
+    on_all_cores(draw, range(3))
     return result
 
 

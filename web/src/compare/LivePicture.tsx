@@ -83,7 +83,11 @@ export function LivePicture(props: LiveProps) {
   }
   const label = `${pictureName(shown)} through ${shown.choice.view} on ${shown.choice.display}`;
   if (!isLive && typeof shown.render !== 'string') {
-    return <ServerPicture {...props} label={label} why={grade.place === 'none' ? refusal : `${refusal} It shows no grade.`} />;
+    const lacks = [
+      kind && kind !== 'none' && kind !== 'srgb' ? 'It shows code values as they stand.' : '',
+      grade.place === 'none' ? '' : 'It shows no grade.',
+    ];
+    return <ServerPicture {...props} label={label} why={[refusal, ...lacks].filter(Boolean).join(' ')} />;
   }
   const lost = noNumbers(shown);
   return (

@@ -89,14 +89,24 @@ interface Compiled {
   source: Program;
 }
 
-const PICTURES_KEPT = 3;
+/** A picture in the graphics memory, and whether smaller ones of it are beside it. */
+interface Picture {
+  texture: WebGLTexture;
+  pixels: number;
+  isReduced: boolean;
+}
+
+/** Up to here, neighbours alone are averaged when a picture is shown smaller; beyond, smaller pictures are made first. */
+const MOST_SHRUNK = 2.1;
+/** Of eight bytes: half a gigabyte of graphics memory at the most, unless one picture needs more. */
+const PIXELS_KEPT = 1 << 26;
 const PROGRAMS_KEPT = 24;
 
 /** Draws every pane of a page in one context, so that a picture is in the graphics memory once. */
 export class Drawer {
   private readonly canvas: OffscreenCanvas;
   private readonly gl: WebGL2RenderingContext;
-  private readonly pictures = new Map<string, WebGLTexture>();
+  private readonly pictures = new Map<string, Picture>();
   private readonly programs = new Map<string, Compiled | NotDrawn>();
   /** The context was taken away, by the system or by a driver that was reset. */
   lost = false;
@@ -190,13 +200,18 @@ export class Drawer {
 
   private run(shot: Shot) {
     const { light, window, width } = shot;
-    const magnified = width >= light.width * window.width;
+    const shrunk = (light.width * window.width) / width;
     const picture = this.picture(light);
     const { gl } = this;
-    gl.bindTexture(gl.TEXTURE_2D, picture);
+    gl.bindTexture(gl.TEXTURE_2D, picture.texture);
+    if (shrunk > MOST_SHRUNK && !picture.isReduced) {
+      gl.generateMipmap(gl.TEXTURE_2D);
+      picture.isReduced = true;
+    }
+    const shrinking = shrunk > MOST_SHRUNK ? gl.LINEAR_MIPMAP_LINEAR : gl.LINEAR;
     gl.texParameteri(gl.TEXTURE_2D, gl.TEXTURE_MAG_FILTER, gl.NEAREST);
-    gl.texParameteri(gl.TEXTURE_2D, gl.TEXTURE_MIN_FILTER, magnified ? gl.NEAREST : gl.LINEAR_MIPMAP_LINEAR);
-    this.use(this.compiled(shot.programKey, shot.program, variantOf(shot)), picture, shot);
+    gl.texParameteri(gl.TEXTURE_2D, gl.TEXTURE_MIN_FILTER, shrunk > 1 ? shrinking : gl.NEAREST);
+    this.use(this.compiled(shot.programKey, shot.program, variantOf(shot)), picture.texture, shot);
   }
 
   private use(
@@ -240,22 +255,25 @@ export class Drawer {
     gl.uniform1fv(place('slopes'), slopesOf(grade.curve));
   }
 
-  private picture(light: Light): WebGLTexture {
+  private picture(light: Light): Picture {
     const kept = this.pictures.get(light.key);
     if (kept) return kept;
     const { gl } = this;
-    while (this.pictures.size >= PICTURES_KEPT) {
-      const [oldest, texture] = this.pictures.entries().next().value as [string, WebGLTexture];
+    let pixels = light.width * light.height;
+    for (const { pixels: more } of this.pictures.values()) pixels += more;
+    for (const [oldest, { texture, pixels: fewer }] of this.pictures) {
+      if (pixels <= PIXELS_KEPT) break;
       gl.deleteTexture(texture);
       this.pictures.delete(oldest);
+      pixels -= fewer;
     }
     const texture = this.texture(gl.TEXTURE_2D);
     gl.texImage2D(
       gl.TEXTURE_2D, 0, gl.RGBA16F, light.width, light.height, 0, gl.RGBA, gl.HALF_FLOAT, light.pixels,
     );
-    gl.generateMipmap(gl.TEXTURE_2D);
-    this.pictures.set(light.key, texture);
-    return texture;
+    const picture = { texture, pixels: light.width * light.height, isReduced: false };
+    this.pictures.set(light.key, picture);
+    return picture;
   }
 
   private compiled(of: string, source: Program, variant: Variant): Compiled {

@@ -1,3 +1,4 @@
+import { useDebouncedCallback } from '@mantine/hooks';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useCallback, useMemo, useRef, useState } from 'react';
 
@@ -44,6 +45,10 @@ export function useProjectTable(comparison: Comparison, render: Render | undefin
   const queue = useRef<Promise<unknown>>(Promise.resolve());
   const slug = useSlug();
   const client = useQueryClient();
+  const findAgain = useDebouncedCallback(() => void client.invalidateQueries({ queryKey: [slug, 'findings'] }), {
+    delay: 1500,
+    flushOnUnmount: true,
+  });
   const save = useMutation({
     mutationFn: (change: (before: TableState) => Partial<TableState>) => {
       const next = queue.current.then(async () => {
@@ -62,10 +67,11 @@ export function useProjectTable(comparison: Comparison, render: Render | undefin
       queue.current = next.catch(() => undefined);
       return next;
     },
-    // Of all that is shown of the project, the table alone has changed, and what is found in it.
-    onSuccess: (saved) => {
+    // Of all that is shown of the project, the table alone has changed, and, with time, what is found in it.
+    onSuccess: async (saved) => {
+      await client.cancelQueries({ queryKey: [slug, 'comparison'] }); // one asked before would bring back what was
       client.setQueryData([slug, 'comparison'], saved);
-      return client.invalidateQueries({ queryKey: [slug, 'findings'] });
+      findAgain();
     },
     onError: () => client.invalidateQueries({ queryKey: [slug] }),
   });
