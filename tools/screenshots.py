@@ -23,10 +23,6 @@ def _probe(page: Page) -> None:
     page.get_by_role("table", name="Probe").wait_for()
 
 
-def _tracer(page: Page) -> None:
-    page.get_by_role("button", name="Tracer through").hover()
-
-
 def _trim(page: Page) -> None:
     page.get_by_text("Trim", exact=True).click()
     page.get_by_role("button", name="Only what this project uses").click()
@@ -115,7 +111,6 @@ VIEWS: dict[str, tuple[str, Callable[[Page], None] | None]] = {
     "handoffs": ("handoffs", None),
     "outputs": ("outputs", lambda page: page.get_by_role("row").filter(has_text=".png").click()),
     "findings": ("textures", lambda page: page.keyboard.press("f")),
-    "tracer": ("config", _tracer),
 }
 
 

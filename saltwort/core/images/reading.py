@@ -274,9 +274,15 @@ def read_reduced(path: Path, longest_side: int, layer: str | None = None) -> Pix
     sums = np.zeros((height, width, 3), np.float32)
     for start, strip in _framed_strips(path, header, layer):
         strip = strip[: max(0, height * block - start), : width * block]
-        across = strip.reshape(len(strip), width, block, 3).mean(axis=2)
-        np.add.at(sums, (np.arange(start, start + len(strip)) // block), across)
-    return sums / np.float32(block)
+        if not len(strip):
+            break
+        across = strip[:, ::block].copy()
+        for column in range(1, block):
+            across += strip[:, column::block]
+        rows = np.arange(start, start + len(strip)) // block
+        firsts = np.flatnonzero(np.diff(rows, prepend=-1))
+        sums[rows[firsts]] += np.add.reduceat(across, firsts, axis=0)
+    return sums / np.float32(block * block)
 
 
 @contextmanager

@@ -137,6 +137,8 @@ def light(request: Request, slug: str, pk: int) -> HttpResponse:
     rows from the top. Alpha is 1."""
     render, asked = render_named(slug, pk), parsed(request, LightQuery, query=True)
     layer = asked.get("layer", render.layer)
+    if layer == "" and not render.image.measured().header.layers:
+        layer = None  # of a file with nothing else in it, a small picture is kept
     if "width" in asked and "height" in asked:
         pixels = read_box(render.image.file, asked["x"], asked["y"], asked["width"], asked["height"], layer)
     else:

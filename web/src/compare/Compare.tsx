@@ -185,7 +185,7 @@ function Table({ table, render, renders, kept }: { table: TableOf; render: Rende
   const common = { render: render.id, exposure, ...(revision === undefined ? {} : { revision }) };
   // What measures the picture waits for it, so that it is on the screen first.
   const seenLight = useLight(first);
-  const isSeen = seenLight.data !== undefined || seenLight.isError;
+  const isSeen = seenLight.data !== undefined || seenLight.error !== null;
   const isPair = mode === 'wipe' || mode === 'flip' || mode === 'difference';
   const isDesign = mode === 'design';
   const shape = render.width / render.height;

@@ -179,31 +179,45 @@ function SaturationPlot({ curves }: { curves: (Tone | undefined)[] }) {
       role="img"
       aria-label="Path to white: saturation in ICtCp over stops of scene light"
     >
-      {[-4, -2, 0, 2, 4, 6].map((stop) => (
-        <g key={stop} className={plots.grid}>
-          <line x1={across(stop)} x2={across(stop)} y1="0" y2={HEIGHT} />
-          <text x={across(stop) + 3} y={HEIGHT - 5}>
-            {stop === 0 ? 'grey' : stops(stop, 0)}
-          </text>
-        </g>
-      ))}
+      <StopsGrid marks={[-4, -2, 0, 2, 4, 6]} across={across} />
       <text x="5" y="13">
         saturation, mean of all hues
       </text>
-      {curves.map(
-        (curve, index) =>
-          curve && (
-            <polyline
-              key={index}
-              className={plots.line}
-              strokeDasharray={DASHES[index % DASHES.length]}
-              points={curve.saturation
-                .map((value, at) => `${across(curve.swept[at] ?? 0)},${HEIGHT - (value / most) * (HEIGHT - 24)}`)
-                .join(' ')}
-            />
-          ),
-      )}
+      <Lines
+        lines={curves.map((curve) =>
+          curve?.saturation.map((value, at) => [
+            across(curve.swept[at] ?? 0),
+            HEIGHT - (value / most) * (HEIGHT - 24),
+          ]),
+        )}
+      />
     </svg>
+  );
+}
+
+function StopsGrid({ marks, across }: { marks: number[]; across: (stop: number) => number }) {
+  return marks.map((stop) => (
+    <g key={stop} className={plots.grid}>
+      <line x1={across(stop)} x2={across(stop)} y1="0" y2={HEIGHT} />
+      <text x={across(stop) + 3} y={HEIGHT - 5}>
+        {stop === 0 ? 'grey' : stops(stop, 0)}
+      </text>
+    </g>
+  ));
+}
+
+/** A line for each pane, told apart by its dashes. */
+function Lines({ lines }: { lines: (number[][] | undefined)[] }) {
+  return lines.map(
+    (points, index) =>
+      points && (
+        <polyline
+          key={index}
+          className={plots.line}
+          strokeDasharray={DASHES[index % DASHES.length]}
+          points={points.map((point) => point.join()).join(' ')}
+        />
+      ),
   );
 }
 
@@ -221,14 +235,7 @@ function TonePlot({ curves }: { curves: (Tone | undefined)[] }) {
       role="img"
       aria-label="Tone curves: stops of scene light against stops of display light"
     >
-      {[-8, -6, -4, -2, 0, 2, 4, 6, 8].map((stop) => (
-        <g key={stop} className={plots.grid}>
-          <line x1={across(stop)} x2={across(stop)} y1="0" y2={HEIGHT} />
-          <text x={across(stop) + 3} y={HEIGHT - 5}>
-            {stop === 0 ? 'grey' : stops(stop, 0)}
-          </text>
-        </g>
-      ))}
+      <StopsGrid marks={[-8, -6, -4, -2, 0, 2, 4, 6, 8]} across={across} />
       {[-8, -6, -4, -2, 0, 2].map((stop) => (
         <g key={stop} className={plots.grid}>
           <line x1="0" x2={WIDTH} y1={up(2 ** stop)} y2={up(2 ** stop)} />
@@ -237,21 +244,14 @@ function TonePlot({ curves }: { curves: (Tone | undefined)[] }) {
           </text>
         </g>
       ))}
-      {curves.map(
-        (curve, index) =>
-          curve && (
-            <polyline
-              key={index}
-              className={plots.line}
-              strokeDasharray={DASHES[index % DASHES.length]}
-              points={curve.stops
-                .map((stop, at) => [stop, curve.light[at] ?? 0] as const)
-                .filter(([stop]) => stop >= lowest && stop <= highest)
-                .map(([stop, light]) => `${across(stop)},${up(light)}`)
-                .join(' ')}
-            />
-          ),
-      )}
+      <Lines
+        lines={curves.map((curve) =>
+          curve?.stops
+            .map((stop, at) => [stop, curve.light[at] ?? 0] as const)
+            .filter(([stop]) => stop >= lowest && stop <= highest)
+            .map(([stop, light]) => [across(stop), up(light)]),
+        )}
+      />
     </svg>
   );
 }

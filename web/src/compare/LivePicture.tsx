@@ -93,9 +93,9 @@ export function LivePicture(props: LiveProps) {
   return (
     <>
       <canvas ref={canvas} role="img" aria-label={label} className={classes.canvas} style={{ width, height }} />
-      {(!light.data || !program.data) && (
+      {(!light.isWhole || !program.data) && (
         <span className={`${classes.waiting} small`} role="status">
-          {isLive ? 'computing …' : refusal}
+          {!isLive ? refusal : light.data ? 'reading the large picture …' : 'computing …'}
         </span>
       )}
       {lost && light.data && <span className={`${classes.waiting} small`}>{lost}</span>}

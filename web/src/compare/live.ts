@@ -8,6 +8,7 @@ import { Drawer, type Light, NotDrawn, type Shot } from './drawer';
 import { configQuery, type Shown } from './shown';
 
 const LARGEST = 4096;
+const SMALL = 128;
 /** Pixels between the places where boxes of full resolution begin, so that a small move needs no other box. */
 const GRID = 256;
 const BOX = 2048;
@@ -72,17 +73,29 @@ function useLightSource(shown: Shown) {
   return { slug, ready: project.data !== undefined, ...source };
 }
 
-/** A picture as light in the working space, whole, in as many pixels as every WebGL2 holds. */
+/** A picture as light in the working space, whole, in as many pixels as every WebGL2 holds; of one that is larger, a
+ * small picture that is kept, until the other is there. */
 export function useLight(shown: Shown) {
   const { slug, ready, path, key, query } = useLightSource(shown);
-  return useQuery({
-    queryKey: ['light', slug, path, key],
-    queryFn: () => fetchLight(path, { ...query, size: String(LARGEST) }, key),
-    enabled: ready,
+  const { render } = shown;
+  const isLarge = typeof render !== 'string' && Math.max(render.width, render.height) > LARGEST;
+  const small = useQuery({
+    queryKey: ['light', slug, path, key, SMALL],
+    queryFn: () => fetchLight(path, { ...query, size: String(SMALL) }, `${key} ${SMALL}`),
+    enabled: ready && isLarge,
     staleTime: Infinity,
     gcTime: 60_000,
     retry: false,
   });
+  const whole = useQuery({
+    queryKey: ['light', slug, path, key],
+    queryFn: () => fetchLight(path, { ...query, size: String(LARGEST) }, key),
+    enabled: ready && (!isLarge || small.isFetched),
+    staleTime: Infinity,
+    gcTime: 60_000,
+    retry: false,
+  });
+  return { data: whole.data ?? small.data, error: whole.error, isWhole: whole.data !== undefined };
 }
 
 /** The part of a large picture that is looked at, in full resolution, once it is magnified so far that the whole of it
