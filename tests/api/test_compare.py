@@ -1,21 +1,32 @@
 """The Compare step through HTTP: panes, probes, programs, pairs, grades, and what is kept."""
 
 import json
-from dataclasses import asdict
+from dataclasses import asdict, replace
 
 import numpy as np
 import PyOpenColorIO as ocio
 
-from saltwort.core.engine import space_processor, view_processor
+from saltwort.core.configs import compose
+from saltwort.core.engine import ViewChoice, apply, load_config, space_processor, view_processor
 from saltwort.core.images import read_pixels
-from saltwort.core.views import agx
+from saltwort.core.views import AddedView, agx, filmic
 from saltwort.core.views.grade import NO_GRADE, graded
 from saltwort.core.views.test_pictures import TEST_PICTURES
 from saltwort.server.compare.grades import grade_from_json
 from saltwort.server.projects.models import Project
+from saltwort.server.projects.operations import change_setup
 from saltwort.server.projects.setups import config_of
 from tests.core.test_configs import OLD_CONFIG
-from tests.samples import ACES_SDR, LINEAR_REC709, SRGB_DISPLAY, UNTONED, light, project_config
+from tests.samples import (
+    ACES_SDR,
+    LINEAR_REC709,
+    SRGB_DISPLAY,
+    UNTONED,
+    base_archive,
+    light,
+    project_config,
+    sample_setup,
+)
 from tests.server import ServerTestCase
 
 PQ = {"display": "Rec.2100-PQ - Display", "view": "ACES 2.0 - HDR 1000 nits (Rec.2020)", "look": ""}
@@ -223,3 +234,81 @@ class Compare(ServerTestCase):
         (self.folder / "old.ocio").write_text(OLD_CONFIG)
         self.start_from(self.folder / "old.ocio")
         self.assertEqual([pane["view"] for pane in self.ask("/comparison")["panes"]], ["Plain", "Plain"])
+
+
+class OtherConfigs(ServerTestCase):
+    """Pictures, scopes and curves through configs that are not the current one."""
+
+    FILM = AddedView(SRGB_DISPLAY, "Film", "filmic")
+
+    def with_film(self) -> None:
+        change_setup(self.project, 1, "film", lambda setup: replace(setup, added_views=(self.FILM,)))
+
+    def test_a_picture_in_another_working_space_and_of_an_older_revision(self) -> None:
+        render = self.render()
+        self.with_film()
+        query = {"display": SRGB_DISPLAY, "view": "Film", "size": 80}
+        setup = replace(sample_setup(), added_views=(self.FILM,), working_space=LINEAR_REC709)
+        config = load_config(compose(base_archive(), setup, "x"))
+        processor = view_processor(config, "ACEScg", ViewChoice(SRGB_DISPLAY, "Film"))
+        expected = np.clip(apply(processor, read_pixels(render.image.file)), 0, 1)
+        (self.folder / "seen.png").write_bytes(
+            self.ask(f"/renders/{render.pk}/picture", working=LINEAR_REC709, **query)
+        )
+        self.assertLessEqual(np.abs(read_pixels(self.folder / "seen.png") - expected).max(), 1 / 255)
+        plain = self.ask(f"/renders/{render.pk}/picture", **query)
+        self.assertNotEqual(plain, (self.folder / "seen.png").read_bytes())
+        self.assertIn("no view", self.ask(f"/renders/{render.pk}/picture", 400, revision=1, **query)["detail"])
+        answer = self.ask(f"/renders/{render.pk}/picture", 400, working="Raw", **query)
+        self.assertIn("not scene-linear", answer["detail"])
+
+    def test_curves_in_two_working_spaces(self) -> None:
+        self.with_film()
+        query = {"display": SRGB_DISPLAY, "view": "Film"}
+        here, there = self.ask("/tone", **query), self.ask("/tone", working=LINEAR_REC709, **query)
+        np.testing.assert_allclose(here["light"], there["light"], atol=1e-4)  # greys are grey in both
+        turns = [[hue["turn"] for hue in tone["hues"]] for tone in (here, there)]
+        self.assertGreater(float(np.abs(np.subtract(*turns)).max()), 1)
+        self.assertEqual(len(here["saturation"]), len(here["swept"]))
+
+    def test_scopes_follow_the_grade_and_the_part_that_is_marked(self) -> None:
+        render = self.render()
+        query = {"kind": "waveform", "display": SRGB_DISPLAY, "view": UNTONED.view}
+        plain = self.ask(f"/renders/{render.pk}/scope", **query)
+        changes = (
+            {"grade": "before", "grade_exposure": -2},
+            {"grade": "before", "log": True, "curve": "0,0.2,0.6,0.8,1"},
+            {"grade": "after", "curve": "0.2,0.3,0.5,0.7,0.8"},
+            {"x": 0.5, "y": 0.5, "width": 0.1, "height": 0.1},
+            {"working": LINEAR_REC709, "light": True},
+        )
+        seen = {plain, *(self.ask(f"/renders/{render.pk}/scope", **query, **change) for change in changes)}
+        self.assertEqual(len(seen), 1 + len(changes), "each is another picture")
+        bad = self.ask(f"/renders/{render.pk}/scope", 400, grade="after", curve="0,1", **query)
+        self.assertIn("5 numbers", bad["detail"])
+        bad = self.ask(f"/renders/{render.pk}/scope", 400, grade="after", curve="0,0.5,0.4,0.8,1", **query)
+        self.assertIn("must not fall", bad["detail"])
+
+    def test_what_the_checks_say_of_a_design(self) -> None:
+        view = {"display": SRGB_DISPLAY, "name": "Mine", "family": "agx", "rendering": ""}
+        turned = {**asdict(agx.DESIGN), "inset_turn": [20, -20, 20], "outset_turn": [-20, 20, -20]}
+        for design, expected in ((asdict(agx.DESIGN), False), (turned, True)):
+            draft = json.dumps({**view, "design": design})
+            found = self.ask("/design/findings", display=SRGB_DISPLAY, view="Mine", draft=draft)
+            codes = {finding["code"] for finding in found}
+            self.assertEqual("view.hues-reversed" in codes, expected)
+            self.assertTrue(all(code.startswith("view.") for code in codes))
+
+    def test_a_design_is_saved_replaced_and_undone(self) -> None:
+        view = {"display": SRGB_DISPLAY, "name": "Mine", "family": "filmic", "rendering": ""}
+        for revision, contrast in ((1, 1.1), (2, 1.3)):
+            design = json.loads(json.dumps(asdict(replace(filmic.DESIGN, contrast=contrast))))
+            added = [{**view, "design": design}]
+            saved = self.tell("post", "/setup", based_on=revision, message="v", added_views=added)
+            self.assertEqual(saved["setup"]["added_views"], added)
+            slope = self.ask("/tone", display=SRGB_DISPLAY, view="Mine")["slope"]
+            self.assertAlmostEqual(slope, contrast, delta=5e-3)
+        self.tell("post", "/undo", based_on=3)
+        self.assertAlmostEqual(self.ask("/tone", display=SRGB_DISPLAY, view="Mine")["slope"], 1.1, delta=5e-3)
+        wild = [{**view, "design": {**design, "toe": 9}}]
+        self.refused("post", "/setup", "Toe begins below grey lies", based_on=2, message="v", added_views=wild)

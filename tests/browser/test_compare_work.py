@@ -188,6 +188,22 @@ class LogAndMatch(WorkTestCase):
         exposure = float(page.get_by_label("exposure of the grade").input_value())
         self.assertAlmostEqual(exposure, 1.0, delta=0.02)
 
+    def test_a_look_is_taken_up_changed_and_saved_under_its_name(self) -> None:
+        page = self.open("compare")
+        self.drawn("Pane 1", " 0.00 ")
+        page.get_by_role("radiogroup", name="Where the grade stands").get_by_text("Before the view").click()
+        self.choose("Start from a look", "Salt Air")
+        expect(page.get_by_label("saturation", exact=True)).to_have_value("0.82")
+        self.drawn("Pane 1", "before 0.97,1,1.03 0 true")
+        page.get_by_label("saturation", exact=True).fill("0.5")
+        save = page.get_by_role("button", name="Save", exact=True)
+        for revision in (2, 3):
+            save.click()
+            expect(page.get_by_text(f"revision {revision}")).to_be_visible()
+            page.get_by_label("saturation", exact=True).fill("0.6")
+        (look,) = current_setup(self.current()).added_looks
+        self.assertEqual((look.name, look.saturation, look.process_space), ("Salt Air", 0.6, "ACEScct"))
+
 
 class Screens(WorkTestCase):
     def test_other_displays_are_brought_to_this_screen_and_it_says_how(self) -> None:
@@ -332,6 +348,23 @@ class Keeping(WorkTestCase):
         self.drawn("Pane 1", ACES_SDR.view, " 1.00 ")
         self.save().get_by_role("button", name="Delete Window at dusk").click()
         expect(page.get_by_role("link", name="Window at dusk")).to_have_count(0)
+
+    def test_a_kept_comparison_whose_picture_is_gone_says_so(self) -> None:
+        page = self.open("compare")
+        self.drawn("Pane 1", " 0.00 ")
+        form = self.save()
+        form.get_by_role("button", name="Keep here").click()
+        link = form.get_by_role("link", name="Quay: Panes")
+        expect(link).to_be_visible()
+        other = write(self.folder / "files" / "other.exr", light(30, 50), "half")
+        add_render(self.project, "other.exr", store_file(other, "other.exr"))
+        self.project.renders.get(name="dusk.exr").delete()
+        page.goto(f"{self.live_server_url}{link.get_attribute('href')}", wait_until="networkidle")
+        kept = page.get_by_role("region", name="Kept comparison")
+        expect(kept.get_by_role("alert")).to_contain_text("was deleted; another is shown")
+        expect(page.get_by_role("img", name=re.compile("^other.exr through")).first).to_be_visible()
+        page.goto(f"{self.live_server_url}/p/quay/compare?kept=999", wait_until="networkidle")
+        expect(page.get_by_text("This comparison was deleted.")).to_be_visible()
 
 
 class OddPictures(WorkTestCase):

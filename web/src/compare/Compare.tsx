@@ -183,9 +183,10 @@ function Table({ table, render, renders, kept }: { table: TableOf; render: Rende
   const [firstState = NO_PANE, secondState = firstState] = panes;
   const states: [PaneState, PaneState] = [firstState, secondState];
   const common = { render: render.id, exposure, ...(revision === undefined ? {} : { revision }) };
-  // What measures the picture waits for it, so that it is on the screen first.
-  const seenLight = useLight(first);
-  const isSeen = seenLight.data !== undefined || seenLight.error !== null;
+  // What measures pictures waits for the first one, so that it is on the screen before.
+  const firstLight = useLight(first);
+  const [isSeen, setSeen] = useState(false);
+  if (!isSeen && (firstLight.data !== undefined || firstLight.error !== null)) setSeen(true);
   const isPair = mode === 'wipe' || mode === 'flip' || mode === 'difference';
   const isDesign = mode === 'design';
   const shape = render.width / render.height;

@@ -211,7 +211,8 @@ export class Drawer {
     const shrinking = shrunk > MOST_SHRUNK ? gl.LINEAR_MIPMAP_LINEAR : gl.LINEAR;
     gl.texParameteri(gl.TEXTURE_2D, gl.TEXTURE_MAG_FILTER, gl.NEAREST);
     gl.texParameteri(gl.TEXTURE_2D, gl.TEXTURE_MIN_FILTER, shrunk > 1 ? shrinking : gl.NEAREST);
-    const compiled = this.compiled(shot.programKey, shot.program, variantOf(shot));
+    const { programKey, program } = shot;
+    const compiled = this.compiled(programKey, program, variantOf(shot));
     this.use(compiled, picture.texture, shot);
   }
 
