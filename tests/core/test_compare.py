@@ -1,5 +1,6 @@
 """Two configs compared by what they do to colours."""
 
+import warnings
 from dataclasses import replace
 from unittest import TestCase
 
@@ -10,7 +11,8 @@ from saltwort.core.configs import compare, compose
 from saltwort.core.configs.compare import CHANGED, DIFFERENT, IDENTICAL, REMOVED, RENAMED, SAME_MEANING, Difference
 from saltwort.core.configs.proof import proof_colours
 from saltwort.core.engine import ConfigArchive
-from saltwort.core.spaces.difference import delta_e_2000, delta_e_itp
+from saltwort.core.spaces.difference import REFERENCE_WHITE, delta_e_2000, delta_e_itp, ictcp
+from saltwort.core.spaces.gamuts import REC2020, rgb_to_xyz
 from saltwort.core.views import AddedView
 from tests.core.test_archives import LUT, config_with_luts
 from tests.samples import SRGB_DISPLAY, UNTONED, base_archive, base_text, fresh_config, sample_setup
@@ -147,6 +149,15 @@ class ColourDifference(TestCase):
         for first, second, expected in pairs:
             xyz = [self._xyz(lab) for lab in (first, second)]
             self.assertAlmostEqual(delta_e_2000(*xyz)[0], expected, places=3)
+
+    def test_ictcp_is_that_of_an_independent_implementation(self) -> None:
+        xyz = np.random.default_rng(6).uniform(0, 20, (500, 3)) @ rgb_to_xyz(REC2020).T
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            import colour
+        np.testing.assert_allclose(
+            ictcp(xyz), colour.XYZ_to_ICtCp(xyz * REFERENCE_WHITE), atol=2e-4
+        )  # its matrix is rounded
 
     def test_delta_e_itp_counts_steps_of_pq_at_grey(self) -> None:
         # BT.2124: for greys T and P are zero, so ΔE ITP is 720 times the difference of I, which is the PQ value.

@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from saltwort.core.spaces.gamuts import D65
+from saltwort.core.spaces.gamuts import D65, REC2020, rgb_to_xyz
 
 Colours = NDArray[np.float64]
 
@@ -23,9 +23,26 @@ def delta_e_2000(first: Colours, second: Colours) -> Colours:
 
 def delta_e_itp(first: Colours, second: Colours) -> Colours:
     """ΔE ITP (ITU-R BT.2124) between CIE XYZ under D65, Y = 1 at REFERENCE_WHITE; shape (n, 3) to (n,)."""
-    colour = colour_science()
-    ictcp = [colour.XYZ_to_ICtCp(np.maximum(xyz, 0) * REFERENCE_WHITE) for xyz in (first, second)]
-    return np.asarray(colour.delta_E(*ictcp, method="ITP"), np.float64)
+    return np.asarray(colour_science().delta_E(ictcp(first), ictcp(second), method="ITP"), np.float64)
+
+
+# ITU-R BT.2100: linear Rec.2020 to LMS, PQ-coded LMS to ICtCp, and the constants of PQ (SMPTE ST 2084).
+_RGB_TO_LMS = np.array([[1688, 2146, 262], [683, 2951, 462], [99, 309, 3688]]) / 4096
+_LMS_TO_ICTCP = np.array([[2048, 2048, 0], [6610, -13613, 7003], [17933, -17390, -543]]) / 4096
+_M1, _M2 = 2610 / 16384, 2523 / 4096 * 128
+_C1, _C2, _C3 = 3424 / 4096, 2413 / 4096 * 32, 2392 / 4096 * 32
+_PQ_PEAK = 10_000.0
+
+
+def ictcp(xyz: Colours) -> Colours:
+    """ICtCp (ITU-R BT.2100, PQ) of CIE XYZ under D65, Y = 1 at REFERENCE_WHITE; shape (…, 3).
+
+    It is here, beside what the package has, because checks need it at once: the package takes two seconds to import.
+    """
+    lms = np.maximum(xyz, 0) * REFERENCE_WHITE @ (_RGB_TO_LMS @ np.linalg.inv(rgb_to_xyz(REC2020))).T
+    power = (np.maximum(lms, 0) / _PQ_PEAK) ** _M1
+    coded = ((_C1 + _C2 * power) / (1 + _C3 * power)) ** _M2
+    return np.asarray(coded @ _LMS_TO_ICTCP.T, np.float64)
 
 
 def colour_science() -> Any:

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from saltwort.core.engine import ViewChoice, apply, view_processor
 from saltwort.core.engine.displays import HDR, display_kind
 from saltwort.core.errors import BadInput
-from saltwort.core.spaces.difference import REFERENCE_WHITE, colour_science, delta_e_2000, delta_e_itp
+from saltwort.core.spaces.difference import colour_science, delta_e_2000, delta_e_itp, ictcp
 from saltwort.core.views.grade import (
     AFTER,
     BEFORE,
@@ -200,7 +200,6 @@ def _difference(shape: Shown, first: Array, second: Array, is_hdr: bool) -> Pict
 
 def _perceptual(xyz: Array, is_hdr: bool) -> Array:
     """Numbers whose distances are differences as an eye sees them, of about the same size."""
-    colour = colour_science()
     if is_hdr:
-        return np.asarray(colour.XYZ_to_ICtCp(np.maximum(xyz, 0) * REFERENCE_WHITE) * ITP, np.float64)
-    return np.asarray(colour.XYZ_to_Lab(np.maximum(xyz, 0)), np.float64)
+        return ictcp(xyz) * ITP
+    return np.asarray(colour_science().XYZ_to_Lab(np.maximum(xyz, 0)), np.float64)

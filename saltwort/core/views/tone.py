@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from saltwort.core.engine import ViewChoice, apply, space_processor, view_processor
 from saltwort.core.engine.measured import AP0_TO_XYZ_D65, DISPLAY_INTERCHANGE, SCENE_INTERCHANGE, space_of_view
 from saltwort.core.errors import BadInput
-from saltwort.core.spaces.difference import REFERENCE_WHITE, colour_science
+from saltwort.core.spaces.difference import ictcp
 from saltwort.core.spaces.gamuts import REC709, rgb_to_xyz, solve
 
 Array = NDArray[np.float64]
@@ -123,11 +123,11 @@ def sweep(config: ocio.Config, choice: ViewChoice) -> Sweep:
     light = MIDDLE_GREY * 2.0 ** SWEPT[:, None, None] * colours
     working = apply(to_working, light.astype(np.float32))
     codes = _through(config, choice, working.reshape(-1, 3))
-    ictcp = _ictcp(display_xyz(config, choice, codes)).reshape(len(SWEPT), HUES, 3)
+    paths = ictcp(display_xyz(config, choice, codes)).reshape(len(SWEPT), HUES, 3)
     shown = np.asarray(codes, np.float32).reshape(len(SWEPT), HUES, 3)
-    saturation = np.hypot(ictcp[..., 1], ictcp[..., 2]).mean(axis=1)
-    turns = tuple(_turn(ictcp[:, hue]) for hue in range(HUES))
-    return Sweep(shown, tuple(saturation.tolist()), turns, _reversed_at(ictcp))
+    saturation = np.hypot(paths[..., 1], paths[..., 2]).mean(axis=1)
+    turns = tuple(_turn(paths[:, hue]) for hue in range(HUES))
+    return Sweep(shown, tuple(saturation.tolist()), turns, _reversed_at(paths))
 
 
 @lru_cache(maxsize=1)
@@ -179,8 +179,3 @@ def display_xyz(config: ocio.Config, choice: ViewChoice, codes: Array) -> Array:
         raise BadInput(f"“{choice.view}” on {choice.display} gives numbers that are no light of a display.")
     processor = space_processor(config, space, DISPLAY_INTERCHANGE)
     return np.asarray(apply(processor, codes.astype(np.float32)[np.newaxis])[0], np.float64)
-
-
-def _ictcp(xyz: Array) -> Array:
-    """ICtCp (ITU-R BT.2100, PQ) of display light."""
-    return np.asarray(colour_science().XYZ_to_ICtCp(np.maximum(xyz, 0) * REFERENCE_WHITE), np.float64)
