@@ -11,7 +11,7 @@ from saltwort.core.engine import ViewChoice, apply, load_config, space_processor
 from saltwort.core.images import read_pixels
 from saltwort.core.views import AddedView, agx, filmic
 from saltwort.core.views.grade import NO_GRADE, graded
-from saltwort.core.views.test_pictures import TEST_PICTURES
+from saltwort.core.views.sample_pictures import SAMPLE_PICTURES
 from saltwort.server.compare.grades import grade_from_json
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.operations import change_setup
@@ -221,7 +221,7 @@ class Compare(ServerTestCase):
         self.assertEqual(np.frombuffer(box[:8], "<u4").tolist(), [20, 8])
         rgba = np.frombuffer(box[8:], np.float16).reshape(8, 20, 4)
         np.testing.assert_array_equal(rgba[..., :3], pixels[5:13, 10:30].astype(np.float16))
-        for name in (*TEST_PICTURES, "rig"):
+        for name in (*SAMPLE_PICTURES, "rig"):
             content = self.ask(f"/test-pictures/{name}")
             width, height = np.frombuffer(content[:8], "<u4").tolist()
             self.assertEqual(len(content), 8 + width * height * 8)

@@ -126,7 +126,7 @@ class Jobs(ServerTestCase):
         Output.objects.get().render.image.file.unlink()
         (job,) = self.do_jobs()
         self.assertEqual(job.state, "failed")
-        self.assertIn("cannot be read", job.message)
+        self.assertIn("is gone from Saltwort’s folder", job.message)
 
     def test_jobs_a_dead_worker_left_are_said_to_have_stopped(self) -> None:
         Job.objects.update(state="running")

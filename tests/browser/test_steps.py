@@ -59,6 +59,6 @@ class Outputs(BrowserTestCase):
         page = self.open("outputs")
         self.project.renders.get().image.file.unlink()
         page.get_by_role("button", name="Make the still").click()
-        expect(self.section("Selected output")).to_contain_text("cannot be read")
+        expect(self.section("Selected output")).to_contain_text("is gone from Saltwort’s folder")
         page.keyboard.press("f")
         expect(page.get_by_role("dialog", name="Findings and jobs")).to_contain_text("failed")

@@ -15,7 +15,7 @@ from saltwort.core.spaces.gamuts import AP1, REC709, REC2020, rgb_to_rgb
 from saltwort.core.views import AddedView, agx, filmic
 from saltwort.core.views.design import PARAMETERS, Design, check_design, inset_matrix, inset_of
 from saltwort.core.views.presets import OWN_DESIGNS, PRESETS
-from saltwort.core.views.test_pictures import HEIGHT, RAMP, TEST_PICTURES, WIDTH, test_picture
+from saltwort.core.views.sample_pictures import HEIGHT, RAMP, SAMPLE_PICTURES, WIDTH, sample_picture
 from saltwort.core.views.tone import sweep, tone_curve
 from tests.core.test_views import colours, srgb_encoded
 from tests.samples import LINEAR_REC709, PQ_ACES, SRGB_DISPLAY, UNTONED, base_archive, project_config, sample_setup
@@ -138,17 +138,17 @@ class Written(TestCase):
 class TestPictures(TestCase):
     def test_each_is_light_of_known_colour_in_any_working_space(self) -> None:
         other = load_config(compose(base_archive(), replace(sample_setup(), working_space=LINEAR_REC709), "x"))
-        for name in TEST_PICTURES:
-            picture = test_picture(project_config(), name)
+        for name in SAMPLE_PICTURES:
+            picture = sample_picture(project_config(), name)
             self.assertEqual(picture.shape, (HEIGHT, WIDTH, 3))
             moved = picture @ rgb_to_rgb(AP1, REC709).T
-            np.testing.assert_allclose(test_picture(other, name), moved, rtol=1e-3, atol=2e-3)
-        ramp = test_picture(project_config(), "ramp")
+            np.testing.assert_allclose(sample_picture(other, name), moved, rtol=1e-3, atol=2e-3)
+        ramp = sample_picture(project_config(), "ramp")
         stops = np.log2(ramp[0, (0, -1), 0] / 0.18)
         np.testing.assert_allclose(stops, RAMP, atol=1e-3)
         self.assertLess(float(np.ptp(ramp, axis=2).max() / ramp.max()), 1e-4)
         with self.assertRaisesRegex(BadInput, "no test picture"):
-            test_picture(project_config(), "cat")
+            sample_picture(project_config(), "cat")
 
 
 class Screens(TestCase):

@@ -20,7 +20,7 @@ from saltwort.core.findings.checks.views import LARGEST_DIFFERENCE
 from saltwort.core.images import read_box
 from saltwort.core.images.reading import Pixels
 from saltwort.core.spaces.gamuts import AP0, AP1, rgb_to_rgb, solve
-from saltwort.core.views.test_pictures import test_picture
+from saltwort.core.views.sample_pictures import sample_picture
 from saltwort.server.compare.operations import note_difference
 from saltwort.server.compare.panes import ConfigQuery, choice_asked, config_asked
 from saltwort.server.http import BINARY, parsed
@@ -152,7 +152,7 @@ def test_light(request: Request, slug: str, name: str) -> HttpResponse:
     """One of the pictures to judge a view by, as `light` gives a render."""
     project, asked = project_named(slug), parsed(request, ConfigQuery, query=True)
     if name != RIG:
-        return half_floats(test_picture(config_asked(project, asked), name))
+        return half_floats(sample_picture(config_asked(project, asked), name))
     made = prepared(in_working_space(project, asked["working"]) if asked["working"] else project)
     light, _ = layers_of(made)
     return half_floats(picture_of(made, light, Asked())[0])

@@ -60,7 +60,7 @@ def project_named(slug: str) -> Project:
 @api_view(["GET", "POST"])
 def projects(request: Request) -> Response:
     if request.method == "POST":
-        project = operations.createproject_json(parsed(request, ProjectNameSerializer)["name"])
+        project = operations.create_project(parsed(request, ProjectNameSerializer)["name"])
         return Response(project_json(project), status=status.HTTP_201_CREATED)
     return Response(ProjectNameSerializer(Project.objects.order_by("name"), many=True).data)
 

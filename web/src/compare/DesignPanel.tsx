@@ -221,12 +221,11 @@ function SaveView({ designing, onSaved }: { designing: Designing; onSaved: (choi
     if (!family || !design) return;
     const view: AddedView = { display, name: called, family: family.key as AddedView['family'], rendering: '', design };
     const others = views.filter((kept) => kept.display !== display || kept.name !== called || !kept.design);
-    change.mutate(
-      {
-        added_views: [...others, view],
-        message: `View ${called} ${isThere ? 'designed anew' : 'designed'} for ${displayName(display)}`,
-      },
-      { onSuccess: () => onSaved({ display, view: called, look: '' }) },
+    const message = `View ${called} ${isThere ? 'designed anew' : 'designed'} for ${displayName(display)}`;
+    // Also when the panel was left meanwhile, which a callback of the mutation would not survive.
+    change.mutateAsync({ added_views: [...others, view], message }).then(
+      () => onSaved({ display, view: called, look: '' }),
+      () => undefined, // told like every refusal
     );
   };
   return (

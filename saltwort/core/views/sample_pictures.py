@@ -29,15 +29,14 @@ FOLIAGE_LIKE = np.array(
 )
 
 
-def test_picture(config: ocio.Config, name: str) -> Picture:
-    """One of TEST_PICTURES as light in the working space, (HEIGHT, WIDTH, 3). Raises BadInput for another name, or a
+def sample_picture(config: ocio.Config, name: str) -> Picture:
+    """One of SAMPLE_PICTURES as light in the working space, (HEIGHT, WIDTH, 3). Raises BadInput for another name, or a
     config that does not tell what its numbers mean."""
-    if name not in TEST_PICTURES:
-        raise BadInput(f"There is no test picture “{name}”. Choose one of {', '.join(TEST_PICTURES)}.")
+    if name not in SAMPLE_PICTURES:
+        raise BadInput(f"There is no test picture “{name}”. Choose one of {', '.join(SAMPLE_PICTURES)}.")
     if not config.hasRole(SCENE_INTERCHANGE):
         raise BadInput(f"The config has no role {SCENE_INTERCHANGE}, so nobody can tell what its colours are.")
-    _, make = TEST_PICTURES[name]
-    light = make() @ solve(AP0_TO_XYZ_D65, rgb_to_xyz(REC709)).T
+    light = SAMPLE_PICTURES[name]() @ solve(AP0_TO_XYZ_D65, rgb_to_xyz(REC709)).T
     return apply(space_processor(config, SCENE_INTERCHANGE, ocio.ROLE_SCENE_LINEAR), light.astype(np.float32))
 
 
@@ -69,9 +68,9 @@ def _lit(surfaces: NDArray[np.float64]) -> Callable[[], NDArray[np.float64]]:
     return make
 
 
-TEST_PICTURES = {
-    "ramp": ("Grey ramp", _ramp),
-    "lights": ("Saturated lights", _lights),
-    "skin": ("Skin-like surfaces", _lit(SKIN_LIKE)),
-    "foliage": ("Foliage-like surfaces", _lit(FOLIAGE_LIKE)),
+SAMPLE_PICTURES = {
+    "ramp": _ramp,
+    "lights": _lights,
+    "skin": _lit(SKIN_LIKE),
+    "foliage": _lit(FOLIAGE_LIKE),
 }
