@@ -20,7 +20,7 @@ from saltwort.core.views.grade import AFTER, BEFORE, STRAIGHT, Grade, grade_as_c
 from saltwort.core.views.pairs import MATCHES, Shown, difference_between, match
 from saltwort.server.compare.gpu_views import light_of
 from saltwort.server.compare.grades import GradeSerializer, grade_from_json
-from saltwort.server.compare.panes import PaneSerializer, choice_asked, config_asked
+from saltwort.server.compare.panes import PaneSerializer, choice_asked, config_asked, filled
 from saltwort.server.http import BasedOn, author_of, parsed
 from saltwort.server.images.pictures import stored
 from saltwort.server.projects.models import ConfigFile, Project
@@ -143,13 +143,12 @@ def _look(project: Project, name: str, grade: Grade) -> AddedLook:
 
 
 def _pair(slug: str, asked: dict[str, Any]) -> list[Shown]:
-    return [_shown(slug, asked, pane) for pane in asked["panes"]]
+    return [_shown(slug, filled(pane, asked)) for pane in asked["panes"]]
 
 
-def _shown(slug: str, asked: dict[str, Any], pane: dict[str, Any]) -> Shown:
-    render = render_named(slug, asked["render"] if pane["render"] is None else pane["render"])
-    revision = {"revision": asked["revision"]} if "revision" in asked else {}
-    config = config_asked(render.project, {**pane, **revision, "draft": ""})
+def _shown(slug: str, pane: dict[str, Any]) -> Shown:
+    render = render_named(slug, pane["render"])
+    config = config_asked(render.project, pane)
     pixels = stored(render.image, SIDE, render.layer if pane["layer"] is None else pane["layer"])
-    exposure = asked["exposure"] if pane["exposure"] is None else pane["exposure"]
-    return Shown(config, choice_asked(pane), light_of(config, render, pixels) * np.float32(2.0**exposure))
+    light = light_of(config, render, pixels) * np.float32(2.0 ** pane["exposure"])
+    return Shown(config, choice_asked(pane), light)

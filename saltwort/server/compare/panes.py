@@ -57,6 +57,14 @@ def pane_to_json(pane: Pane) -> dict[str, Any]:
     return {**asdict(pane.choice), **own}
 
 
+def filled(pane: dict[str, Any], asked: dict[str, Any]) -> dict[str, Any]:
+    """A pane as it was asked for, with the render and exposure of all panes where it has none of its own, and the
+    revision that all are asked through."""
+    common = {name: asked[name] for name in ("render", "exposure") if pane[name] is None}
+    revision = {"revision": asked["revision"]} if "revision" in asked else {}
+    return {**pane, **common, **revision, "draft": ""}
+
+
 class ConfigQuery(serializers.Serializer):
     """Another config than the current one: that of a revision, or one as it would be with another working space, or
     with a view that is being designed, `draft`, an added view as JSON."""

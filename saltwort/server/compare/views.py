@@ -21,6 +21,7 @@ from saltwort.server.compare.panes import (
     ShownPaneSerializer,
     choice_asked,
     config_asked,
+    filled,
     pane_from_json,
     pane_to_json,
 )
@@ -123,27 +124,21 @@ def probe(request: Request, slug: str, pk: int) -> Response:
 @api_view(["POST"])
 def probes(request: Request, slug: str) -> Response:
     asked = parsed(request, PlacesAsked)
-    wanted = {asked["render"], *(pane["render"] for pane in asked["panes"] if pane["render"] is not None)}
-    renders = {pk: render_named(slug, pk) for pk in wanted}
-    found = []
-    for place in asked["places"]:
-        rows = []
-        for pane in asked["panes"]:
-            render = renders[asked["render"] if pane["render"] is None else pane["render"]]
-            width, height = facts_of(render).header.picture_size
-            query = {
-                **pane,
-                "x": min(width - 1, int(place[0] * width)),
-                "y": min(height - 1, int(place[1] * height)),
-                "sample": asked["sample"],
-                "exposure": asked["exposure"] if pane["exposure"] is None else pane["exposure"],
-                "layer": render.layer if pane["layer"] is None else pane["layer"],
-                "draft": "",
-                **({"revision": asked["revision"]} if "revision" in asked else {}),
-            }
-            rows.append(_followed(render, query))
-        found.append({"panes": rows})
+    panes = [filled(pane, asked) for pane in asked["panes"]]
+    renders = {pk: render_named(slug, pk) for pk in {asked["render"], *(pane["render"] for pane in panes)}}
+    found = [
+        {"panes": [_followed_at(place, renders[pane["render"]], {**pane, "sample": asked["sample"]}) for pane in panes]}
+        for place in asked["places"]
+    ]
     return Response(PlaceSerializer(found, many=True).data)
+
+
+def _followed_at(place: list[float], render: Render, pane: dict[str, Any]) -> dict[str, Any]:
+    """A place, as shares of the picture, through a pane."""
+    width, height = facts_of(render).header.picture_size
+    x, y = min(width - 1, int(place[0] * width)), min(height - 1, int(place[1] * height))
+    layer = render.layer if pane["layer"] is None else pane["layer"]
+    return _followed(render, {**pane, "x": x, "y": y, "layer": layer})
 
 
 def _followed(render: Render, asked: dict[str, Any]) -> dict[str, Any]:
