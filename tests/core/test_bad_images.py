@@ -48,8 +48,8 @@ class OddImages(ImageTestCase):
             pixels = np.random.default_rng(channels).random((6, 5, channels)).astype(np.float32)
             facts = self.assert_usable(write(self.folder / f"{channels}.exr", pixels, "half"), (5, 6))
             self.assertEqual((facts.header.channels, len(facts.stats.min)), (channels, channels))
-        with self.assertRaisesRegex(BadInput, "9 channels"):
-            convert(base_config(), self.folder / "9.exr", SRGB, "ACEScg", "exr-half", self.folder / "out.exr")
+        with self.assertRaisesRegex(BadInput, "there are 9"):
+            convert(base_config(), self.folder / "9.exr", SRGB, "ACEScg", "png-16", self.folder / "out.png")
 
     def test_a_header_that_promises_too_much(self) -> None:
         for side in (30_000, 60_000, 2**31 - 1):

@@ -2,7 +2,14 @@
 
 from saltwort.core.images.measuring import Facts, Stats, Survey, measure, survey
 from saltwort.core.images.reading import Header, Layer, read_box, read_header, read_layers, read_pixels, read_reduced
-from saltwort.core.images.writing import encode_png, reduce_pixels, write_image, write_texture, writing_rows
+from saltwort.core.images.writing import (
+    encode_png,
+    reduce_pixels,
+    write_image,
+    write_texture,
+    writing_parts,
+    writing_rows,
+)
 
 __all__ = [
     "Facts",
@@ -21,5 +28,6 @@ __all__ = [
     "survey",
     "write_image",
     "write_texture",
+    "writing_parts",
     "writing_rows",
 ]

@@ -12,6 +12,7 @@ import OpenImageIO as oiio
 from numpy.typing import NDArray
 
 from saltwort.core.errors import BadInput
+from saltwort.core.images.channels import ASSOCIATED, STRAIGHT, colour_channels, has_alpha
 from saltwort.core.images.formats import Format, sniff
 from saltwort.core.images.png import png_tags
 
@@ -34,7 +35,8 @@ COLOUR_CHANNELS = ("r", "g", "b", "a", "y")
 SAMPLE_TYPES = {
     "uint8": "8-bit",
     "uint16": "16-bit",
-    "uint32": "32-bit integer",
+    "uint": "32-bit integer",
+    "int": "32-bit integer",
     "half": "half",
     "float": "float",
     "double": "double",
@@ -60,7 +62,7 @@ _COLOUR_TAGS = (
 @dataclass(frozen=True)
 class Header:
     """What a file says of itself. `tags` holds only what speaks of colour: text, numbers or tuples of numbers. Of a
-    file of several `parts` the first is read, and spoken of."""
+    file of several `parts` the first is read, and spoken of, where no other is asked for."""
 
     format: str
     width: int
@@ -73,6 +75,11 @@ class Header:
     frame: tuple[int, int, int, int] | None = None
     """Where the pixels of the file lie in the picture that is shown, and how large that is: x and y from its upper
     left, width, height. None where they are the same, as in all formats but EXR."""
+    alpha: str = ""
+    """STRAIGHT or ASSOCIATED, as the format has it or the file says; empty where no channel is alpha."""
+    channel_types: tuple[str, ...] = ()
+    """The sample type of each channel, a key of SAMPLE_TYPES."""
+    part_name: str = ""
 
     @property
     def picture_size(self) -> tuple[int, int]:
@@ -98,11 +105,11 @@ class Layer:
     channels: tuple[str, ...]
 
 
-def read_header(path: Path, layer: str | None = None) -> Header:
-    """The header of a layer of a file, of its channels alone; that of the whole first part where none is named. Raises
-    BadInput for what is no image, one of absurd size, or a layer that there is not."""
-    with _opened(path) as (known, source):
-        parts = _count_parts(source)
+def read_header(path: Path, layer: str | None = None, part: int = 0) -> Header:
+    """The header of a layer of a file, of its channels alone; that of a whole part where none is named. Raises
+    BadInput for what is no image, one of absurd size, or a layer or part that there is not."""
+    with _opened(path, part) as (known, source):
+        parts = _count_parts(source, part)
         found = None if layer is None else _seek(source, layer, path)
         header = replace(_header(known, source.spec(), found), parts=parts)
     return replace(header, tags={**header.tags, **png_tags(path)}) if known.key == "png" else header
@@ -123,9 +130,9 @@ def _layers(source: oiio.ImageInput) -> tuple[Layer, ...]:
     while part < MAX_PARTS and source.seek_subimage(part, 0):
         spec = source.spec()
         called = str(spec.getattribute("oiio:subimagename") or f"part {part + 1}") if several else ""
-        for channel in spec.channelnames:
+        for channel in _names(spec):
             beginning = channel.rpartition(".")[0]
-            if not beginning and channel.lower() not in COLOUR_CHANNELS and "R" in spec.channelnames:
+            if not beginning and channel.lower() not in COLOUR_CHANNELS and "R" in _names(spec):
                 beginning = channel  # depth and the like, beside a picture
             names = dict.fromkeys(name for name in (called, beginning) if name)
             found.setdefault((".".join(names), part), []).append(channel)
@@ -147,12 +154,12 @@ def _seek(source: oiio.ImageInput, layer: str, path: Path) -> Layer:
     return found
 
 
-def read_strips(path: Path, layer: str | None = None) -> Iterator[tuple[int, Pixels]]:
+def read_strips(path: Path, layer: str | None = None, part: int = 0) -> Iterator[tuple[int, Pixels]]:
     """(first row, float32 pixels of shape (rows, width, channels)) from top to bottom, as stored: integers on 0–1,
-    alpha not multiplied in. Channels are those of `read_header`. Raises BadInput for a file that is damaged or ends
-    too early.
+    alpha as `Header.alpha` tells. Channels are those of `read_header`. Raises BadInput for a file that is damaged or
+    ends too early.
     """
-    for start, strip in _strips(path, "float", layer):
+    for start, strip in _strips(path, "float", layer, part=part):
         yield start, np.asarray(strip, np.float32)
 
 
@@ -163,14 +170,14 @@ def read_stored_strips(path: Path, layer: str | None = None) -> Iterator[NDArray
 
 
 def _strips(
-    path: Path, sample_type: str, layer: str | None, first: int = 0, last: int | None = None
+    path: Path, sample_type: str, layer: str | None, first: int = 0, last: int | None = None, part: int = 0
 ) -> Iterator[tuple[int, NDArray[Any]]]:
     """Strips that hold the rows from `first` to before `last`, in whole tiles."""
-    with _opened(path) as (_, source):
+    with _opened(path, part) as (_, source):
         wanted: slice | list[int] = slice(None)
         if layer is not None:
             channels = _seek(source, layer, path).channels
-            wanted = [source.spec().channelnames.index(channel) for channel in channels]
+            wanted = [_names(source.spec()).index(channel) for channel in channels]
         spec = source.spec()
         row_samples = spec.width * spec.nchannels
         step = max(1, STRIP_SAMPLES // row_samples)
@@ -235,6 +242,32 @@ def _framed_strips(path: Path, header: Header, layer: str | None) -> Iterator[tu
             yield top, framed
 
 
+def read_whole_strips(path: Path, part: int = 0) -> Iterator[tuple[int, Pixels]]:
+    """The same as `read_strips` for all channels of the picture that is shown: cut to it, and 0 where there is none."""
+    header = read_header(path, part=part)
+    if header.frame is None:
+        yield from read_strips(path, part=part)
+        return
+    x, y, width, height = header.frame
+    left, right, row = max(0, x), min(width, x + header.width), 0
+    for start, strip in read_strips(path, part=part):
+        top, bottom = max(0, start + y), min(height, start + y + len(strip))
+        if top >= bottom or left >= right:
+            continue
+        yield from _blank(row, top, width, header.channels)
+        framed = np.zeros((bottom - top, width, header.channels), np.float32)
+        framed[:, left:right] = strip[top - y - start : bottom - y - start, left - x : right - x]
+        yield top, framed
+        row = bottom
+    yield from _blank(row, height, width, header.channels)
+
+
+def _blank(first: int, last: int, width: int, channels: int) -> Iterator[tuple[int, Pixels]]:
+    step = max(1, STRIP_SAMPLES // (width * channels))
+    for row in range(first, last, step):
+        yield row, np.zeros((min(step, last - row), width, channels), np.float32)
+
+
 def read_pixels(path: Path, layer: str | None = None) -> Pixels:
     """The whole picture as float32 RGB of shape (height, width, 3), as stored; a grey is repeated, alpha dropped. What
     an EXR holds outside the picture is cut off, what it lacks there is black.
@@ -286,7 +319,7 @@ def read_reduced(path: Path, longest_side: int, layer: str | None = None) -> Pix
 
 
 @contextmanager
-def _opened(path: Path) -> Iterator[tuple[Format, oiio.ImageInput]]:
+def _opened(path: Path, part: int = 0) -> Iterator[tuple[Format, oiio.ImageInput]]:
     known = sniff(path)
     hints = oiio.ImageSpec()
     hints.attribute("oiio:UnassociatedAlpha", 1)
@@ -297,6 +330,9 @@ def _opened(path: Path) -> Iterator[tuple[Format, oiio.ImageInput]]:
             source.close()
         raise BadInput(f"{path.name} is damaged: its {known.label} header cannot be read. Save it again.")
     try:
+        if part and not source.seek_subimage(part, 0):
+            oiio.geterror()
+            raise BadInput(f"{path.name} has no part {part + 1}.")
         _check_spec(source.spec(), path)
         yield known, source
     finally:
@@ -318,20 +354,44 @@ def _check_spec(spec: oiio.ImageSpec, path: Path) -> None:
 
 
 def _header(known: Format, spec: oiio.ImageSpec, layer: Layer | None) -> Header:
-    names = layer.channels if layer else tuple(spec.channelnames)
+    names = layer.channels if layer else _names(spec)
     tags = {name: _plain(spec.getattribute(name)) for name in _COLOUR_TAGS if spec.getattribute(name) is not None}
-    bits = spec.getattribute("oiio:BitsPerSample")
-    sample_type = str(spec.channelformat(spec.channelnames.index(names[0])))
+    types = tuple(str(spec.channelformat(_names(spec).index(name))) for name in names)
+    sample_type = types[0]
     return Header(
         format=known.label,
         width=spec.width,
         height=spec.height,
         channel_names=names,
-        bit_depth=f"{bits}-bit" if bits and sample_type.startswith("uint") else SAMPLE_TYPES[sample_type],
+        bit_depth=_bit_depth(sample_type, spec.getattribute("oiio:BitsPerSample")),
         compression=str(spec.getattribute("compression") or "none"),
         tags=tags,
         frame=_frame(spec) if known.key == "openexr" else None,
+        alpha=_alpha(known, spec) if has_alpha(names) else "",
+        channel_types=types,
+        part_name=str(spec.getattribute("oiio:subimagename") or ""),
     )
+
+
+def _bit_depth(sample_type: str, bits: int | None) -> str:
+    if bits and sample_type in ("uint8", "uint16"):
+        return f"{bits}-bit"
+    return SAMPLE_TYPES.get(sample_type, sample_type)
+
+
+def _names(spec: oiio.ImageSpec) -> tuple[str, ...]:
+    """The channels of a part. The library calls any two of a TIFF red and green; its header says when they are a grey
+    and something beside it (TIFF 6.0, PhotometricInterpretation)."""
+    names = tuple(spec.channelnames)
+    is_grey = spec.getattribute("tiff:PhotometricInterpretation") in (0, 1)
+    return ("Y", *(f"channel{number}" for number in range(1, len(names)))) if is_grey and "R" in names else names
+
+
+def _alpha(known: Format, spec: oiio.ImageSpec) -> str:
+    """How a file has its alpha. EXR is associated, PNG straight; a TIFF says. DPX does not: it is taken as the image
+    library takes it."""
+    is_straight = known.key != "openexr" and spec.getattribute("oiio:UnassociatedAlpha")
+    return STRAIGHT if is_straight else ASSOCIATED
 
 
 def _frame(spec: oiio.ImageSpec) -> tuple[int, int, int, int] | None:
@@ -343,10 +403,10 @@ def _frame(spec: oiio.ImageSpec) -> tuple[int, int, int, int] | None:
     return spec.x - spec.full_x, spec.y - spec.full_y, spec.full_width, spec.full_height
 
 
-def _count_parts(source: oiio.ImageInput) -> int:
+def _count_parts(source: oiio.ImageInput, back_to: int = 0) -> int:
     count = next((number for number in range(1, MAX_PARTS) if not source.seek_subimage(number, 0)), MAX_PARTS)
     oiio.geterror()  # of the part that is not there
-    source.seek_subimage(0, 0)
+    source.seek_subimage(back_to, 0)
     return count
 
 
@@ -364,19 +424,3 @@ def as_floats(samples: NDArray[Any]) -> Pixels:
     if np.issubdtype(samples.dtype, np.integer):
         floats /= np.float32(np.iinfo(samples.dtype).max)
     return floats
-
-
-def colour_channels(names: tuple[str, ...]) -> list[int]:
-    """Which channels are red, green and blue: by name, else the first three, else one grey three times."""
-    lowered = (
-        [name.rpartition(".")[2].lower() for name in names]
-        if len(_beginnings(names)) == 1
-        else list(map(str.lower, names))
-    )
-    if all(name in lowered for name in "rgb"):
-        return [lowered.index(name) for name in "rgb"]
-    return [0, 1, 2] if len(names) >= 3 else [0, 0, 0]
-
-
-def _beginnings(names: tuple[str, ...]) -> set[str]:
-    return {name.rpartition(".")[0] for name in names}

@@ -1,8 +1,9 @@
 """Write image files whole or not at all, and encode pictures for the screen."""
 
 import tempfile
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
+from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
@@ -11,6 +12,7 @@ from numpy.typing import NDArray
 
 from saltwort.core.errors import BadInput
 from saltwort.core.files import replacing
+from saltwort.core.images.channels import ASSOCIATED, STRAIGHT, has_alpha, usual_names
 from saltwort.core.images.reading import Pixels
 
 Attribute = str | int | float | tuple[int, ...] | tuple[float, ...]
@@ -23,7 +25,33 @@ WRITABLE = {
     ".jpg": "jpeg",
     ".jpeg": "jpeg",
     ".hdr": "hdr",
+    ".dpx": "dpx",
 }
+
+# What each format holds: how many channels (none is any number), and how it may have alpha.
+_COUNTS = {"png": (1, 2, 3, 4), "jpeg": (1, 3), "hdr": (3,), "dpx": (1, 3, 4)}
+_ALPHAS = {
+    "png": (STRAIGHT,),
+    "tiff": (STRAIGHT, ASSOCIATED),
+    "openexr": (ASSOCIATED,),
+    "dpx": (ASSOCIATED,),
+}
+_FOURTH_IS_ALPHA = ("png", "dpx")
+
+
+@dataclass(frozen=True)
+class Part:
+    """A picture that is to be written: its size, the names of its channels, the sample type of all or of each, and how
+    its samples have alpha, as `Header.alpha` tells it. `frame` is as in `Header`, for EXR alone; `name` is that of a
+    part of several."""
+
+    width: int
+    height: int
+    channels: tuple[str, ...]
+    sample_types: tuple[str, ...]
+    alpha: str = ""
+    frame: tuple[int, int, int, int] | None = None
+    name: str = ""
 
 
 def write_image(
@@ -32,8 +60,10 @@ def write_image(
     """Write pixels of shape (height, width, channels) under `path`, whose suffix names the format.
 
     Float pixels are clamped to 0–1 and rounded by the library where `sample_type` is `uint8` or `uint16`; `half` and
-    `float` keep them. The file is written under a temporary name, synced and renamed, so that a reader never meets
-    half of it. Raises BadInput for a format that cannot be written, or when the disk refuses.
+    `float` keep them. Two and four channels have alpha, which stands as the format has it: associated in EXR and DPX,
+    straight elsewhere. A file says of its colour what `attributes` say, and no more. It is written under a temporary
+    name, synced and renamed, so that a reader never meets half of it. Raises BadInput for what the format cannot hold,
+    or when the disk refuses.
     """
     height, width, channels = pixels.shape
     with writing_rows(path, (height, width, channels), sample_type, attributes) as write:
@@ -45,10 +75,10 @@ def write_layers(
 ) -> None:
     """Write an EXR of many channels, each (height, width) under its whole name, such as `key.R`: colours as half, the
     channels Z and id, which must be exact, as float. It appears whole, as with `write_image`; errors are the same."""
-    names = list(layers)
+    names = tuple(layers)
     height, width = layers[names[0]].shape
     formats = tuple("float" if name in EXACT_CHANNELS else "half" for name in names)
-    with _writing(path, (height, width, len(names)), formats, names, attributes) as write:
+    with writing_parts(path, [Part(width, height, names, formats, usual_alpha(path, names))], attributes) as write:
         write(np.stack([layers[name] for name in names], axis=2))
 
 
@@ -68,35 +98,62 @@ def writing_rows(
     that takes the next rows. Samples and errors are as of `write_image`, and so is the file, which appears when the
     block ends well.
     """
-    with _writing(path, size, (sample_type,), [], attributes) as write:
+    height, width, count = size
+    names = usual_names(count)
+    part = Part(width, height, names, (sample_type,), usual_alpha(path, names))
+    with writing_parts(path, [part], attributes) as write:
         yield write
 
 
-@contextmanager
-def _writing(
-    path: Path,
-    size: tuple[int, int, int],
-    sample_types: tuple[str, ...],
-    names: list[str],
-    attributes: Mapping[str, Attribute] | None,
-) -> Iterator[Rows]:
-    height, width, channels = size
+def usual_alpha(path: Path, names: tuple[str, ...]) -> str:
+    """How the format of a file has alpha where there is a choice, for channels of these names; empty without one."""
+    return _ALPHAS.get(_plugin(path), ("",))[0] if has_alpha(names) else ""
+
+
+def check_holds(path: Path, parts: Sequence[Part]) -> None:
+    """Raise BadInput, saying what to do, where the format that a name stands for cannot hold all of these parts."""
     plugin = _plugin(path)
-    spec = oiio.ImageSpec(width, height, channels, sample_types[0])
-    if names:
-        spec.channelnames = names
-        spec.channelformats = tuple(map(oiio.TypeDesc, sample_types))
-    for name, value in (attributes or {}).items():
-        _set(spec, name, value)
+    suffix = path.suffix.removeprefix(".").upper()
+    if len(parts) > 1 and plugin != "openexr":
+        raise BadInput(f"{suffix} holds one part, and there are {len(parts)}. Choose EXR.")
+    for part in parts:
+        count = len(part.channels)
+        counts = _COUNTS.get(plugin)
+        if counts and count not in counts:
+            raise BadInput(f"{suffix} holds {_listed(counts)} channels, and there are {count}. Choose EXR or TIFF.")
+        if part.alpha not in ("", *_ALPHAS.get(plugin, ())):
+            raise BadInput(f"{suffix} holds no {part.alpha} alpha. Choose EXR or TIFF.")
+        if plugin in _FOURTH_IS_ALPHA and count in (2, 4) and not part.alpha:
+            raise BadInput(f"{suffix} takes “{part.channels[-1]}” for alpha, which it is not. Choose EXR or TIFF.")
+
+
+def _listed(counts: tuple[int, ...]) -> str:
+    *first, last = map(str, counts)
+    return f"{', '.join(first)} or {last}" if first else last
+
+
+@contextmanager
+def writing_parts(
+    path: Path, parts: Sequence[Part], attributes: Mapping[str, Attribute] | None = None
+) -> Iterator[Rows]:
+    """Write the rows of one part after the other; all have the same attributes. Errors are as of `write_image`."""
+    check_holds(path, parts)
+    plugin = _plugin(path)
+    specs = [_spec(part, plugin, attributes or {}) for part in parts]
     with replacing(path) as temporary:
         output = oiio.ImageOutput.create(plugin)
         assert output is not None, f"the image library was built without {plugin}"
-        written = output.open(str(temporary), spec)
-        row = 0
+        opening = (specs[0],) if len(specs) == 1 else (tuple(specs),)
+        written = output.open(str(temporary), *opening)
+        number = row = 0
 
         def write(rows: NDArray[np.generic]) -> None:
-            nonlocal written, row
-            written = written and output.write_scanlines(row, row + len(rows), 0, np.ascontiguousarray(rows))
+            nonlocal written, number, row
+            if row == specs[number].height:
+                number, row = number + 1, 0
+                written = written and output.open(str(temporary), specs[number], "AppendSubimage")
+            top = specs[number].y + row
+            written = written and output.write_scanlines(top, top + len(rows), 0, np.ascontiguousarray(rows))
             row += len(rows)
             if not written:
                 raise _unwritten(output)
@@ -109,6 +166,28 @@ def _writing(
             raise _unwritten(output)
 
 
+def _spec(part: Part, plugin: str, attributes: Mapping[str, Attribute]) -> oiio.ImageSpec:
+    spec = oiio.ImageSpec(part.width, part.height, len(part.channels), part.sample_types[0])
+    spec.channelnames = part.channels
+    if len(part.sample_types) > 1:
+        spec.channelformats = tuple(map(oiio.TypeDesc, part.sample_types))
+    # The library takes any fourth channel for alpha, and without a word writes that a PNG is sRGB.
+    spec.alpha_channel = next((number for number, name in enumerate(part.channels) if has_alpha((name,))), -1)
+    if not part.alpha:
+        spec.alpha_channel = -1
+    if part.alpha == STRAIGHT:
+        spec.attribute("oiio:UnassociatedAlpha", 1)
+    if plugin == "png":
+        spec.attribute("oiio:ColorSpace", "data")
+    if part.frame:
+        spec.x, spec.y, spec.full_width, spec.full_height = part.frame
+    if part.name:
+        spec.attribute("oiio:subimagename", part.name)
+    for name, value in attributes.items():
+        _set(spec, name, value)
+    return spec
+
+
 def write_texture(source: Path, path: Path) -> None:
     """Write a picture again as tiles with all its mip levels, as renderers read textures best, under the name `path`,
     in an EXR container. Samples keep their type and values, header facts stay, and the picture repeats at its borders.
@@ -117,8 +196,10 @@ def write_texture(source: Path, path: Path) -> None:
     for name, value in (("fileformatname", "openexr"), ("fixnan", "none"), ("wrapmodes", "periodic,periodic")):
         wanted.attribute(f"maketx:{name}", value)
     wanted.attribute("wrapmodes", "periodic,periodic")
+    picture = oiio.ImageBuf(str(source))
+    picture.specmod().alpha_channel = -1  # the library would cut alpha to 0–1, which for data is a number as any other
     with replacing(path) as temporary:
-        if not oiio.ImageBufAlgo.make_texture(oiio.MakeTxTexture, str(source), str(temporary), wanted):
+        if not oiio.ImageBufAlgo.make_texture(oiio.MakeTxTexture, picture, str(temporary), wanted):
             raise BadInput(f"The image library could not write the file: {oiio.geterror() or 'the disk may be full'}.")
 
 

@@ -1,9 +1,9 @@
 """Convert a texture to another space, into a new file, and prove it by reading that file back."""
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
@@ -11,11 +11,12 @@ import numpy as np
 import PyOpenColorIO as ocio
 
 from saltwort.core.engine import apply, space_processor
-from saltwort.core.engine.processors import known_space
+from saltwort.core.engine.processors import is_linear, known_space
 from saltwort.core.errors import BadInput
-from saltwort.core.images import Header, read_header, write_texture, writing_rows
-from saltwort.core.images.reading import Pixels, read_strips
-from saltwort.core.images.writing import Attribute
+from saltwort.core.images import Header, read_header, write_texture, writing_parts
+from saltwort.core.images.channels import ASSOCIATED, STRAIGHT, ColourGroup, colour_groups
+from saltwort.core.images.reading import Pixels, read_strips, read_whole_strips
+from saltwort.core.images.writing import Attribute, Part, check_holds, usual_alpha
 from saltwort.core.outputs.tags import handoff_tags
 
 
@@ -39,23 +40,24 @@ FORMATS = {
 }
 SPACE_TOKEN, NAME_TOKEN = "{space}", "{name}"
 DEFAULT_PATTERN = f"{NAME_TOKEN}_{SPACE_TOKEN}"
-HELD_SAMPLES = 1 << 25
-"""Samples (128 MB) up to which the engine's numbers are kept for the comparison; above, they are computed again."""
 TEXTURE_PIXELS = 1 << 26
 """8,192 × 8,192: the image library holds a picture whole while it makes mip levels."""
 SAME = 1e-3
 """Error below which a file that is there already is taken for the same conversion: halves have 2⁻¹¹ of each value."""
 _NUMBERED = re.compile(r"[._](1[0-9]{3})$|\.[0-9]{1,8}$|_u[0-9]{1,2}_v[0-9]{1,2}$", re.IGNORECASE)
 """Tile or frame at the end of a name, where applications look for it."""
+WHOLE_NUMBERS = ("uint", "int")
+"""Sample types of 32 bits whose numbers are not all floats."""
 _RANGES = {"uint16": (0.0, 1.0), "half": (-65504.0, 65504.0)}
 """What samples of a type hold; floats hold all that is computed here."""
 
 
 @dataclass(frozen=True)
 class Converted:
-    """A written file. `largest_error` is how far what stands in it is from the engine's own numbers, over all samples,
-    as a part of the number where that is above 1; `clipped` counts samples that the format could not hold, `negative`
-    those that left the gamut, both of all samples."""
+    """A written file, as it was read back. `largest_error` is how far what stands in it is from the source through the
+    engine, over all samples, as a part of the number where that is above 1. Counts are of samples: `clipped`, which the
+    format could not hold; `negative`, which left the gamut; `not_finite`, which integers cannot hold and became 0;
+    `hidden`, colour under an alpha of 0 that went, or is no longer light, since the format has alpha in another way."""
 
     path: str
     source_space: str
@@ -65,19 +67,24 @@ class Converted:
     negative: int
     samples: int
     size: int
+    not_finite: int = 0
+    hidden: int = 0
 
 
 @dataclass(frozen=True)
 class Foreseen:
-    """What a conversion would do, told from a sample of a file's pixels. `clipped` and `negative` are shares, 0–1, of
-    the samples; `lost` is the largest difference, in the numbers of the source, or as a part of those above 1, after
-    going there, into the format, and back, over what is not clipped; None where there is no way back. `bytes` is the
-    size before packing."""
+    """What a conversion would do, told from a sample of a file's pixels. `clipped`, `negative`, `not_finite` and
+    `hidden` are shares, 0–1, of the samples, as in Converted; `lost` is the largest difference, in the numbers of the
+    source, or as a part of those above 1, after going there, into the format, and back, over what is not clipped; None
+    where there is no way back. `bytes` is the size before packing, `notes` what else changes, in sentences."""
 
     clipped: float
     negative: float
     lost: float | None
     bytes: int
+    not_finite: float = 0.0
+    hidden: float = 0.0
+    notes: tuple[str, ...] = ()
 
 
 def converted_name(path: str, config: ocio.Config, space: str, format_name: str, pattern: str = DEFAULT_PATTERN) -> str:
@@ -96,35 +103,72 @@ def converted_name(path: str, config: ocio.Config, space: str, format_name: str,
 
 
 def foresee(
-    config: ocio.Config, header: Header, sample: Pixels, source_space: str, space: str, format_name: str
+    config: ocio.Config, headers: Sequence[Header], sample: Pixels, source_space: str, space: str, format_name: str
 ) -> Foreseen:
-    """Tell from a sample of pixels, float32 (pixels, channels), what `convert` would do to a file."""
+    """Tell what `convert` would do to a file of these parts, from a sample of pixels of the first, float32 (pixels,
+    channels). Raises BadInput for what it does not take."""
     wanted = _format(format_name)
-    pixels = sample[np.newaxis]
-    there = _Conversion(config, source_space, space).apply(pixels)
-    finite, stored = np.isfinite(there), _as_stored(there, wanted.sample_type)
-    lowest, highest = _RANGES.get(wanted.sample_type, (-np.inf, np.inf))
-    fits = (there >= lowest) & (there <= highest)
-    lost = None
-    try:
-        back = _Conversion(config, space, source_space).apply(stored)
-    except BadInput:
-        pass  # a space may have no way back
-    else:
-        whole = (fits & np.isfinite(pixels) & np.isfinite(back)).all(axis=2)
-        lost = float((np.abs(back - pixels) / np.maximum(np.abs(pixels), 1))[whole].max(initial=0.0))
-    levels = 4 / 3 if wanted.is_texture else 1.0
+    conversion = _Conversion(config, source_space, space)
+    plans = _plans(headers, conversion, wanted, "The file")
+    plan, pixels = plans[0], sample[np.newaxis]
+    light = conversion.apply(pixels, plan)
+    there = plan.as_written(light)
+    counted = _Counts()
+    counted.add(light, there, plan)
+    stored = _as_stored(there, plan)
     return Foreseen(
-        clipped=float(np.mean(finite & ~fits)),
-        negative=float(np.mean(there[..., :3] < 0)),
-        lost=lost,
-        bytes=round(
-            header.width * header.height * header.channels * np.dtype(_DTYPES[wanted.sample_type]).itemsize * levels
-        ),
+        clipped=counted.clipped / max(there.size, 1),
+        negative=counted.negative / max(there.size, 1),
+        not_finite=counted.not_finite / max(there.size, 1),
+        hidden=counted.hidden / max(there.size, 1),
+        lost=_lost_on_the_way(config, plan, pixels, there, stored, (source_space, space)),
+        bytes=sum(_bytes(plan.part, wanted) for plan in plans),
+        notes=_notes(plans, wanted),
     )
 
 
+def _lost_on_the_way(
+    config: ocio.Config, plan: "_Plan", pixels: Pixels, there: Pixels, stored: Pixels, spaces: tuple[str, str]
+) -> float | None:
+    source_space, space = spaces
+    try:
+        back = _Conversion(config, space, source_space)
+    except BadInput:
+        return None  # a space may have no way back
+    returned = plan.as_read(back.apply(plan.from_file(stored), plan))
+    fits = (there == _fitting(there, plan)).all(axis=2)
+    whole = fits & np.isfinite(pixels).all(axis=2) & np.isfinite(returned).all(axis=2)
+    for group in plan.groups:
+        if group.alpha is not None and not plan.is_data and plan.changes_alpha:
+            whole &= pixels[..., group.alpha] > 0
+    return float((np.abs(returned - pixels) / np.maximum(np.abs(pixels), 1))[whole].max(initial=0.0))
+
+
 _DTYPES = {"uint16": np.uint16, "half": np.float16, "float": np.float32}
+MIP_LEVELS = 4 / 3
+"""Size of a picture with all its mip levels: 1 + ¼ + 1/16 + …"""
+
+
+def _bytes(part: Part, wanted: Format) -> int:
+    types = part.sample_types * (len(part.channels) if len(part.sample_types) == 1 else 1)
+    of_a_pixel = sum(np.dtype(_DTYPES[sample_type]).itemsize for sample_type in types)
+    return round(part.width * part.height * of_a_pixel * (MIP_LEVELS if wanted.is_texture else 1.0))
+
+
+def _notes(plans: "Sequence[_Plan]", wanted: Format) -> tuple[str, ...]:
+    notes = []
+    for plan in plans:
+        if plan.header.frame and not plan.part.frame:
+            x, y, width, height = plan.header.frame
+            fills = x > 0 or y > 0 or x + plan.header.width < width or y + plan.header.height < height
+            cuts = x < 0 or y < 0 or x + plan.header.width > width or y + plan.header.height > height
+            done = " and ".join(word for word, holds in (("filled with black", fills), ("cut", cuts)) if holds)
+            notes.append(f"Its data window is not kept: it is {done} to the picture of {width} × {height}.")
+        if wanted.suffix == ".tif" and len(plan.part.channels) > 4:
+            notes.append("TIFF keeps the channels in their order, but not their names.")
+        if plan.changes_alpha and not plan.is_data:
+            notes.append(f"Its alpha is {plan.header.alpha} and becomes {plan.part.alpha}.")
+    return tuple(dict.fromkeys(notes))
 
 
 def convert(
@@ -139,32 +183,32 @@ def convert(
 ) -> Converted:
     """Write `source`, read in one space, as a new file in another; the format is a key of FORMATS.
 
-    Data stays as it is: nothing is converted where one of the spaces is data. Alpha passes; it is multiplied into the
-    colour in EXR and TX, and not in other files, as each format has it. The file is never held whole, but for one
-    that is made a texture. Nothing is overwritten: raises BadInput when `target` is there already, unless this is done
-    `again` after a crash and what is there is this very conversion; and for more than four channels, or a texture
-    above TEXTURE_PIXELS.
+    Colours are converted, layer by layer; data, and channels that are neither colour nor alpha, pass as they are, and
+    nothing is converted where one of the spaces is data. Alpha stays as the source has it, or as the format needs it;
+    associated light at an alpha of 0 is converted as it is. All parts, names and the data window go into EXR. The file
+    is never held whole, but for one that is made a texture. Nothing is overwritten: raises BadInput when `target` is
+    there already, unless this is done `again` after a crash and what is there is this very conversion; and for what
+    the format cannot hold.
     """
-    wanted, header = _format(format_name), read_header(source)
-    check_convertible(header, source.name, format_name)
-    strips = _Strips(config, source, header, source_space, space, wanted)
+    wanted, headers = _format(format_name), read_parts(source)
+    work = _Work(config, source, headers, source_space, space, wanted)
     if target.exists():
-        if again and (done := _compared(strips, target)) and done.largest_error < SAME:
+        if again and (done := work.read_back(target)) and done.largest_error < SAME:
             return done
         raise BadInput(f"{target.name} is there already, and nothing is overwritten. Choose another name or folder.")
     if wanted.is_texture:
         with TemporaryDirectory() as folder:
             flat = Path(folder) / "flat.exr"
-            if broken := strips.write(flat):
+            if broken := work.write(flat):
                 raise BadInput(
                     f"{source.name} holds {broken:,} values that are no numbers, and mip levels would spread them. "
                     "Mend the file, or convert it to plain EXR."
                 )
             write_texture(flat, target)
     else:
-        strips.write(target)
-    done = _compared(strips, target)
-    if done.largest_error > MOST_ERROR[wanted.sample_type]:
+        work.write(target)
+    done = work.read_back(target)
+    if not done.largest_error <= MOST_ERROR[wanted.sample_type]:
         target.unlink(missing_ok=True)
         raise BadInput(f"{target.name} did not read back as it was written, so it was taken away. Is the disk sound?")
     return done
@@ -174,96 +218,307 @@ MOST_ERROR = {"uint16": 1 / 65535, "half": 2**-11, "float": 1e-6}
 """What rounding to each type can do at most: half a step, and twice that to be on the safe side."""
 
 
+def read_parts(path: Path) -> tuple[Header, ...]:
+    """The headers of all parts of a file, one for most."""
+    first = read_header(path)
+    return (first, *(read_header(path, part=number) for number in range(1, first.parts)))
+
+
+def check_convertible(headers: Sequence[Header], name: str, format_name: str, *, is_data: bool = False) -> None:
+    """Raise BadInput, calling the file by `name`, for what `convert` does not take."""
+    for header in headers:
+        _check_source(header, name, _format(format_name), is_data)
+        _planned(header, _format(format_name), is_data, name)
+
+
+def _check_source(header: Header, name: str, wanted: Format, is_data: bool) -> None:
+    width, height = header.picture_size
+    if wanted.is_texture and max(width * height, header.width * header.height) > TEXTURE_PIXELS:
+        raise BadInput(f"{name} has more than {TEXTURE_PIXELS:,} pixels, too many to make mip levels of here.")
+    groups = colour_groups(header.channel_names)
+    if not groups and not is_data:
+        listed = ", ".join(header.channel_names)
+        raise BadInput(f"{name} holds {listed}, which are no colour. Read it as data.")
+    colours = {number for group in groups for number in group.colour} if not is_data else set()
+    for number, sample_type in enumerate(header.channel_types):
+        if sample_type in WHOLE_NUMBERS and number not in colours:
+            raise BadInput(
+                f"{name} holds {header.channel_names[number]} in 32-bit integers, which would not pass exactly. "
+                "Save it as float."
+            )
+
+
+@dataclass(frozen=True)
+class _Plan:
+    """How one part is written: its channels in the order of `order`, of which `groups`, numbered as in the source, are
+    colours."""
+
+    header: Header
+    part: Part
+    groups: tuple[ColourGroup, ...]
+    order: tuple[int, ...]
+    is_data: bool
+    sample_type: str
+
+    @property
+    def changes_alpha(self) -> bool:
+        return self.header.alpha != self.part.alpha
+
+    def as_written(self, pixels: Pixels) -> Pixels:
+        """Pixels as the source has them, with alpha and order as the target has them."""
+        if not self.is_data and self.changes_alpha:
+            pixels = _with_alpha(pixels, self.groups, self.part.alpha)
+        return pixels if self.order == tuple(range(len(self.order))) else pixels[..., list(self.order)]
+
+    def from_file(self, stored: Pixels) -> Pixels:
+        """Pixels of the target in the order of the source."""
+        back = np.empty_like(stored)
+        back[..., list(self.order)] = stored
+        return back
+
+    def as_read(self, pixels: Pixels) -> Pixels:
+        """Pixels with alpha as the target has it, with alpha as the source has it."""
+        if self.is_data or not self.changes_alpha:
+            return pixels
+        return _with_alpha(pixels, self.groups, self.header.alpha)
+
+
+def _plans(headers: Sequence[Header], conversion: "_Conversion", wanted: Format, name: str) -> list[_Plan]:
+    """The plans of all parts. Raises BadInput, calling the file by `name`, for what cannot be converted."""
+    if len(headers) > 1 and wanted.suffix != ".exr":
+        named = ", ".join(header.part_name or f"part {number}" for number, header in enumerate(headers[:8], start=1))
+        raise BadInput(f"{name} has {len(headers)} parts ({named}), and {wanted.label} holds one. Convert it to EXR.")
+    for header in headers:
+        _check_source(header, name, wanted, conversion.is_data)
+    return [_planned(header, wanted, conversion.is_data, name) for header in headers]
+
+
+def _planned(header: Header, wanted: Format, is_data: bool, name: str) -> _Plan:
+    groups = colour_groups(header.channel_names)
+    keeps_names = wanted.suffix in (".exr", ".tx")
+    order = tuple(range(header.channels))
+    if not keeps_names:  # what has no names, or fixed ones, has colour and alpha first
+        first = [number for group in groups[:1] for number in (*group.colour, group.alpha) if number is not None]
+        order = (*first, *(number for number in order if number not in first))
+    names = tuple(header.channel_names[number] for number in order)
+    place = Path(f"file{'.exr' if wanted.is_texture else wanted.suffix}")
+    keeps_frame = wanted.suffix == ".exr"
+    width, height = (header.width, header.height) if keeps_frame else header.picture_size
+    part = Part(
+        width,
+        height,
+        names,
+        _sample_types(header, groups, order, wanted, is_data),
+        _alpha_there(header.alpha, place, names),
+        header.frame if keeps_frame else None,
+        header.part_name,
+    )
+    try:
+        check_holds(place, [part])
+    except BadInput as error:
+        raise BadInput(f"{name}: {error}") from error
+    return _Plan(header, part, groups, order, is_data, wanted.sample_type)
+
+
+def _alpha_there(alpha: str, place: Path, names: tuple[str, ...]) -> str:
+    """As the source has it where the format can, else as the format does."""
+    if place.suffix == ".tif" or not alpha:
+        return alpha
+    return usual_alpha(place, names)
+
+
+def _sample_types(
+    header: Header, groups: tuple[ColourGroup, ...], order: tuple[int, ...], wanted: Format, is_data: bool
+) -> tuple[str, ...]:
+    """Halves are for colour: what stands beside it, as depth or numbers of objects, keeps the type it has."""
+    if wanted.sample_type != "half" or is_data:
+        return (wanted.sample_type,)
+    colours = {number for group in groups for number in (*group.colour, group.alpha)}
+    types = tuple(
+        "half" if number in colours or header.channel_types[number : number + 1] == ("half",) else "float"
+        for number in order
+    )
+    if wanted.is_texture and len(set(types)) > 1:
+        return ("float",)  # mip levels are made of one type
+    return types if len(set(types)) > 1 else types[:1]
+
+
 class _Conversion:
     """From one space to another; nothing where one of them is data."""
 
     def __init__(self, config: ocio.Config, source_space: str, space: str) -> None:
         self.names = known_space(config, source_space), known_space(config, space)
-        is_data = any(config.getColorSpace(name).isData() for name in self.names)
-        self._processor = None if is_data else space_processor(config, *self.names)
+        self.is_data = any(config.getColorSpace(name).isData() for name in self.names)
+        self._processor = None if self.is_data else space_processor(config, *self.names)
+        # Light that is multiplied by a number may be converted before or after.
+        self._is_matrix = all(is_linear(config, name) for name in self.names)
 
-    def apply(self, pixels: Pixels) -> Pixels:
-        """Colour converted, a single channel as a grey; alpha as it is."""
-        if self._processor is None or pixels.shape[2] == 2:
+    def apply(self, pixels: Pixels, plan: _Plan) -> Pixels:
+        """Colours converted, a grey as three alike; all else, and alpha, as it is."""
+        if self._processor is None:
             return pixels
-        if pixels.shape[2] == 1:
-            return apply(self._processor, np.repeat(pixels, 3, axis=2))[..., :1]
-        return apply(self._processor, pixels)
+        converted = pixels.copy()
+        for group in plan.groups:
+            alpha = None
+            if plan.header.alpha == ASSOCIATED and group.alpha is not None and not self._is_matrix:
+                alpha = pixels[..., group.alpha : group.alpha + 1]
+            colour = _divided(pixels[..., list(group.colour)], alpha)
+            three = np.repeat(colour, 3, axis=2) if len(group.colour) == 1 else np.ascontiguousarray(colour)
+            found = apply(self._processor, three)[..., : len(group.colour)]
+            converted[..., list(group.colour)] = _multiplied(found, alpha)
+        return converted
 
 
-class _Strips:
-    """The engine's numbers for a file, strip by strip; kept once computed, where they are few."""
+def _divided(colour: Pixels, alpha: Pixels | None) -> Pixels:
+    """Colour without its alpha; where that is 0, as it is."""
+    if alpha is None:
+        return colour
+    return np.divide(colour, alpha, out=colour.copy(), where=alpha > 0)
+
+
+def _multiplied(colour: Pixels, alpha: Pixels | None) -> Pixels:
+    return colour if alpha is None else np.where(alpha > 0, colour * alpha, colour)
+
+
+def _with_alpha(pixels: Pixels, groups: tuple[ColourGroup, ...], alpha: str) -> Pixels:
+    """Pixels with alpha in the other way: divided out where it is wanted straight, else multiplied in."""
+    changed = pixels.copy()
+    for group in groups:
+        if group.alpha is not None:
+            here, colour = pixels[..., group.alpha : group.alpha + 1], pixels[..., list(group.colour)]
+            changed[..., list(group.colour)] = _divided(colour, here) if alpha == STRAIGHT else colour * here
+    return changed
+
+
+@dataclass
+class _Counts:
+    """Samples that do not come through as they are."""
+
+    clipped: int = 0
+    negative: int = 0
+    not_finite: int = 0
+    hidden: int = 0
+    samples: int = field(default=0)
+
+    def add(self, light: Pixels, there: Pixels, plan: _Plan) -> None:
+        """Count in light, with alpha as the source has it, and in the same as it is to stand in the target."""
+        self.samples += there.size
+        fitting = _fitting(there, plan)
+        if fitting is not there:
+            with np.errstate(invalid="ignore"):
+                self.clipped += int(np.count_nonzero((there != fitting) & np.isfinite(there)))
+        if plan.sample_type == "uint16":
+            self.not_finite += int(there.size - np.count_nonzero(np.isfinite(there)))
+        if plan.is_data:
+            return
+        for group in plan.groups:
+            colour = light[..., list(group.colour)]
+            self.negative += int(np.count_nonzero(colour < 0))
+            if plan.changes_alpha and group.alpha is not None:
+                self.hidden += int(np.count_nonzero((light[..., group.alpha :][..., :1] == 0) & (colour != 0)))
+
+
+class _Work:
+    """A conversion of one file: written strip by strip, and read back."""
 
     def __init__(
-        self, config: ocio.Config, source: Path, header: Header, source_space: str, space: str, wanted: Format
+        self,
+        config: ocio.Config,
+        source: Path,
+        headers: Sequence[Header],
+        source_space: str,
+        space: str,
+        wanted: Format,
     ) -> None:
-        self.source, self.header, self.wanted = source, header, wanted
+        self.source, self.wanted = source, wanted
         self.conversion = _Conversion(config, source_space, space)
-        self.associates = wanted.suffix in (".exr", ".tx")
-        self._tags = _tags(config, self.conversion.names[1], self.associates, header.channels)
-        self._kept: list[Pixels] = []
-
-    def __iter__(self) -> Iterator[Pixels]:
-        if self._kept:
-            yield from self._kept
-            return
-        for _, strip in read_strips(self.source):
-            pixels = _without_alpha(strip) if self.header.format == "EXR" else strip
-            pixels = self.conversion.apply(pixels)
-            yield _with_alpha(pixels) if self.associates else pixels
+        self.plans = _plans(headers, self.conversion, wanted, source.name)
+        self._config = config
 
     def write(self, target: Path) -> int:
-        """Write them all; gives back how many samples are not finite."""
-        header = self.header
-        keeps = header.width * header.height * header.channels <= HELD_SAMPLES
-        size = header.height, header.width, header.channels
-        kept, broken = [], 0
+        """Write all parts; gives back how many samples are not finite."""
+        broken = 0
+        tags = _tags(self._config, self.conversion, self.wanted)
         with (
-            writing_rows(target, size, self.wanted.sample_type, self._tags) as write,
+            writing_parts(target, [plan.part for plan in self.plans], tags) as write,
             # Packing takes as long as reading and computing, so the next strip is made meanwhile.
             ThreadPoolExecutor(1) as writer,
         ):
             written: Future[None] | None = None
-            for strip in self:
-                broken += int(np.count_nonzero(~np.isfinite(strip)))
-                if written:
-                    written.result()
-                written = writer.submit(write, _fitting(strip, self.wanted.sample_type))
-                if keeps:
-                    kept.append(strip)
+            for number, plan in enumerate(self.plans):
+                for strip in self._strips(number, plan):
+                    pixels = plan.as_written(self.conversion.apply(strip, plan))
+                    broken += int(np.count_nonzero(~np.isfinite(pixels)))
+                    if written:
+                        written.result()
+                    written = writer.submit(write, _fitting(pixels, plan))
             if written:
                 written.result()
-        self._kept = kept
         return broken
 
+    def _strips(self, number: int, plan: _Plan) -> Iterator[Pixels]:
+        read = read_strips if plan.part.frame or not plan.header.frame else read_whole_strips
+        for _, strip in read(self.source, part=number):
+            yield strip
 
-def _compared(strips: _Strips, target: Path) -> Converted:
-    """What stands in a file against the engine's numbers, clipped to what its format holds."""
-    sample_type = strips.wanted.sample_type
-    expected, found = _Rows(iter(strips)), _Rows(strip for _, strip in read_strips(target))
-    largest, clipped, negative, row = 0.0, 0, 0, 0
-    height = strips.header.height
-    while row < height:
-        rows = min(len(expected.held()), len(found.held()), height - row)
-        computed, stored = expected.take(rows), found.take(rows)
-        if computed.shape != stored.shape:
-            return Converted(str(target), *strips.conversion.names, np.inf, 0, 0, 0, 0)
-        fitting = _fitting(computed, sample_type)
-        largest = max(largest, _largest_error(stored, fitting, sample_type))
-        if fitting is not computed:
-            clipped += int(np.count_nonzero((computed != fitting) & np.isfinite(computed)))
-        negative += int(np.count_nonzero(computed[..., :3] < 0))
-        row += rows
-    return Converted(
-        path=str(target),
-        source_space=strips.conversion.names[0],
-        space=strips.conversion.names[1],
-        largest_error=largest,
-        clipped=clipped,
-        negative=negative,
-        samples=strips.header.width * height * strips.header.channels,
-        size=target.stat().st_size,
+    def read_back(self, target: Path) -> Converted:
+        """What stands in a file against the source, read again and sent through the engine. How the file has alpha, and
+        where its channels are, is what its own header says."""
+        counts, largest = _Counts(), 0.0
+        headers = read_parts(target)
+        if len(headers) != len(self.plans):
+            largest = np.inf
+        for number, (plan, header) in enumerate(zip(self.plans, headers, strict=False)):
+            if not _is_as_planned(header, plan, keeps_names=self.wanted.suffix in (".exr", ".tx")):
+                largest = np.inf
+                break
+            places = _places(header, plan)
+            found = _Rows(strip for _, strip in read_strips(target, part=number))
+            for strip in self._strips(number, plan):
+                light = self.conversion.apply(strip, plan)
+                meant = plan.as_written(light)
+                counts.add(light, meant, plan)
+                stored = found.take(len(strip))[..., places]
+                expected = meant if plan.is_data else _expected(light, header.alpha, plan)
+                fitting = _fitting(expected, plan)
+                largest = max(largest, _largest_error(stored, fitting, self.wanted.sample_type))
+        return Converted(
+            path=str(target),
+            source_space=self.conversion.names[0],
+            space=self.conversion.names[1],
+            largest_error=largest,
+            clipped=counts.clipped,
+            negative=counts.negative,
+            samples=counts.samples,
+            size=target.stat().st_size,
+            not_finite=counts.not_finite,
+            hidden=counts.hidden,
+        )
+
+
+def _is_as_planned(header: Header, plan: _Plan, *, keeps_names: bool) -> bool:
+    """Whether a file has the size, frame, alpha and channels that it should."""
+    names = set(header.channel_names) == set(plan.part.channels) if keeps_names else True
+    return (
+        (header.width, header.height, header.frame) == (plan.part.width, plan.part.height, plan.part.frame)
+        and header.channels == len(plan.part.channels)
+        and header.alpha == plan.part.alpha
+        and names
     )
+
+
+def _places(header: Header, plan: _Plan) -> list[int]:
+    """Where the planned channels stand in a file: by name where it keeps them, else in their order."""
+    if set(header.channel_names) == set(plan.part.channels):
+        return [header.channel_names.index(name) for name in plan.part.channels]
+    return list(range(header.channels))
+
+
+def _expected(light: Pixels, alpha: str, plan: _Plan) -> Pixels:
+    """Light with alpha as a file declares it, in the order of its channels."""
+    if alpha != plan.header.alpha:
+        light = _with_alpha(light, plan.groups, alpha)
+    return light[..., list(plan.order)]
 
 
 def _largest_error(stored: Pixels, fitting: Pixels, sample_type: str) -> float:
@@ -287,19 +542,33 @@ class _Rows:
         self._strips = strips
         self._held: Pixels | None = None
 
-    def held(self) -> Pixels:
-        """Rows at hand: at least one, until all are taken."""
-        if self._held is None or len(self._held) == 0:
-            self._held = next(self._strips)
-        return self._held
-
     def take(self, rows: int) -> Pixels:
-        taken, self._held = self.held()[:rows], self.held()[rows:]
-        return taken
+        """The next rows; fewer, where there are no more."""
+        pieces = []
+        while rows > 0:
+            if self._held is None or len(self._held) == 0:
+                self._held = next(self._strips, None)
+                if self._held is None:
+                    break
+            pieces.append(self._held[:rows])
+            self._held = self._held[rows:]
+            rows -= len(pieces[-1])
+        return pieces[0] if len(pieces) == 1 else np.concatenate(pieces)
 
 
-def _fitting(pixels: Pixels, sample_type: str) -> Pixels:
-    """Numbers clipped to what a sample type holds; those that are not finite stay, since that is for others to mend."""
+def _fitting(pixels: Pixels, plan: _Plan) -> Pixels:
+    """Numbers clipped to what the sample types hold; those that are not finite stay, since that is for others to
+    mend."""
+    types = plan.part.sample_types
+    if len(types) > 1:  # halves beside floats
+        halves = [number for number, sample_type in enumerate(types) if sample_type == "half"]
+        fitting = pixels.copy()
+        fitting[..., halves] = _clipped(pixels[..., halves], "half")
+        return fitting
+    return _clipped(pixels, types[0])
+
+
+def _clipped(pixels: Pixels, sample_type: str) -> Pixels:
     lowest, highest = _RANGES.get(sample_type, (-np.inf, np.inf))
     with np.errstate(invalid="ignore"):
         if pixels.min(initial=0.0) >= lowest and pixels.max(initial=0.0) <= highest:
@@ -307,42 +576,24 @@ def _fitting(pixels: Pixels, sample_type: str) -> Pixels:
     return np.where(np.isfinite(pixels), np.clip(pixels, lowest, highest), pixels)
 
 
-def _as_stored(pixels: Pixels, sample_type: str) -> Pixels:
-    """Numbers as a sample type keeps them."""
-    fitting = _fitting(pixels, sample_type)
-    if sample_type == "uint16":
+def _as_stored(pixels: Pixels, plan: _Plan) -> Pixels:
+    """Numbers as the sample types keep them."""
+    fitting = _fitting(pixels, plan)
+    if plan.sample_type == "uint16":
         return np.round(np.nan_to_num(fitting) * 65535).astype(np.float32) / np.float32(65535)
-    return fitting.astype(_DTYPES[sample_type]).astype(np.float32)
+    types = plan.part.sample_types
+    if len(types) == 1:
+        return fitting.astype(_DTYPES[types[0]]).astype(np.float32)
+    halves = [number for number, sample_type in enumerate(types) if sample_type == "half"]
+    fitting[..., halves] = fitting[..., halves].astype(np.float16)
+    return fitting
 
 
-def check_convertible(header: Header, name: str, format_name: str) -> None:
-    """Raise BadInput, calling the file by `name`, for what `convert` does not take."""
-    if header.channels > 4:
-        raise BadInput(f"{name} has {header.channels} channels. Convert its layers one by one.")
-    if _format(format_name).is_texture and header.width * header.height > TEXTURE_PIXELS:
-        raise BadInput(f"{name} has more than {TEXTURE_PIXELS:,} pixels, too many to make mip levels of here.")
-
-
-def _without_alpha(pixels: Pixels) -> Pixels:
-    """Colour with its alpha divided out, where there is some of both."""
-    if pixels.shape[2] != 4:
-        return pixels
-    alpha = pixels[..., 3:]
-    colour = np.divide(pixels[..., :3], alpha, out=pixels[..., :3].copy(), where=alpha > 0)
-    return np.concatenate([colour, alpha], axis=2)
-
-
-def _with_alpha(pixels: Pixels) -> Pixels:
-    if pixels.shape[2] != 4:
-        return pixels
-    return np.concatenate([pixels[..., :3] * pixels[..., 3:], pixels[..., 3:]], axis=2)
-
-
-def _tags(config: ocio.Config, space: str, associates: bool, channels: int) -> dict[str, Attribute]:
-    """Header facts of the new file: in EXR primaries and interop ID of its space."""
-    if associates:
-        return {} if config.getColorSpace(space).isData() else handoff_tags(config, space)
-    return {"oiio:UnassociatedAlpha": 1} if channels == 4 else {}
+def _tags(config: ocio.Config, conversion: _Conversion, wanted: Format) -> dict[str, Attribute]:
+    """Header facts of the new file: in EXR primaries and interop ID of its space. What holds data says nothing."""
+    if conversion.is_data or wanted.suffix not in (".exr", ".tx"):
+        return {"compression": "zip"} if wanted.suffix in (".exr", ".tx") else {}
+    return handoff_tags(config, conversion.names[1])
 
 
 def _format(name: str) -> Format:

@@ -18,6 +18,7 @@ from saltwort.core.engine import load_config
 from saltwort.core.engine.processors import known_space
 from saltwort.core.errors import BadInput
 from saltwort.core.files import allowed_path
+from saltwort.core.images import Header
 from saltwort.core.textures.converting import (
     DEFAULT_PATTERN,
     Foreseen,
@@ -25,8 +26,10 @@ from saltwort.core.textures.converting import (
     convert,
     converted_name,
     foresee,
+    read_parts,
 )
 from saltwort.server.conversions.models import CONVERTED, REFUSED, Conversion, ConvertedFile
+from saltwort.server.images.models import StoredImage
 from saltwort.server.images.operations import preview_of
 from saltwort.server.jobs.models import WAITING, Job
 from saltwort.server.jobs.operations import Cancelled, Report, start, work
@@ -81,14 +84,20 @@ def _planned(config: ocio.Config, row: AssignedTexture, space: str, order: Order
     into = assigned.getName() if assigned.isData() else space
     folder, name = posixpath.split(row.texture.path)
     target = posixpath.join(folder, converted_name(name, config, into, order.format, order.pattern))
-    facts = row.texture.image.measured()
-    sample = preview_of(row.texture.image).sample
+    image = row.texture.image
     try:
-        check_convertible(facts.header, name, order.format)
-        foreseen = foresee(config, facts.header, sample, assigned.getName(), into, order.format)
+        headers = _headers_of(image)
+        check_convertible(headers, name, order.format, is_data=assigned.isData())
+        foreseen = foresee(config, headers, preview_of(image).sample, assigned.getName(), into, order.format)
     except BadInput as error:
         return PlannedFile(row, into, target, None, str(error))
     return PlannedFile(row, into, target, foreseen)
+
+
+def _headers_of(image: StoredImage) -> tuple[Header, ...]:
+    """The headers of a picture's parts, without a look at the file where it has one."""
+    header = image.measured().header
+    return (header,) if header.parts == 1 and header.channel_types else read_parts(image.file)
 
 
 def _placed(file: PlannedFile, place: Path | None, is_doubled: bool, order: Order) -> PlannedFile:

@@ -22,8 +22,8 @@ class FormatSerializer(serializers.Serializer):
 
 
 class PlannedFileSerializer(serializers.Serializer):
-    """`clipped` and `negative` are shares of a sample; `lost` is told in the source's own numbers, and in `steps` of
-    its bits where it holds integers."""
+    """`clipped`, `negative`, `not_finite` and `hidden` are shares of a sample; `lost` is told in the source's own
+    numbers, and in `steps` of its bits where it holds integers; `notes` are sentences."""
 
     path = serializers.CharField()
     target = serializers.CharField()
@@ -32,6 +32,9 @@ class PlannedFileSerializer(serializers.Serializer):
     refused = serializers.CharField(allow_blank=True)
     clipped = serializers.FloatField(allow_null=True)
     negative = serializers.FloatField(allow_null=True)
+    not_finite = serializers.FloatField(allow_null=True)
+    hidden = serializers.FloatField(allow_null=True)
+    notes = serializers.ListField(child=serializers.CharField())
     lost = serializers.FloatField(allow_null=True)
     steps = serializers.FloatField(allow_null=True)
     bit_depth = serializers.CharField()
@@ -50,6 +53,8 @@ class FiguresSerializer(serializers.Serializer):
     largest_error = serializers.FloatField()
     clipped = serializers.IntegerField()
     negative = serializers.IntegerField()
+    not_finite = serializers.IntegerField(default=0)
+    hidden = serializers.IntegerField(default=0)
     samples = serializers.IntegerField()
     size = serializers.IntegerField()
 

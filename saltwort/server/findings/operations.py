@@ -22,7 +22,7 @@ from saltwort.core.findings import (
     UnreadableFile,
     run_checks,
 )
-from saltwort.core.images.reading import colour_channels
+from saltwort.core.images.channels import colour_channels
 from saltwort.core.textures.evidence import evidence_for
 from saltwort.core.textures.rules import Rule
 from saltwort.server.compare.models import Comparison

@@ -16,7 +16,8 @@ from saltwort.core.configs.explain import explain_space
 from saltwort.core.engine import ViewChoice, apply_to_colour, space_processor, view_processor
 from saltwort.core.engine.processors import known_space
 from saltwort.core.images import read_box
-from saltwort.core.images.reading import Pixels, colour_channels
+from saltwort.core.images.channels import colour_channels
+from saltwort.core.images.reading import Pixels
 from saltwort.core.textures.evidence import FLOATS
 from saltwort.core.textures.kinds import LIGHT
 from saltwort.core.textures.looking import (

@@ -2034,6 +2034,10 @@ export interface components {
             largest_error: number;
             clipped: number;
             negative: number;
+            /** @default 0 */
+            not_finite: number;
+            /** @default 0 */
+            hidden: number;
             samples: number;
             size: number;
         };
@@ -2467,8 +2471,8 @@ export interface components {
             bytes_free: number;
         };
         /**
-         * @description `clipped` and `negative` are shares of a sample; `lost` is told in the source's own numbers, and in `steps` of
-         *     its bits where it holds integers.
+         * @description `clipped`, `negative`, `not_finite` and `hidden` are shares of a sample; `lost` is told in the source's own
+         *     numbers, and in `steps` of its bits where it holds integers; `notes` are sentences.
          */
         PlannedFile: {
             path: string;
@@ -2480,6 +2484,11 @@ export interface components {
             clipped: number | null;
             /** Format: double */
             negative: number | null;
+            /** Format: double */
+            not_finite: number | null;
+            /** Format: double */
+            hidden: number | null;
+            notes: string[];
             /** Format: double */
             lost: number | null;
             /** Format: double */

@@ -68,6 +68,12 @@ export function ConversionFiles({ conversion, onRemoved }: { conversion: Schemas
                 <>
                   <td className="mono small" style={{ overflowWrap: 'anywhere' }}>
                     <span title={target}>{baseName(target)}</span>
+                    {figures.hidden > 0 && (
+                      <div className="quiet">{part(figures.hidden, figures.samples)} colour under alpha 0 not kept as light</div>
+                    )}
+                    {figures.not_finite > 0 && (
+                      <div className="quiet">{figures.not_finite.toLocaleString()} values that are no numbers became 0</div>
+                    )}
                   </td>
                   <td className="mono small">{figures.largest_error.toPrecision(2)}</td>
                   <td className="mono small" style={{ whiteSpace: 'nowrap' }}>{part(figures.clipped, figures.samples)}</td>

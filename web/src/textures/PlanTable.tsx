@@ -42,6 +42,11 @@ export function PlanTable({ plan }: { plan: Schemas['Plan'] }) {
                 <div className="quiet small">
                   {file.source_space === file.space ? `${file.space}, as it is` : `${file.source_space} → ${file.space}`}
                 </div>
+                {losses(file).map((said) => (
+                  <div key={said} className="row small">
+                    <LevelMark level="caution" /> {said}
+                  </div>
+                ))}
               </td>
               {file.refused ? (
                 <td colSpan={5}>
@@ -72,7 +77,18 @@ export function PlanTable({ plan }: { plan: Schemas['Plan'] }) {
   );
 }
 
-const doubt = (file: Planned) => (file.refused ? 2 : 0) + (file.clipped ?? 0) + (file.negative ?? 0);
+const doubt = (file: Planned) =>
+  (file.refused ? 2 : 0) + (file.clipped ?? 0) + (file.negative ?? 0) + losses(file).length;
+
+/** What else does not come through as it is, in sentences. */
+function losses(file: Planned) {
+  const said = [...file.notes];
+  if (file.hidden) said.push(`Colour under alpha 0 is not kept as light: ${percent(file.hidden)} of the samples.`);
+  if (file.not_finite) said.push(`Values that are no numbers become 0: ${percent(file.not_finite)} of the samples.`);
+  return said;
+}
+
+const percent = (part: number) => `${(part * 100).toPrecision(2)} %`;
 
 function Share({ part }: { part: number | null }) {
   return (

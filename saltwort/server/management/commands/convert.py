@@ -7,8 +7,14 @@ from typing import Any
 from django.core.management.base import CommandParser
 
 from saltwort.core.errors import BadInput
-from saltwort.core.images import read_header
-from saltwort.core.textures.converting import DEFAULT_PATTERN, FORMATS, convert, converted_name
+from saltwort.core.textures.converting import (
+    DEFAULT_PATTERN,
+    FORMATS,
+    check_convertible,
+    convert,
+    converted_name,
+    read_parts,
+)
 from saltwort.server.commands import HeadlessCommand, project_for
 from saltwort.server.projects.setups import config_of
 from saltwort.server.textures.operations import assign_paths
@@ -43,6 +49,7 @@ class Command(HeadlessCommand):
             is_data = config.getColorSpace(assignment.space).isData()
             into = assignment.space if is_data else space  # the numbers of data are no colour, in any space
             target = output / converted_name(file.name, config, into, format, names)
+            check_convertible(read_parts(file), file.name, format, is_data=is_data)
             orders.append((file, assignment.space, into, target))
         _check(orders)
         self.print_json(
@@ -54,7 +61,6 @@ def _check(orders: list[tuple[Path, str, str, Path]]) -> None:
     """Refuse before the first file is written what could not be done to the last."""
     targets: dict[Path, Path] = {}
     for file, _, _, target in orders:
-        read_header(file)
         if target.exists():
             raise BadInput(f"{target.name} is there already, and nothing is overwritten. Choose another --output.")
         if target in targets:
