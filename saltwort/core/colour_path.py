@@ -7,6 +7,7 @@ import PyOpenColorIO as ocio
 
 from saltwort.core.engine import ViewChoice, apply_to_colour, view_processor
 from saltwort.core.engine.typed import code_values, typed_in
+from saltwort.core.spaces.gamuts import GAMUT_TOLERANCE
 from saltwort.core.spaces.typed import Triple, TypedColour
 
 CHANNEL_NAMES = ("red", "green", "blue")
@@ -60,7 +61,7 @@ def _below_zero(light: Triple, working: str) -> tuple[str, ...]:
     return tuple(
         f"{name} is negative: the colour lies outside the gamut of {working}"
         for name, value in zip(CHANNEL_NAMES, light, strict=True)
-        if value < -1e-5  # below that it is rounding of the conversion, not gamut
+        if value < -GAMUT_TOLERANCE * max(*light, 0.0)  # above, it is rounding of the conversion
     )
 
 

@@ -27,7 +27,7 @@ class Outputs(ServerTestCase):
         self.assertEqual((job.state, job.share), ("done", 1.0))
         (listed,) = self.ask("/outputs")
         self.assertTrue(listed["done"])
-        self.assertIn({"name": "CICP", "value": "1 13 0 1"}, listed["facts"])
+        self.assertIn({"name": "cICP", "value": "1 13 0 1"}, listed["facts"])
         (self.folder / "got.png").write_bytes(self.ask(f"/outputs/{made['id']}/file"))
         processor = view_processor(project_config(), "ACEScg", ACES_SDR, exposure=1.0)
         expected = np.clip(apply(processor, read_pixels(self.dusk.image.file)), 0, 1)

@@ -131,7 +131,10 @@ class Headers(EvidenceTestCase):
             ({"chromaticities": REC709.chromaticities}, LINEAR_REC709),
             ({"chromaticities": AP1.chromaticities}, "ACEScg"),
             ({"chromaticities": P3_D65.chromaticities}, "Linear P3-D65"),
-            ({"chromaticities": (0.1, 0.2, 0.3, 0.4, 0.5, 0.1, 0.3, 0.3)}, "ACEScg"),  # of no space: nothing is said
+            (
+                {"chromaticities": (0.1, 0.2, 0.3, 0.4, 0.5, 0.1, 0.3, 0.3)},
+                None,
+            ),  # of no space: none is put in its place
         ):
             with self.subTest(space):
                 self.assertEqual(self.verdict(write(self.folder / "a.exr", pixels, "half", **tags)), space)

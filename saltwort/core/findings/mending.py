@@ -1,10 +1,13 @@
 """Ways to have a file read in another space: a pin, or a rule that catches it and its likes."""
 
+import re
 from pathlib import PurePosixPath
 
 from saltwort.core.changes import Change
+from saltwort.core.configs.additions import CURVES
 from saltwort.core.findings.registry import CheckedTexture, Fix, Subjects
 from saltwort.core.names import free_name
+from saltwort.core.textures.declared import Declaration
 from saltwort.core.textures.rules import Rule, RuleBook
 from saltwort.core.textures.sets import set_member
 
@@ -24,6 +27,29 @@ def mending(subjects: Subjects, texture: CheckedTexture, space: str | None) -> t
     )
     rule = _rule_for_likes(subjects, texture, space)
     return pin, (rule,) if rule else ()
+
+
+def add_space(subjects: Subjects, said: Declaration, name: str) -> Fix | None:
+    """The space that a header declares and the config lacks, to be added to it; nothing where nobody knows what it
+    means, or it is none that a project can add."""
+    if said.meaning is None or said.meaning[1].kind not in CURVES:
+        return None
+    gamut, curve = said.meaning
+    primaries = gamut.name or f"primaries of {PurePosixPath(name).stem}"
+    called = f"Linear {primaries}" if curve.is_linear else f"{curve.label} {primaries}"
+    taken = set(subjects.config.getColorSpaceNames()) | {space.name for space in subjects.setup.added_spaces}
+    space = free_name(re.sub(r"[,:/]", " ", called)[:60], taken)
+    return Fix(
+        operation="add-space",
+        label=f"Add {space}",
+        arguments={
+            "name": space,
+            "chromaticities": " ".join(f"{number:.6g}" for number in gamut.chromaticities),
+            "curve": curve.kind,
+            "power": f"{curve.power:.6g}",
+        },
+        changes=(Change(f"space {space}", "", f"{curve.label}, primaries as {PurePosixPath(name).name} has them"),),
+    )
 
 
 def _rule_for_likes(subjects: Subjects, texture: CheckedTexture, space: str) -> Fix | None:

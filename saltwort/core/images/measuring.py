@@ -43,6 +43,12 @@ class Stats:
     `equal_channels` tells that the first three are the same everywhere. For vectors, `vector_length` and `direction`
     are the mean length and mean vector, and `green` the correlation, −1 to 1, of what red and green say of the same
     surface: positive where green points down the picture, negative where it points up, 0 where neither can be told.
+
+    Of the colour channels in the sample: `signed_vectors`, the share that is of length 1 ± 0.1 as it stands;
+    `correlation` of red and green, red and blue, green and blue, 0 where one is the same everywhere; `at_ends`, the
+    share of each channel within 0.004 of 0 or 1; `skew`, the skewness of the channels' mean, and `encoded_skew` once
+    that is encoded by the sRGB curve, 0 where it is flat; `colours`, how many different pixels there are; `saturation`,
+    the median of (largest − smallest) / largest channel. Files measured before these were have none of them.
     """
 
     min: tuple[float | None, ...]
@@ -62,6 +68,13 @@ class Stats:
     vector_length: float
     direction: tuple[float, float, float]
     green: float
+    signed_vectors: float = 0.0
+    correlation: tuple[float, ...] = ()
+    at_ends: tuple[float, ...] = ()
+    skew: float = 0.0
+    encoded_skew: float = 0.0
+    colours: int = 0
+    saturation: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -174,6 +187,7 @@ class _Counter:
             vector_length=self.vectors.mean_length() if is_vectors else 0.0,
             direction=self.vectors.mean_direction() if is_vectors else (0.0, 0.0, 0.0),
             green=self.vectors.green() if is_vectors else 0.0,
+            **_colour_stats(sample[:, colour_channels(self.header.channel_names)], self.header.channels),
         )
 
     def _columns(self, values: NDArray[Any] | None) -> NDArray[np.float64]:
@@ -265,6 +279,43 @@ def _unit_share(sample: Pixels) -> float:
     red, green, blue = sample.T[:3] * 2 - 1
     length = red * red + green * green + blue * blue
     return float(np.mean((np.abs(length - 1) < 0.2) & (blue > 0.2)))
+
+
+ENDS = 0.004
+"""One step of 8 bits."""
+MOST_COLOURS = 1 << 12
+"""Pixels among which different ones are counted."""
+
+
+def _colour_stats(colour: Pixels, channels: int) -> dict[str, Any]:
+    """The last facts of Stats, from RGB of the sample, (pixels, 3)."""
+    finite = colour[np.isfinite(colour).all(axis=1)].astype(np.float64)
+    if len(finite) < 2:
+        return {}
+    mean = finite.mean(axis=1)
+    few = colour[:: max(1, len(colour) // MOST_COLOURS)]
+    found: dict[str, Any] = {
+        "at_ends": tuple(np.mean((finite <= ENDS) | (finite >= 1 - ENDS), axis=0).tolist()),
+        "skew": _skewness(mean),
+        "encoded_skew": _skewness(_srgb_encoded(np.clip(mean, 0, 1))),
+        "colours": len(np.unique(few, axis=0)),
+        "saturation": float(np.median(np.ptp(finite, axis=1) / np.maximum(finite.max(axis=1), 1e-3))),
+    }
+    if channels >= 3:
+        length = np.linalg.norm(finite, axis=1)
+        found["signed_vectors"] = float(np.mean(np.abs(length - 1) < 0.1))
+        spread = finite.std(axis=0)
+        with np.errstate(invalid="ignore", divide="ignore"):
+            matrix = np.cov(finite.T) / np.outer(spread, spread)
+        pairs = [matrix[0, 1], matrix[0, 2], matrix[1, 2]]
+        found["correlation"] = tuple(float(np.clip(pair, -1, 1)) if np.isfinite(pair) else 0.0 for pair in pairs)
+    return found
+
+
+def _skewness(values: NDArray[np.float64]) -> float:
+    """Third standardised moment."""
+    spread = float(values.std())
+    return float(np.mean((values - values.mean()) ** 3)) / spread**3 if spread > 1e-6 else 0.0
 
 
 class _Vectors:

@@ -15,6 +15,7 @@ from saltwort.core.errors import BadInput
 from saltwort.core.images.channels import ASSOCIATED, STRAIGHT, colour_channels, has_alpha
 from saltwort.core.images.formats import Format, sniff
 from saltwort.core.images.png import png_tags
+from saltwort.core.spaces.icc import read_profile
 
 Pixels = NDArray[np.float32]
 
@@ -49,7 +50,6 @@ _COLOUR_TAGS = (
     "adoptedNeutral",
     "colorInteropID",
     "CICP",
-    "ICCProfile:profile_description",
     "oiio:Gamma",
     "Exif:ColorSpace",
     "dpx:Transfer",
@@ -356,6 +356,7 @@ def _check_spec(spec: oiio.ImageSpec, path: Path) -> None:
 def _header(known: Format, spec: oiio.ImageSpec, layer: Layer | None) -> Header:
     names = layer.channels if layer else _names(spec)
     tags = {name: _plain(spec.getattribute(name)) for name in _COLOUR_TAGS if spec.getattribute(name) is not None}
+    tags |= _profile_tags(spec)
     types = tuple(str(spec.channelformat(_names(spec).index(name))) for name in names)
     sample_type = types[0]
     return Header(
@@ -371,6 +372,23 @@ def _header(known: Format, spec: oiio.ImageSpec, layer: Layer | None) -> Header:
         channel_types=types,
         part_name=str(spec.getattribute("oiio:subimagename") or ""),
     )
+
+
+def _profile_tags(spec: oiio.ImageSpec) -> dict[str, str | float | tuple[float, ...]]:
+    """What an ICC profile says: `icc:description`; `icc:chromaticities`, of red, green, blue and white, seen under D50;
+    `icc:curve` and `icc:power`, a Curve of `spaces.curves`; `icc:CICP`, its code points."""
+    held = spec.getattribute("ICCProfile")
+    profile = read_profile(bytes(bytearray(held))) if held is not None else None
+    if profile is None:
+        return {"icc:description": ""} if held is not None else {}
+    tags: dict[str, str | float | tuple[float, ...]] = {"icc:description": profile.description}
+    if profile.gamut:
+        tags["icc:chromaticities"] = profile.gamut.chromaticities
+    if profile.curve:
+        tags |= {"icc:curve": profile.curve.kind, "icc:power": profile.curve.power}
+    if profile.code_points:
+        tags["icc:CICP"] = tuple(map(float, profile.code_points))
+    return tags
 
 
 def _bit_depth(sample_type: str, bits: int | None) -> str:

@@ -15,7 +15,8 @@ from saltwort.core.files import replacing
 from saltwort.core.images.channels import ASSOCIATED, STRAIGHT, has_alpha, usual_names
 from saltwort.core.images.reading import Pixels
 
-Attribute = str | int | float | tuple[int, ...] | tuple[float, ...]
+Attribute = str | int | float | bytes | tuple[int, ...] | tuple[float, ...]
+"""Text, numbers, or an ICC profile as bytes."""
 
 WRITABLE = {
     ".png": "png",
@@ -237,5 +238,7 @@ def _set(spec: oiio.ImageSpec, name: str, value: Attribute) -> None:
     if isinstance(value, tuple):
         kind = "int" if all(isinstance(number, int) for number in value) else "float"
         spec.attribute(name, f"{kind}[{len(value)}]", value)
+    elif isinstance(value, bytes):
+        spec.attribute(name, f"uint8[{len(value)}]", np.frombuffer(value, np.uint8))
     else:
         spec.attribute(name, value)

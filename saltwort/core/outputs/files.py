@@ -10,6 +10,7 @@ import PyOpenColorIO as ocio
 from saltwort.core.engine import ViewChoice, apply, space_processor, view_processor
 from saltwort.core.errors import BadInput
 from saltwort.core.images import read_header, read_pixels, write_image
+from saltwort.core.images.reading import Pixels
 from saltwort.core.outputs.tags import handoff_tags, still_tags
 
 Progress = Callable[[float, str], None]
@@ -27,14 +28,16 @@ STILL_TYPES = {
 
 @dataclass(frozen=True)
 class Written:
-    """A written file as it was read back. `clipped` is the share of samples, 0–1, that did not fit and were cut;
-    `largest_error` the largest difference of a sample that did fit, on the 0–1 scale or in linear light."""
+    """A written file as it was read back. `clipped` is the share of samples, 0–1, that did not fit and were cut,
+    `not_finite` counts those that are no numbers; `largest_error` is the largest difference of a sample that did fit,
+    on the 0–1 scale or in linear light, to the source sent through the engine."""
 
     width: int
     height: int
     tags: dict[str, str | float | tuple[float, ...]]
     clipped: float
     largest_error: float
+    not_finite: int = 0
 
 
 def write_still(
@@ -57,13 +60,13 @@ def write_still(
         raise BadInput(f"{target.name}: that format holds {' or '.join(allowed)}, not {sample_type}.")
     processor = view_processor(config, source_space, choice, exposure)
     progress(0.0, "Reading the picture")
-    pixels = read_pixels(source, layer)
-    shown = apply(processor, pixels, lambda share: progress(0.1 + 0.7 * share, "Applying the view"))
-    progress(0.8, "Writing the file")
-    write_image(target, shown, sample_type, still_tags(config, choice.display))
-    progress(0.95, "Reading it back")
-    limits = (0.0, 1.0) if sample_type.startswith("uint") else (-65504.0, 65504.0)
-    return _read_back(target, shown, limits)
+    shown = apply(processor, read_pixels(source, layer), lambda share: progress(0.1 + 0.5 * share, "Applying the view"))
+    progress(0.6, "Writing the file")
+    write_image(target, shown, sample_type, still_tags(config, choice, target.suffix.lower()))
+    del shown
+    progress(0.7, "Reading it back")
+    meant = apply(processor, read_pixels(source, layer), lambda share: progress(0.7 + 0.25 * share, "Reading it back"))
+    return _read_back(target, meant, sample_type)
 
 
 def write_handoff(
@@ -79,22 +82,32 @@ def write_handoff(
     """Write a picture as scene-linear half-float EXR in `target_space`, no view, with its header tags."""
     processor = space_processor(config, source_space, target_space)
     progress(0.0, "Reading the picture")
-    pixels = read_pixels(source, layer)
-    light = apply(processor, pixels, lambda share: progress(0.1 + 0.6 * share, "Converting"))
-    progress(0.7, "Writing the file")
+    light = apply(processor, read_pixels(source, layer), lambda share: progress(0.1 + 0.5 * share, "Converting"))
+    progress(0.6, "Writing the file")
     write_image(target, light, "half", handoff_tags(config, target_space))
-    progress(0.95, "Reading it back")
-    return _read_back(target, light, (-65504.0, 65504.0))
+    del light
+    progress(0.7, "Reading it back")
+    meant = apply(processor, read_pixels(source, layer), lambda share: progress(0.7 + 0.25 * share, "Reading it back"))
+    return _read_back(target, meant, "half")
 
 
-def _read_back(target: Path, meant: np.ndarray, limits: tuple[float, float]) -> Written:
+LARGEST_HALF = 65504.0
+_LIMITS = {"uint8": (0.0, 1.0), "uint16": (0.0, 1.0), "half": (-LARGEST_HALF, LARGEST_HALF)}
+"""What samples of a type hold; floats hold all that is computed here."""
+
+
+def _read_back(target: Path, meant: Pixels, sample_type: str) -> Written:
+    """What stands in a file against the source, read again and sent through the engine again."""
     header = read_header(target)
-    held = (meant >= limits[0]) & (meant <= limits[1])
-    error = np.abs(read_pixels(target) - meant)[held]
+    lowest, highest = _LIMITS.get(sample_type, (-np.inf, np.inf))
+    is_number = np.isfinite(meant)
+    held = is_number & (meant >= lowest) & (meant <= highest)
+    error = np.abs(read_pixels(target)[held] - meant[held])
     return Written(
         width=header.width,
         height=header.height,
         tags=header.tags,
-        clipped=float(1 - np.count_nonzero(held) / held.size),
+        clipped=float(np.count_nonzero(is_number & ~held) / held.size),
         largest_error=float(error.max()) if error.size else 0.0,
+        not_finite=int(held.size - np.count_nonzero(is_number)),
     )

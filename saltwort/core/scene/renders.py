@@ -6,25 +6,21 @@ import numpy as np
 import PyOpenColorIO as ocio
 from numpy.typing import NDArray
 
-from saltwort.core.configs.describe import working_spaces
-from saltwort.core.configs.gamut import gamut_of
 from saltwort.core.engine import ViewChoice, apply_to_colour, space_processor, view_processor
 from saltwort.core.engine.measured import AP0_TO_XYZ_D65, display_to_xyz, linear_to_ap0, space_of_view
 from saltwort.core.engine.processors import look_processor
 from saltwort.core.errors import BadInput
 from saltwort.core.images import Header
 from saltwort.core.spaces.difference import REFERENCE_WHITE
-from saltwort.core.spaces.gamuts import solve
+from saltwort.core.spaces.gamuts import is_inside, solve
 from saltwort.core.spaces.typed import Triple
+from saltwort.core.textures.declared import declared
 from saltwort.core.textures.evidence import named_space
 from saltwort.core.textures.rules import RuleBook
 from saltwort.core.views.tone import display_xyz
 
 MIDDLE_GREY = 0.18
 CODE_BITS = (8, 10, 12, 16)
-GAMUT_TOLERANCE = 1e-4
-"""Share of the strongest channel by which another may be negative: matrices are written with six places."""
-CHROMATICITY_TOLERANCE = 1e-3  # files write them with three to five decimals
 
 
 @dataclass(frozen=True)
@@ -37,19 +33,12 @@ class RenderSpace:
 
 
 def render_space(config: ocio.Config, rules: RuleBook, name: str, header: Header) -> RenderSpace:
-    """The colour space of a picture: by interop ID, else by chromaticities, else by a space that its file name names,
-    else by a file rule, else the rules' default for integers and the working space for floats."""
-    interop_id = header.tags.get("colorInteropID")
-    if isinstance(interop_id, str):
-        named = config.getColorSpace(interop_id)
-        if named is not None:
-            return RenderSpace(named.getName(), "header")
-    chromaticities = header.tags.get("chromaticities")
-    if isinstance(chromaticities, tuple) and len(chromaticities) == 8:
-        for space in working_spaces(config):
-            gamut = gamut_of(config, space)
-            if gamut and np.allclose(gamut.chromaticities, chromaticities, atol=CHROMATICITY_TOLERANCE):
-                return RenderSpace(space, "chromaticities")
+    """The colour space of a picture: as its header declares, else by a space that its file name names, else by a file
+    rule, else the rules' default for integers and the working space for floats. What the header declares and the
+    config lacks is read so too, and a check says it."""
+    said = declared(config, header)
+    if said and said.space:
+        return RenderSpace(said.space, "chromaticities" if said.code == "header.chromaticities" else "header")
     if named := named_space(config, name):
         return RenderSpace(named, "name")
     ruled = rules.assign(name)
@@ -131,4 +120,4 @@ def _display_can_make(config: ocio.Config, choice: ViewChoice, light: Triple) ->
     except BadInput:
         return None
     made = to_display @ np.array(light)
-    return bool(made.min() >= -GAMUT_TOLERANCE * max(float(made.max()), 0.0))
+    return is_inside(made.tolist())

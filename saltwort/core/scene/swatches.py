@@ -10,13 +10,11 @@ from saltwort.core.engine.measured import display_to_xyz
 from saltwort.core.engine.typed import typed_in, xyz_of
 from saltwort.core.errors import BadInput
 from saltwort.core.spaces.diagram import xy_to_uv
-from saltwort.core.spaces.gamuts import Chromaticity, solve
+from saltwort.core.spaces.gamuts import Chromaticity, is_inside, solve
 from saltwort.core.spaces.typed import Triple, TypedColour
 from saltwort.core.views.families import display_space
 
 MIDDLE_GREY = 0.18
-OUTSIDE = -1e-4
-"""Linear display light below this lies outside the gamut; above, it is rounding of the config's matrices."""
 
 
 @dataclass(frozen=True)
@@ -36,7 +34,7 @@ class DisplayGamut:
 
     @property
     def holds(self) -> bool:
-        return min(self.light) >= OUTSIDE
+        return is_inside(self.light)
 
 
 @dataclass(frozen=True)

@@ -144,11 +144,14 @@ def _words(text: str) -> list[str]:
     return [word for word in re.split(r"[\s,;]+", text.strip()) if word]
 
 
+_NUMBER = re.compile(r"[+-]?([0-9]+\.?[0-9]*|\.[0-9]+)([eE][+-]?[0-9]+)?|[+-]?(inf|nan)", re.IGNORECASE)
+"""Python's own reading takes more, such as digits of all scripts and underscores between them."""
+
+
 def _numbers(words: list[str]) -> list[float]:
-    try:
-        numbers = [float(word) for word in words]
-    except ValueError:
-        raise BadInput("Type numbers, with a point for decimals and spaces between them.") from None
+    if not all(_NUMBER.fullmatch(word) for word in words):
+        raise BadInput("Type numbers, with a point for decimals and spaces between them.")
+    numbers = [float(word) for word in words]
     if not all(math.isfinite(number) for number in numbers):
         raise BadInput("A colour needs finite numbers.")
     return numbers

@@ -17,7 +17,7 @@ from saltwort.core.images import Header, read_header, write_texture, writing_par
 from saltwort.core.images.channels import ASSOCIATED, STRAIGHT, ColourGroup, colour_groups
 from saltwort.core.images.reading import Pixels, read_strips, read_whole_strips
 from saltwort.core.images.writing import Attribute, Part, check_holds, usual_alpha
-from saltwort.core.outputs.tags import handoff_tags
+from saltwort.core.outputs.tags import texture_tags
 
 
 @dataclass(frozen=True)
@@ -56,8 +56,9 @@ _RANGES = {"uint16": (0.0, 1.0), "half": (-65504.0, 65504.0)}
 class Converted:
     """A written file, as it was read back. `largest_error` is how far what stands in it is from the source through the
     engine, over all samples, as a part of the number where that is above 1. Counts are of samples: `clipped`, which the
-    format could not hold; `negative`, which left the gamut; `not_finite`, which integers cannot hold and became 0;
-    `hidden`, colour under an alpha of 0 that went, or is no longer light, since the format has alpha in another way."""
+    format could not hold; `negative`, which left the gamut; `not_finite`, which integers cannot hold and became black
+    or white; `hidden`, colour under an alpha of 0 that went, or is no longer light, since the format has alpha in
+    another way."""
 
     path: str
     source_space: str
@@ -136,12 +137,13 @@ def _lost_on_the_way(
     except BadInput:
         return None  # a space may have no way back
     returned = plan.as_read(back.apply(plan.from_file(stored), plan))
-    fits = (there == _fitting(there, plan)).all(axis=2)
+    fits = np.isfinite(there).all(axis=2) & (there == _fitting(there, plan)).all(axis=2)
     whole = fits & np.isfinite(pixels).all(axis=2) & np.isfinite(returned).all(axis=2)
     for group in plan.groups:
         if group.alpha is not None and not plan.is_data and plan.changes_alpha:
             whole &= pixels[..., group.alpha] > 0
-    return float((np.abs(returned - pixels) / np.maximum(np.abs(pixels), 1))[whole].max(initial=0.0))
+    errors = np.abs(returned[whole] - pixels[whole]) / np.maximum(np.abs(pixels[whole]), 1)
+    return float(errors.max(initial=0.0))
 
 
 _DTYPES = {"uint16": np.uint16, "half": np.float16, "float": np.float32}
@@ -580,7 +582,7 @@ def _as_stored(pixels: Pixels, plan: _Plan) -> Pixels:
     """Numbers as the sample types keep them."""
     fitting = _fitting(pixels, plan)
     if plan.sample_type == "uint16":
-        return np.round(np.nan_to_num(fitting) * 65535).astype(np.float32) / np.float32(65535)
+        return np.round(np.nan_to_num(fitting, posinf=1.0, neginf=0.0) * 65535).astype(np.float32) / np.float32(65535)
     types = plan.part.sample_types
     if len(types) == 1:
         return fitting.astype(_DTYPES[types[0]]).astype(np.float32)
@@ -590,10 +592,10 @@ def _as_stored(pixels: Pixels, plan: _Plan) -> Pixels:
 
 
 def _tags(config: ocio.Config, conversion: _Conversion, wanted: Format) -> dict[str, Attribute]:
-    """Header facts of the new file: in EXR primaries and interop ID of its space. What holds data says nothing."""
-    if conversion.is_data or wanted.suffix not in (".exr", ".tx"):
-        return {"compression": "zip"} if wanted.suffix in (".exr", ".tx") else {}
-    return handoff_tags(config, conversion.names[1])
+    """Header facts of the new file: what its space is called and means. What holds data says nothing."""
+    if conversion.is_data:
+        return {}
+    return texture_tags(config, conversion.names[1], wanted.suffix)
 
 
 def _format(name: str) -> Format:

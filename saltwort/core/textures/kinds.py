@@ -41,10 +41,31 @@ MAP_KINDS = {
         MapKind("occlusion", "occlusion", DATA),
         MapKind("mask", "mask", DATA),
         MapKind("opacity", "opacity", DATA),
+        MapKind("curvature", "curvature", DATA),
+        MapKind("vectors", "vectors", DATA),
+        MapKind("packed", "packed maps", DATA),
         MapKind("environment", "environment", LIGHT),
         MapKind("backplate", "backplate", LIGHT),
     )
 }
+
+_OCCLUSION, _ROUGHNESS, _METALNESS = "occlusion", "roughness", "metalness"
+PACKED_WORDS = {
+    "orm": (_OCCLUSION, _ROUGHNESS, _METALNESS),
+    "arm": (_OCCLUSION, _ROUGHNESS, _METALNESS),
+    "aorm": (_OCCLUSION, _ROUGHNESS, _METALNESS),
+    "rma": (_ROUGHNESS, _METALNESS, _OCCLUSION),
+    "rmao": (_ROUGHNESS, _METALNESS, _OCCLUSION),
+    "rmo": (_ROUGHNESS, _METALNESS, _OCCLUSION),
+    "mra": (_METALNESS, _ROUGHNESS, _OCCLUSION),
+    "mrao": (_METALNESS, _ROUGHNESS, _OCCLUSION),
+    "mro": (_METALNESS, _ROUGHNESS, _OCCLUSION),
+    "ord": (_OCCLUSION, _ROUGHNESS, "displacement"),
+    "orh": (_OCCLUSION, _ROUGHNESS, "displacement"),
+    "packed": (),
+}
+"""Words for maps that hold another map in each channel, with what red, green and blue hold where the letters of the
+word say it."""
 
 KindWords = tuple[tuple[str, str], ...]
 """Pairs of a word as found in file names, in lower case with a space where it may be split, and a map kind's key."""
@@ -53,17 +74,20 @@ DEFAULT_KIND_WORDS: KindWords = tuple(
     (word, kind)
     for kind, words in {
         "base_colour": "base color, base colour, albedo, diffuse, diff, dif, col, color, colour",
-        "specular_colour": "specular color, specular colour, spec color, spec colour",
+        "specular_colour": "specular color, specular colour, spec color, spec colour, specular, spec",
         "transmission": "transmission, transmission color, transmission colour",
         "subsurface": "subsurface, subsurface color, subsurface colour, sss",
         "emission": "emission, emissive, emission color, emission colour, emis",
-        "roughness": "roughness, rough, rgh, gloss, glossiness",
+        "roughness": "roughness, rough, rgh, gloss, glossiness, smoothness",
         "metalness": "metalness, metallic, metal, mtl",
-        "normal": "normal, normals, nrm, nor",
+        "normal": "normal, normals, nrm, nor, norm",
         "displacement": "displacement, disp, height, bump",
-        "occlusion": "occlusion, ao, cavity",
-        "mask": "mask, id",
+        "occlusion": "occlusion, ao, cavity, cav",
+        "mask": "mask, id, idmap, matid, thickness",
         "opacity": "opacity, alpha",
+        "curvature": "curvature, curv",
+        "vectors": "position, pos, flow, flowmap, velocity, vdm",
+        "packed": ", ".join(PACKED_WORDS),
         "environment": "environment, env, hdri, sky",
         "backplate": "backplate, plate",
     }.items()
@@ -103,6 +127,11 @@ class KindMatch:
 
     kind: MapKind
     word: str
+
+    @property
+    def channels(self) -> tuple[str, ...]:
+        """What each channel of a packed map holds, as far as the word says it; empty for others."""
+        return PACKED_WORDS.get(self.word, ()) if self.kind.key == "packed" else ()
 
 
 WordsByLastPiece = dict[str, list[tuple[tuple[str, ...], KindMatch]]]

@@ -10,6 +10,7 @@ from django.db import transaction
 from numpy.typing import NDArray
 
 from saltwort.core.configs import Replacement, Setup
+from saltwort.core.configs.additions import AddedSpace
 from saltwort.core.configs.edits import SpaceEdit
 from saltwort.core.engine import ViewChoice
 from saltwort.core.errors import BadInput
@@ -150,10 +151,17 @@ def _mark_as_data(setup: Setup, arguments: dict[str, str]) -> Setup:
     return replace(setup, space_edits=tuple(edits.values()))
 
 
+def _add_space(setup: Setup, arguments: dict[str, str]) -> Setup:
+    numbers = tuple(map(float, arguments["chromaticities"].split()))
+    space = AddedSpace(arguments["name"], numbers, arguments["curve"], float(arguments["power"]))
+    return replace(setup, added_spaces=(*setup.added_spaces, space))
+
+
 _FIXES = {
     "pin-texture": _pin_texture,
     "forget-file": _forget_file,
     "add-rule": _setup_fix("Rule {name} added", _add_rule),
+    "add-space": _setup_fix("Space {name} added", _add_space),
     "move-rule": _setup_fix("Rule {rule} moved before {before}", _move_rule),
     "set-role": _setup_fix("Role {role} given to {space}", _set_role),
     "mark-as-data": _setup_fix("{space} marked as data", _mark_as_data),

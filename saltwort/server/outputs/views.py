@@ -110,14 +110,23 @@ def _facts(output: Output) -> dict[str, str]:
     if facts is None:
         return made
     tags = facts["tags"]
-    shown = [name for name in ("CICP", "colorInteropID", "chromaticities") if name in tags]
+    shown = [name for name in ("CICP", "icc:description", "colorInteropID", "chromaticities") if name in tags]
     return {
         **made,
         "size": f"{facts['width']} × {facts['height']}",
-        **{name: _tag(tags[name]) for name in shown},
+        **({_TAG_LABELS[name]: _tag(tags[name]) for name in shown} or {"colour tags": "none"}),
         "clipped on writing": f"{facts['clipped']:.2%} of samples" if facts["clipped"] else "none",
+        **({"no numbers": f"{facts['not_finite']:,} samples"} if facts.get("not_finite") else {}),
         "largest rounding error": f"{facts['largest_error']:.2g}",
     }
+
+
+_TAG_LABELS = {
+    "CICP": "cICP",
+    "icc:description": "ICC profile",
+    "colorInteropID": "colorInteropID",
+    "chromaticities": "chromaticities",
+}
 
 
 def _tag(value: Any) -> str:

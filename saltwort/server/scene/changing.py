@@ -10,13 +10,13 @@ from saltwort.core.errors import BadInput
 from saltwort.core.findings import Finding
 from saltwort.core.handoffs.stations import READS_RENDERS
 from saltwort.core.scene.rig.judging import Difference
+from saltwort.core.spaces.gamuts import GAMUT_TOLERANCE, is_inside
 from saltwort.core.spaces.typed import Triple, TypedColour
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.previews import preview_change
 from saltwort.server.projects.setups import config_of, current_setup
 from saltwort.server.scene import rig
 
-OUTSIDE = -1e-5
 CHANNELS = ("red", "green", "blue")
 
 
@@ -73,8 +73,9 @@ def _colour_change(config: ocio.Config, space: str, kind: str, name: str, colour
         before, after = typed_in(config, colour, ocio.ROLE_SCENE_LINEAR), typed_in(config, colour, space)
     except BadInput as error:
         return ColourChange(kind, name, None, None, str(error))
-    outside = [channel for channel, value in zip(CHANNELS, after, strict=True) if value < OUTSIDE]
-    was_outside = min(before) < OUTSIDE
+    least = -GAMUT_TOLERANCE * max(*after, 0.0)
+    outside = [channel for channel, value in zip(CHANNELS, after, strict=True) if value < least]
+    was_outside = not is_inside(before)
     if outside:
         says = f"{' and '.join(outside)} below zero: outside the gamut of {space}"
         return ColourChange(kind, name, before, after, f"still {says}" if was_outside else says)

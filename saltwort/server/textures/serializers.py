@@ -61,15 +61,25 @@ class FactSerializer(serializers.Serializer):
 class EvidenceSerializer(serializers.Serializer):
     code = serializers.CharField()
     says = serializers.CharField()
-    favours = serializers.CharField()
+    favours = serializers.CharField(allow_blank=True)
     weight = serializers.FloatField()
 
 
+class CandidateSerializer(serializers.Serializer):
+    space = serializers.CharField(allow_null=True)
+    holds = serializers.CharField(source="holds_in_words")
+    probability = serializers.FloatField()
+
+
 class VerdictSerializer(serializers.Serializer):
-    """The space that the file speaks for, null for no opinion, and the share of all weight that agrees, 0–1."""
+    """The space that the file speaks for, null while it is undecided, and how probable it is, 0–1; what the file likely
+    holds; and, while undecided, the likeliest candidates with the question that would settle it."""
 
     space = serializers.CharField(allow_null=True)
     confidence = serializers.FloatField()
+    holds = serializers.CharField(allow_blank=True)
+    candidates = CandidateSerializer(many=True)
+    question = serializers.CharField(allow_blank=True)
 
 
 class TextureDetailSerializer(TextureSerializer):

@@ -1757,6 +1757,12 @@ export interface components {
             spaces: number;
             use: string;
         };
+        Candidate: {
+            space: string | null;
+            holds: string;
+            /** Format: double */
+            probability: number;
+        };
         Change: {
             what: string;
             before: string;
@@ -2268,7 +2274,7 @@ export interface components {
             group: string;
         };
         /** @enum {string} */
-        MapKindsEnum: "base_colour" | "specular_colour" | "transmission" | "subsurface" | "emission" | "roughness" | "metalness" | "normal" | "displacement" | "occlusion" | "mask" | "opacity" | "environment" | "backplate";
+        MapKindsEnum: "base_colour" | "specular_colour" | "transmission" | "subsurface" | "emission" | "roughness" | "metalness" | "normal" | "displacement" | "occlusion" | "mask" | "opacity" | "curvature" | "vectors" | "packed" | "environment" | "backplate";
         Marked: {
             name: string;
             channels: (number | null)[];
@@ -3107,11 +3113,17 @@ export interface components {
             name: string;
             default: string;
         };
-        /** @description The space that the file speaks for, null for no opinion, and the share of all weight that agrees, 0–1. */
+        /**
+         * @description The space that the file speaks for, null while it is undecided, and how probable it is, 0–1; what the file likely
+         *     holds; and, while undecided, the likeliest candidates with the question that would settle it.
+         */
         Verdict: {
             space: string | null;
             /** Format: double */
             confidence: number;
+            holds: string;
+            candidates: components["schemas"]["Candidate"][];
+            question: string;
         };
         /** @enum {string} */
         VerdictEnum: "identical" | "same meaning" | "different";

@@ -72,7 +72,7 @@ export function ConversionFiles({ conversion, onRemoved }: { conversion: Schemas
                       <div className="quiet">{part(figures.hidden, figures.samples)} colour under alpha 0 not kept as light</div>
                     )}
                     {figures.not_finite > 0 && (
-                      <div className="quiet">{figures.not_finite.toLocaleString()} values that are no numbers became 0</div>
+                      <div className="quiet">{figures.not_finite.toLocaleString()} values that are no numbers became black or white</div>
                     )}
                   </td>
                   <td className="mono small">{figures.largest_error.toPrecision(2)}</td>

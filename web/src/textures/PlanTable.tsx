@@ -84,7 +84,7 @@ const doubt = (file: Planned) =>
 function losses(file: Planned) {
   const said = [...file.notes];
   if (file.hidden) said.push(`Colour under alpha 0 is not kept as light: ${percent(file.hidden)} of the samples.`);
-  if (file.not_finite) said.push(`Values that are no numbers become 0: ${percent(file.not_finite)} of the samples.`);
+  if (file.not_finite) said.push(`Values that are no numbers become black or white: ${percent(file.not_finite)} of the samples.`);
   return said;
 }
 

@@ -7,7 +7,8 @@ import PyOpenColorIO as ocio
 from saltwort.core.engine import apply_to_colour, space_processor
 from saltwort.core.errors import BadInput
 from saltwort.core.findings.registry import BLOCKER, CAUTION, NOTE, CheckedTexture, Problem, Subjects, check
-from saltwort.core.textures.evidence import FLOATS, decodes_a_display
+from saltwort.core.textures.declared import FLOATS
+from saltwort.core.textures.evidence import decodes_a_display
 
 BRIGHTEST, DARKEST = 0.9, 0.02
 """Reflectance of fresh snow and of charcoal: nothing that is not a light source lies outside by much."""

@@ -5,11 +5,12 @@ from collections.abc import Iterator
 import numpy as np
 import PyOpenColorIO as ocio
 
-from saltwort.core.configs.gamut import gamut_of
+from saltwort.core.configs.matching import primaries_of_space, spaces_with
 from saltwort.core.engine import ViewChoice, apply, view_processor
 from saltwort.core.errors import BadInput
+from saltwort.core.findings.mending import add_space
 from saltwort.core.findings.registry import BLOCKER, CAUTION, CheckedRender, Problem, Subjects, check
-from saltwort.core.scene.renders import CHROMATICITY_TOLERANCE
+from saltwort.core.textures.declared import declared
 
 CLIPPED_AT = (0.9995, 1.0005)
 """Where the peak of a clipped picture lies; a half float just below 1 is 0.9995."""
@@ -108,17 +109,33 @@ def clipped_at_one(subjects: Subjects) -> Iterator[Problem]:
 def wrong_primaries(subjects: Subjects) -> Iterator[Problem]:
     """A render declares other primaries than those of the space it is read in."""
     for render in subjects.renders:
-        declared = render.facts.header.tags.get("chromaticities")
-        gamut = gamut_of(subjects.config, render.space)
-        if not isinstance(declared, tuple) or len(declared) != 8 or gamut is None:
+        said = declared(subjects.config, render.facts.header)
+        own = primaries_of_space(subjects.config, render.space)
+        if said is None or said.meaning is None or not said.is_linear or said.space is None or own is None:
             continue
-        if not np.allclose(gamut.chromaticities, declared, atol=CHROMATICITY_TOLERANCE):
-            red = f"{declared[0]:.3f}, {declared[1]:.3f}"
+        if render.space not in spaces_with(subjects.config, *said.meaning):
+            red = said.meaning[0].red
             yield Problem(
                 render.name,
                 "Read with other primaries",
-                f"Its header puts red at {red}; {render.space} has it at {gamut.red[0]:.3f}, {gamut.red[1]:.3f}. "
-                "Every colour is shifted. Read it in the space that the file declares.",
+                f"Its header puts red at {red[0]:.3f}, {red[1]:.3f}, which is {said.space}; {render.space} has it at "
+                f"{own.red[0]:.3f}, {own.red[1]:.3f}. Every colour is shifted. Read it in the space that the file "
+                "declares.",
+            )
+
+
+@check("render.space-not-in-config", CAUTION)
+def space_not_in_config(subjects: Subjects) -> Iterator[Problem]:
+    """A render declares a space that the config does not have, and is read in another."""
+    for render in subjects.renders:
+        said = declared(subjects.config, render.facts.header)
+        if said is not None and said.space is None:
+            yield Problem(
+                render.name,
+                "Declares a space that is not here",
+                f"{said.says} It is read as {render.space}, so its colours are shifted. Add the space, or find out "
+                "what the file was written in.",
+                add_space(subjects, said, render.name),
             )
 
 

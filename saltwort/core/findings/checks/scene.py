@@ -9,9 +9,9 @@ from saltwort.core.engine.typed import typed_in, xyz_of
 from saltwort.core.errors import BadInput
 from saltwort.core.findings.registry import BLOCKER, CAUTION, Problem, Subjects, check
 from saltwort.core.scene.reflectances import remark
+from saltwort.core.spaces.gamuts import is_inside
 from saltwort.core.spaces.typed import Triple, TypedColour
 
-OUTSIDE = -1e-5
 STEPS = ("8-bit", "10-bit", "hex", "hsv", "hsl")
 """Units in which colours are typed that were picked on a screen."""
 
@@ -100,7 +100,7 @@ def _light(subjects: Subjects, colour: TypedColour) -> Triple | None:
 
 def _outside(subjects: Subjects, name: str, colour: TypedColour) -> Iterator[Problem]:
     light = _light(subjects, colour)
-    if light is not None and min(light) < OUTSIDE:
+    if light is not None and not is_inside(light):
         working = subjects.config.getColorSpace(ocio.ROLE_SCENE_LINEAR).getName()
         numbers = "  ".join(f"{value:.4f}" for value in light)
         yield Problem(

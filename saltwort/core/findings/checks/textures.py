@@ -5,17 +5,18 @@ from collections.abc import Iterator
 import PyOpenColorIO as ocio
 
 from saltwort.core.changes import Change
-from saltwort.core.findings.mending import mending
+from saltwort.core.findings.mending import add_space, mending
 from saltwort.core.findings.registry import BLOCKER, CAUTION, CheckedTexture, Fix, Problem, Subjects, check
+from saltwort.core.textures.declared import declared
 from saltwort.core.textures.evidence import (
     UNIT_VECTORS,
+    best_colour,
     data_space,
     decodes_a_display,
     holds_light,
     is_flat,
     named_space,
     same_primaries,
-    verdict_of,
 )
 from saltwort.core.textures.kinds import DATA
 
@@ -46,7 +47,7 @@ def colour_read_as_data(subjects: Subjects) -> Iterator[Problem]:
                 "Colour read as data",
                 f"“{kind.word}” in the name says {kind.kind.label}, but {space.getName()} leaves its numbers as they "
                 "are: encoded values are taken for light, and primaries are not converted.",
-                *mending(subjects, texture, _best_colour(subjects.config, texture)),
+                *mending(subjects, texture, best_colour(texture.evidence)),
             )
 
 
@@ -144,6 +145,39 @@ def header_disagrees(subjects: Subjects) -> Iterator[Problem]:
         )
 
 
+@check("texture.space-not-in-config", CAUTION)
+def space_not_in_config(subjects: Subjects) -> Iterator[Problem]:
+    """The file's header declares a space that the config does not have, and it is read in another."""
+    for texture in subjects.textures:
+        said, space = declared(subjects.config, texture.facts.header), _space(subjects, texture)
+        if said is None or said.space is not None or space is None or space.isData():
+            continue
+        yield Problem(
+            texture.path,
+            "Declares a space that is not here",
+            f"{said.says} It is read as {space.getName()}, so its colours are shifted. Add the space, or find out "
+            "what the file was saved in.",
+            add_space(subjects, said, texture.path),
+        )
+
+
+@check("texture.looks-like-colour", CAUTION)
+def looks_like_colour(subjects: Subjects) -> Iterator[Problem]:
+    """A word in the name says data, but all else speaks for a colour: words like arm or id mean other things too."""
+    for texture in subjects.textures:
+        kind, space = texture.kind, _space(subjects, texture)
+        if kind is None or kind.kind.group != DATA or space is None or not space.isData():
+            continue
+        if (favoured := texture.verdict.space) and not subjects.config.getColorSpace(favoured).isData():
+            yield Problem(
+                texture.path,
+                "Looks like a colour",
+                f"“{kind.word}” in the name says {kind.kind.label}, but it speaks for {favoured}: "
+                f"{_said(texture, favoured)} Read as {space.getName()}, its colours are taken for light as they are.",
+                *mending(subjects, texture, favoured),
+            )
+
+
 def _of(subjects: Subjects, disagreement: str) -> Iterator[tuple[CheckedTexture, str]]:
     """The textures with one disagreement, and the space that speaks against theirs."""
     for texture in subjects.textures:
@@ -166,23 +200,18 @@ def _disagreement(config: ocio.Config, texture: CheckedTexture) -> tuple[str, st
     named = named_space(config, texture.path)
     if named and config.getCanonicalName(named) != assigned.getName():
         return "name-space-mismatch", named
-    declared = next((piece.favours for piece in texture.evidence if piece.code.startswith("header.")), None)
-    favoured = texture.verdict.space if texture.verdict.is_sure else declared
+    said = declared(config, texture.facts.header)
+    told = said.space if said else None
+    favoured = texture.verdict.space if texture.verdict.is_sure else told
     if favoured is None or favoured == assigned.getName() or config.getColorSpace(favoured).isData():
         return None
     was_linear, speaks_linear = holds_light(config, assigned.getName()), holds_light(config, favoured)
     if was_linear and speaks_linear:
-        is_said = favoured == declared and not same_primaries(config, assigned.getName(), favoured)
+        is_said = favoured == told and not same_primaries(config, assigned.getName(), favoured)
         return ("wrong-primaries", favoured) if is_said else None
     if was_linear != speaks_linear and texture.verdict.is_sure:
         return ("encoded-read-as-linear" if was_linear else "linear-read-as-encoded"), favoured
-    return ("header-disagrees", favoured) if favoured == declared else None
-
-
-def _best_colour(config: ocio.Config, texture: CheckedTexture) -> str | None:
-    """The space that a texture speaks for when it is known to be no data."""
-    colours = [piece for piece in texture.evidence if not config.getColorSpace(piece.favours).isData()]
-    return verdict_of(colours).space
+    return ("header-disagrees", favoured) if favoured == told else None
 
 
 def _said(texture: CheckedTexture, space: str) -> str:

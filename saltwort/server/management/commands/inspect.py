@@ -52,7 +52,11 @@ def _inspected(path: Path, subjects: Subjects, book: RuleBook) -> dict[str, Any]
         "stats": asdict(facts.stats),
         "map_kind": kind.kind.key if kind else None,
         "suggested_space": verdict.space,
-        "evidence": [asdict(piece) for piece in evidence],
+        "packed": kind.channels if kind else (),
+        "evidence": [
+            {"code": piece.code, "says": piece.says, "favours": piece.favours, "weight": piece.weight}
+            for piece in evidence
+        ],
         "verdict": asdict(verdict),
         "findings": [asdict(finding) for finding in findings if finding.code.startswith("texture.")],
     }
