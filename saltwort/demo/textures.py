@@ -136,6 +136,17 @@ def steps(seed: int) -> Picture:
     return mixed((0.35, 0.33, 0.31), (0.52, 0.49, 0.44), noise(seed, (SIDE, SIDE), 5))
 
 
+def packed(height: Picture, mortar: Picture, specks: Picture) -> Picture:
+    """Occlusion, roughness and metalness of the wall, of which nothing is metal."""
+    return np.stack([1 - 0.5 * mortar * (1 - height), 0.55 + 0.4 * mortar + 0.05 * specks, 0 * mortar], axis=-1)
+
+
+def patina() -> Picture:
+    return decoded(mixed((0.30, 0.52, 0.46), (0.58, 0.49, 0.33), noise(181, (SIDE, SIDE), 5)))
+
+
+ROMM = (0.7347, 0.2653, 0.1596, 0.8404, 0.0366, 0.0001, 0.3457, 0.3585)
+"""Primaries and white of ISO 22028-2, which the configs do not have."""
 CUT_OFF = "mooring_rope/mooring_rope_tarred_basecolor.png"
 
 
@@ -195,6 +206,9 @@ def write_textures(folder: Path) -> None:
         "quay_steps/quay_steps_basecolor.1002.png": ("uint8", lambda: steps(151), {}),
         "quay_steps/quay_steps_rough.1001.png": ("uint8", lambda: grey(0.5 + 0.4 * noise(161, (SIDE, SIDE), 8)), {}),
         "quay_steps/quay_steps_rough.1002.png": ("uint8", lambda: grey(0.5 + 0.4 * noise(171, (SIDE, SIDE), 8)), {}),
+        "quay_wall/quay_wall_orm.png": ("uint8", lambda: packed(height, mortar, specks), {}),
+        "harbour_lamp/harbour_lamp_patina_basecolor.exr": ("half", patina, {"chromaticities": ROMM}),
+        "quay_wall/quay_wall_wet.tif": ("uint16", lambda: decoded(wall()), {}),
         CUT_OFF: ("uint8", rope, {}),
     }
     for name, (sample_type, make, tags) in draw.items():

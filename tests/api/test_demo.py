@@ -53,6 +53,7 @@ class Demo(TestCase):
                 ("texture.non-finite", "mooring_rope/mooring_rope_wet_rgh.exr"),
                 ("texture.negative", "light/harbour_reflection_plate.exr"),
                 ("texture.normals-not-unit", "mooring_rope/mooring_rope_nrm.png"),
+                ("texture.space-not-in-config", "harbour_lamp/harbour_lamp_patina_basecolor.exr"),
                 ("texture.unreadable", "mooring_rope/mooring_rope_tarred_basecolor.png"),
                 ("rule.takes-nothing", "HDR files"),
                 ("swatch.reflectance-out-of-range", "fresh tar"),

@@ -351,11 +351,7 @@ class SceneThings(TestCase):
             rendered("steps", max=(0.9, 0.9, 0.8), median=(0.1, 0.1, 0.1), linear_steps=8),
             rendered("said so", tagged, max=(0.9, 0.9, 0.8), median=(0.1, 0.1, 0.1)),
             rendered("clipped", max=(1.0, 1.0, 0.8), median=(0.1, 0.1, 0.1)),
-            rendered(
-                "other",
-                replace(HEADER, bit_depth="half", tags={"chromaticities": REC709.chromaticities}),
-                max=(9.0, 5.0, 2.0),
-            ),
+            rendered("other", in_rec709, max=(9.0, 5.0, 2.0)),
         ]
         self.assertEqual(subjects_found("render.view-baked", renders=renders), ["encoded", "said so", "steps"])
         self.assertEqual(subjects_found("render.clipped-at-one", renders=renders), ["clipped"])

@@ -35,20 +35,19 @@ def add_space(subjects: Subjects, said: Declaration, name: str) -> Fix | None:
     if said.meaning is None or said.meaning[1].kind not in CURVES:
         return None
     gamut, curve = said.meaning
-    primaries = gamut.name or f"primaries of {PurePosixPath(name).stem}"
-    called = f"Linear {primaries}" if curve.is_linear else f"{curve.label} {primaries}"
+    called = f"{'Linear' if curve.is_linear else curve.label} {gamut.name or 'as declared'}"
     taken = set(subjects.config.getColorSpaceNames()) | {space.name for space in subjects.setup.added_spaces}
     space = free_name(re.sub(r"[,:/]", " ", called)[:60], taken)
     return Fix(
         operation="add-space",
-        label=f"Add {space}",
+        label="Add the space",
         arguments={
             "name": space,
             "chromaticities": " ".join(f"{number:.6g}" for number in gamut.chromaticities),
             "curve": curve.kind,
             "power": f"{curve.power:.6g}",
         },
-        changes=(Change(f"space {space}", "", f"{curve.label}, primaries as {PurePosixPath(name).name} has them"),),
+        changes=(Change("colour spaces", "", f"{space}, as {PurePosixPath(name).name} has it"),),
     )
 
 

@@ -47,6 +47,14 @@ P3_D65 = Gamut("P3-D65", (0.680, 0.320), (0.265, 0.690), (0.150, 0.060), D65)
 ADOBE_RGB = Gamut("Adobe RGB", (0.64, 0.33), (0.21, 0.71), (0.15, 0.06), D65)
 
 KNOWN_GAMUTS = (AP0, AP1, REC709, REC2020, P3_D65, ADOBE_RGB)
+NAMED_GAMUTS = (
+    *KNOWN_GAMUTS,
+    Gamut("ROMM RGB", (0.7347, 0.2653), (0.1596, 0.8404), (0.0366, 0.0001), (0.3457, 0.3585)),
+    Gamut("P3-DCI", P3_D65.red, P3_D65.green, P3_D65.blue, (0.314, 0.351)),
+    Gamut("P3-D60", P3_D65.red, P3_D65.green, P3_D65.blue, ACES_WHITE),
+    Gamut("CIE XYZ", (1.0, 0.0), (0.0, 1.0), (0.0, 0.0), (1 / 3, 1 / 3)),
+)
+"""Also those that files declare and configs rarely have, by which a user knows them (ISO 22028-2, SMPTE RP 431-2)."""
 
 
 GAMUT_TOLERANCE = 1e-4

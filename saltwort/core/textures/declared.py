@@ -16,7 +16,7 @@ from saltwort.core.images import Header
 from saltwort.core.spaces import curves
 from saltwort.core.spaces.curves import Curve
 from saltwort.core.spaces.encodings import BY_INTEROP_ID, by_code_points
-from saltwort.core.spaces.gamuts import ADOBE_RGB, KNOWN_GAMUTS, P3_D65, REC709, Gamut
+from saltwort.core.spaces.gamuts import ADOBE_RGB, NAMED_GAMUTS, P3_D65, REC709, Gamut
 
 FLOATS = ("half", "float", "double")
 LINEAR, SRGB = Curve(curves.LINEAR), Curve(curves.SRGB)
@@ -174,7 +174,7 @@ def _gamut(numbers: tuple[float, ...]) -> Gamut:
     """The gamut of eight numbers, called as the known one where it is."""
     red, green, blue, white = ((numbers[start], numbers[start + 1]) for start in (0, 2, 4, 6))
     found = Gamut("", red, green, blue, white)
-    for known in KNOWN_GAMUTS:
+    for known in NAMED_GAMUTS:
         if max(abs(one - other) for one, other in zip(known.chromaticities, numbers, strict=True)) < 1e-3:
             return Gamut(known.name, red, green, blue, white)
     return found

@@ -84,14 +84,16 @@ Spaces = Mapping[str, str | None]
 
 @dataclass(frozen=True)
 class Evidence:
-    """One thing that speaks: what it says, for which space of the config it speaks most (empty where the config has
-    none), and how much it weighs: 0 where it leaves the odds as they are, towards 1 the rarer it is in files of any
-    other space. `likelihoods` are the figures behind it, `spaces` what each sort is read in."""
+    """One thing that speaks: what it says, and for which space of the config; where it leaves more than one as likely,
+    `against` what. `weight` is 0 where it leaves the odds as they are, and towards 1 the rarer it is to be seen in a
+    file of another space, or of what it speaks against. `likelihoods` are the figures behind it, `spaces` what each
+    sort is read in."""
 
     code: str
     says: str
     favours: str
     weight: float
+    against: str = ""
     likelihoods: Likelihoods = field(default_factory=dict)
     spaces: Spaces = field(default_factory=dict)
 
@@ -143,11 +145,18 @@ def evidence_for(config: ocio.Config, path: str, kind: KindMatch | None, facts: 
     found = []
     for code, says, likelihoods in pieces:
         best, weight = _favoured(likelihoods)
-        found.append(Evidence(code, says, spaces[best] or "", weight, likelihoods, spaces))
+        favours, against = spaces[best] or "", ""
+        if weight < LEAST_WEIGHT:
+            worst, weight = _least(likelihoods)
+            favours, against = "", _SHORT_LABELS.get(worst) or spaces[worst] or SORT_LABELS[worst]
+        found.append(Evidence(code, says, favours, weight, against, likelihoods, spaces))
     return sorted(found, key=lambda piece: -piece.weight)
 
 
 Piece = tuple[str, str, Likelihoods]
+LEAST_WEIGHT = 0.05
+"""Below which a piece does not speak for one space against all others."""
+_SHORT_LABELS = {NUMBERS: "numbers", NORMALS: "normals", PACKED: "packed maps", VECTORS: "positions"}
 
 
 def _favoured(likelihoods: Likelihoods) -> tuple[str, float]:
@@ -157,6 +166,13 @@ def _favoured(likelihoods: Likelihoods) -> tuple[str, float]:
     group = DATA_SORTS if best in DATA_SORTS else (best,)
     others = max(of[sort] for sort in HOLDS if sort not in group)
     return best, round(1 - others / of[best], 3)
+
+
+def _least(likelihoods: Likelihoods) -> tuple[str, float]:
+    """The sort that a piece speaks against most, and how much."""
+    of = {sort: likelihoods.get(sort, 1.0) for sort in HOLDS}
+    worst = min(of, key=lambda sort: of[sort])
+    return worst, round(1 - of[worst] / max(of.values()), 3)
 
 
 def verdict_of(evidence: Sequence[Evidence]) -> Verdict:
@@ -211,7 +227,7 @@ _GREY_8 = {ENCODED: 0.07, LINEAR: 0.01, NUMBERS: 0.89, NORMALS: 0.01, PACKED: 0.
 _GREY_16 = {ENCODED: 0.03, LINEAR: 0.02, NUMBERS: 0.92, NORMALS: 0.01, PACKED: 0.01, VECTORS: 0.01}
 _GREY_JPEG = {ENCODED: 0.13, LINEAR: 0.01, NUMBERS: 0.84, NORMALS: 0.005, PACKED: 0.005, VECTORS: 0.01}
 _GREY_FLOAT = {ENCODED: 0.01, LINEAR: 0.07, NUMBERS: 0.9, NORMALS: 0.005, PACKED: 0.005, VECTORS: 0.01}
-_COLOUR_8 = {ENCODED: 0.69, LINEAR: 0.05, NUMBERS: 0.03, NORMALS: 0.10, PACKED: 0.11, VECTORS: 0.02}
+_COLOUR_8 = {ENCODED: 0.65, LINEAR: 0.09, NUMBERS: 0.03, NORMALS: 0.10, PACKED: 0.11, VECTORS: 0.02}
 _COLOUR_16 = {ENCODED: 0.43, LINEAR: 0.31, NUMBERS: 0.03, NORMALS: 0.12, PACKED: 0.10, VECTORS: 0.03}
 _COLOUR_JPEG = {ENCODED: 0.78, LINEAR: 0.02, NUMBERS: 0.02, NORMALS: 0.08, PACKED: 0.09, VECTORS: 0.01}
 _COLOUR_FLOAT = {ENCODED: 0.11, LINEAR: 0.62, NUMBERS: 0.03, NORMALS: 0.09, PACKED: 0.05, VECTORS: 0.10}
@@ -221,20 +237,20 @@ _HDR = {ENCODED: 0.005, LINEAR: 0.98, NUMBERS: 0.005, NORMALS: 0.002, PACKED: 0.
 
 def _from_format(facts: Facts) -> Iterator[Piece]:
     header = facts.header
-    depth = header.bit_depth
+    depth = header.bit_depth[:1].upper() + header.bit_depth[1:]
     if header.format == "HDR":
         yield "format", "HDR files hold light.", _HDR
     elif _is_pair(header):
         yield "format", f"{depth} {header.format} with two channels that are no grey with alpha.", _TWO_CHANNELS
     elif _is_grey(facts):
         usual = {"JPEG": _GREY_JPEG}.get(header.format) or (
-            _GREY_FLOAT if _is_float(header) else _GREY_16 if depth == "16-bit" else _GREY_8
+            _GREY_FLOAT if _is_float(header) else _GREY_16 if header.bit_depth == "16-bit" else _GREY_8
         )
         what = "one channel" if _is_single(header) else "red, green and blue alike"
         yield "format", f"{depth} {header.format}, {what}: most such files hold numbers, not colour.", usual
     else:
         usual = {"JPEG": _COLOUR_JPEG}.get(header.format) or (
-            _COLOUR_FLOAT if _is_float(header) else _COLOUR_8 if depth == "8-bit" else _COLOUR_16
+            _COLOUR_FLOAT if _is_float(header) else _COLOUR_8 if header.bit_depth == "8-bit" else _COLOUR_16
         )
         what = "light" if _is_float(header) else "encoded colour"
         yield "format", f"{depth} {header.format} in colour: most such files hold {what}.", usual
@@ -335,7 +351,8 @@ def _from_pixels(facts: Facts, kind: KindMatch | None) -> Iterator[Piece]:
     if not _is_single(header) and not stats.equal_channels and not _is_pair(header):
         yield from _vectors(facts)
         yield from _packed(facts)
-        yield from _few_colours(stats)
+        if not is_flat(facts):
+            yield from _few_colours(stats)
     if _is_float(header):
         yield from _range_of_floats(stats)
     yield from _steps(header, stats)
@@ -477,7 +494,7 @@ def _brightness(stats: Stats) -> Iterator[Piece]:
 _BY_MEDIAN = (
     (0.06, (0.12, 1.0, 0.1)),
     (0.13, (0.35, 1.0, 0.2)),
-    (0.22, (0.75, 1.0, 0.5)),
+    (0.22, (0.75, 1.0, 0.8)),
     (0.33, (1.0, 0.9, 1.0)),
     (0.45, (1.0, 0.65, 1.0)),
     (0.6, (1.0, 0.3, 1.0)),

@@ -62,6 +62,7 @@ class EvidenceSerializer(serializers.Serializer):
     code = serializers.CharField()
     says = serializers.CharField()
     favours = serializers.CharField(allow_blank=True)
+    against = serializers.CharField(allow_blank=True)
     weight = serializers.FloatField()
 
 
@@ -83,6 +84,7 @@ class VerdictSerializer(serializers.Serializer):
 
 
 class TextureDetailSerializer(TextureSerializer):
+    packed = serializers.ListField(child=serializers.CharField())
     evidence = EvidenceSerializer(many=True)
     verdict = VerdictSerializer()
     facts = FactSerializer(many=True)

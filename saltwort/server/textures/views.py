@@ -154,6 +154,7 @@ def texture_detail(texture: Texture) -> dict[str, Any]:
         {
             **_row(row),
             "evidence": evidence,
+            "packed": row.kind.channels if row.kind else (),
             "verdict": verdict_of(evidence),
             "facts": [{"name": name, "value": value} for name, value in _facts(facts).items()],
             "header": [{"name": name, "value": _tag(tag)} for name, tag in sorted(facts.header.tags.items())],

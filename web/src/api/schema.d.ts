@@ -2002,6 +2002,7 @@ export interface components {
             code: string;
             says: string;
             favours: string;
+            against: string;
             /** Format: double */
             weight: number;
         };
@@ -3007,6 +3008,7 @@ export interface components {
             bit_depth: string;
             size: number;
             thumbnail: string;
+            packed: string[];
             evidence: components["schemas"]["Evidence"][];
             verdict: components["schemas"]["Verdict"];
             facts: components["schemas"]["Fact"][];

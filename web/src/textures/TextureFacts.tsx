@@ -34,7 +34,7 @@ export function TextureFacts({ texture }: { texture: Texture }) {
           Open large
         </Button>
       </div>
-      <Pictures texture={texture} other={detail.data?.verdict.space ?? null} />
+      <Pictures texture={texture} verdict={detail.data?.verdict} />
       {own.map((finding) => (
         <FindingCard key={finding.code} finding={finding} />
       ))}
@@ -63,20 +63,21 @@ export function MapKind({ detail }: { detail: Detail }) {
     <div className="block">
       <h3>Map kind</h3>
       <p>{detail.kind ? `${detail.kind.label}, told by “${detail.kind_word}”` : 'Not told: no map word stands in the name.'}</p>
+      {detail.packed.length > 0 && (
+        <p className="quiet small">
+          {detail.packed.map((holds, number) => `${['Red', 'green', 'blue', 'alpha'][number]}: ${holds}`).join(', ')}
+        </p>
+      )}
     </div>
   );
 }
 
 /** What speaks for which space, by weight, and the verdict. */
 export function Testimony({ detail }: { detail: Pick<Detail, 'evidence' | 'verdict'> }) {
-  const { space, confidence } = detail.verdict;
   return (
     <div className="block">
-      <h3>Which space it speaks for</h3>
-      <p>
-        {space === null ? 'No opinion: nothing in it says.' : <span className="mono">{space}</span>}
-        {space !== null && <span className="quiet"> {Math.round(confidence * 100)} % of what speaks</span>}
-      </p>
+      <h3>Suggested space</h3>
+      <Suggestion verdict={detail.verdict} />
       <ul className={classes.evidence} aria-label="Evidence">
         {detail.evidence.map((piece) => (
           <li key={piece.code}>
@@ -84,7 +85,7 @@ export function Testimony({ detail }: { detail: Pick<Detail, 'evidence' | 'verdi
               <span style={{ width: `${piece.weight * 100}%` }} />
             </span>
             <span>
-              {piece.says} <span className="mono small quiet">{piece.favours}</span>
+              {piece.says} <span className="mono small quiet">{piece.against ? `against ${piece.against}` : piece.favours || 'not in this config'}</span>
             </span>
           </li>
         ))}
@@ -93,15 +94,54 @@ export function Testimony({ detail }: { detail: Pick<Detail, 'evidence' | 'verdi
   );
 }
 
-/** The file as it is read, beside the same pixels read in the space that it speaks for. */
-function Pictures({ texture, other }: { texture: Texture; other: string | null }) {
+/** The space with its confidence; while that is undecided, what it may be, and the question that would settle it. */
+function Suggestion({ verdict: { space, confidence, holds, candidates, question } }: Pick<Detail, 'verdict'>) {
+  if (space !== null) {
+    return (
+      <p>
+        <span className="mono">{space}</span>
+        <span className="quiet">
+          {' '}
+          confidence {percent(confidence)}: likely {holds}
+        </span>
+      </p>
+    );
+  }
+  if (candidates.length === 0) return <p>No suggestion: nothing in the file tells.</p>;
+  return (
+    <>
+      <p>{candidates.length > 1 ? 'Undecided. It may hold:' : 'It likely holds:'}</p>
+      <ul className={classes.candidates} aria-label="Candidates">
+        {candidates.map((candidate) => (
+          <li key={candidate.holds}>
+            <span className="mono">{percent(candidate.probability)}</span>
+            <span>
+              {candidate.holds}
+              <br />
+              <span className="mono small quiet">{candidate.space ?? 'no space in this config'}</span>
+            </span>
+          </li>
+        ))}
+      </ul>
+      <p>{question}</p>
+    </>
+  );
+}
+
+const percent = (share: number) => `${Math.round(share * 100)} %`;
+
+/** The file as it is read, beside the same pixels read in the suggested space; while that is undecided, in both that it
+ * may be. */
+function Pictures({ texture, verdict }: { texture: Texture; verdict?: Detail['verdict'] }) {
   const slug = useSlug();
   const project = useProject();
   const { space } = texture.assignment;
   const picture = (read: string) =>
     `/api/projects/${slug}/textures/${texture.id}/picture?` +
     new URLSearchParams({ space: read, size: '320', v: `${texture.thumbnail}-${project.data?.revision.number}` });
-  if (!other || other === space) {
+  const suggested = verdict?.space ? [verdict.space] : (verdict?.candidates ?? []).map((candidate) => candidate.space);
+  const others = suggested.filter((other) => other !== null).filter((other) => other !== space);
+  if (others.length === 0) {
     return (
       <figure className={`plate ${classes.single}`} style={{ margin: 0 }}>
         <img src={picture(space)} alt={`${texture.path} read as ${space}`} />
@@ -112,11 +152,17 @@ function Pictures({ texture, other }: { texture: Texture; other: string | null }
     <figure style={{ margin: 0 }}>
       <div className={`plate ${classes.pair}`}>
         <img src={picture(space)} alt={`${texture.path} read as ${space}`} />
-        <img src={picture(other)} alt={`${texture.path} read as ${other}`} />
+        {others.map((other) => (
+          <img key={other} src={picture(other)} alt={`${texture.path} read as ${other}`} />
+        ))}
       </div>
       <figcaption className={`quiet small ${classes.captions}`}>
         <span className="ellipsis">now {space}</span>
-        <span className="ellipsis">as {other}</span>
+        {others.map((other) => (
+          <span key={other} className="ellipsis">
+            as {other}
+          </span>
+        ))}
       </figcaption>
     </figure>
   );

@@ -62,6 +62,12 @@ export function TextureView() {
   );
 }
 
+/** The suggested space, or while it is undecided the first that it may be, where that is another than the file has. */
+function otherThan(assigned: string, { space, candidates }: Schemas['TextureDetail']['verdict']) {
+  const suggested = space === null ? candidates.map((candidate) => candidate.space) : [space];
+  return suggested.find((other) => other !== null && other !== assigned) ?? null;
+}
+
 /** The picture in the space that it is read in, and beside it in another. */
 function Look({
   texture,
@@ -74,7 +80,7 @@ function Look({
 }) {
   const slug = useSlug();
   const assigned = detail.assignment.space;
-  const [other, setOther] = useState(detail.verdict.space === assigned ? null : detail.verdict.space);
+  const [other, setOther] = useState(otherThan(assigned, detail.verdict));
   const [zoom, setZoom] = useState<Zoom>('fit');
   const [diagram, setDiagram] = useState<Diagram>('xy');
   const [probed, setProbed] = useState<{ x: number; y: number }>();

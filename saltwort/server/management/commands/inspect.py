@@ -54,7 +54,13 @@ def _inspected(path: Path, subjects: Subjects, book: RuleBook) -> dict[str, Any]
         "suggested_space": verdict.space,
         "packed": kind.channels if kind else (),
         "evidence": [
-            {"code": piece.code, "says": piece.says, "favours": piece.favours, "weight": piece.weight}
+            {
+                "code": piece.code,
+                "says": piece.says,
+                "favours": piece.favours,
+                "against": piece.against,
+                "weight": piece.weight,
+            }
             for piece in evidence
         ],
         "verdict": asdict(verdict),
