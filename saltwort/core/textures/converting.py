@@ -30,6 +30,9 @@ class Format:
     is_texture: bool = False
 
 
+HELD_SAMPLES = 1 << 25
+"""Samples (128 MB) up to which the engine's numbers for the source are kept for the comparison; above, they are
+computed once more."""
 FORMATS = {
     "exr-half": Format("EXR, half", ".exr", "half"),
     "exr-float": Format("EXR, float", ".exr", "float"),
@@ -359,6 +362,8 @@ class _Conversion:
         """Colours converted, a grey as three alike; all else, and alpha, as it is."""
         if self._processor is None:
             return pixels
+        if plan.groups == (ColourGroup((0, 1, 2)),) and pixels.shape[2] == 3:
+            return apply(self._processor, pixels)  # as most files are, and without a copy
         converted = pixels.copy()
         for group in plan.groups:
             alpha = None
@@ -436,10 +441,14 @@ class _Work:
         self.conversion = _Conversion(config, source_space, space)
         self.plans = _plans(headers, self.conversion, wanted, source.name)
         self._config = config
+        self._kept: list[Pixels] = []
+        """The engine's numbers for a file of one part, where they are few."""
 
     def write(self, target: Path) -> int:
         """Write all parts; gives back how many samples are not finite."""
-        broken = 0
+        broken, kept = 0, []
+        samples = sum(plan.part.width * plan.part.height * len(plan.part.channels) for plan in self.plans)
+        keeps = len(self.plans) == 1 and samples <= HELD_SAMPLES
         tags = _tags(self._config, self.conversion, self.wanted)
         with (
             writing_parts(target, [plan.part for plan in self.plans], tags) as write,
@@ -448,24 +457,28 @@ class _Work:
         ):
             written: Future[None] | None = None
             for number, plan in enumerate(self.plans):
-                for strip in self._strips(number, plan):
-                    pixels = plan.as_written(self.conversion.apply(strip, plan))
+                for light in self._light(number, plan):
+                    if keeps:
+                        kept.append(light)
+                    pixels = plan.as_written(light)
                     broken += int(np.count_nonzero(~np.isfinite(pixels)))
                     if written:
                         written.result()
                     written = writer.submit(write, _fitting(pixels, plan))
             if written:
                 written.result()
+        self._kept = kept
         return broken
 
-    def _strips(self, number: int, plan: _Plan) -> Iterator[Pixels]:
+    def _light(self, number: int, plan: _Plan) -> Iterator[Pixels]:
+        """The source through the engine, with alpha as the source has it."""
         read = read_strips if plan.part.frame or not plan.header.frame else read_whole_strips
         for _, strip in read(self.source, part=number):
-            yield strip
+            yield self.conversion.apply(strip, plan)
 
     def read_back(self, target: Path) -> Converted:
-        """What stands in a file against the source, read again and sent through the engine. How the file has alpha, and
-        where its channels are, is what its own header says."""
+        """What stands in a file against the engine's numbers for the source. How the file has alpha, and where its
+        channels are, is what its own header says."""
         counts, largest = _Counts(), 0.0
         headers = read_parts(target)
         if len(headers) != len(self.plans):
@@ -476,11 +489,12 @@ class _Work:
                 break
             places = _places(header, plan)
             found = _Rows(strip for _, strip in read_strips(target, part=number))
-            for strip in self._strips(number, plan):
-                light = self.conversion.apply(strip, plan)
+            for light in self._kept or self._light(number, plan):
                 meant = plan.as_written(light)
                 counts.add(light, meant, plan)
-                stored = found.take(len(strip))[..., places]
+                stored = found.take(len(light))
+                if places != sorted(places):
+                    stored = stored[..., places]
                 expected = meant if plan.is_data else _expected(light, header.alpha, plan)
                 fitting = _fitting(expected, plan)
                 largest = max(largest, _largest_error(stored, fitting, self.wanted.sample_type))
@@ -520,7 +534,7 @@ def _expected(light: Pixels, alpha: str, plan: _Plan) -> Pixels:
     """Light with alpha as a file declares it, in the order of its channels."""
     if alpha != plan.header.alpha:
         light = _with_alpha(light, plan.groups, alpha)
-    return light[..., list(plan.order)]
+    return light if list(plan.order) == sorted(plan.order) else light[..., list(plan.order)]
 
 
 def _largest_error(stored: Pixels, fitting: Pixels, sample_type: str) -> float:
