@@ -135,6 +135,8 @@ urlpatterns = [
     path(f"{PROJECT}/comparison", compare.comparison),
     path(f"{PROJECT}/stations", handoffs.stations),
     path(f"{PROJECT}/stations/<int:pk>", handoffs.station),
+    path(f"{PROJECT}/stations/<int:pk>/config", handoffs.station_config),
+    path(f"{PROJECT}/stations/<int:pk>/config/file", handoffs.station_config_file),
     path(f"{PROJECT}/stations/<int:pk>/sheet", handoffs.sheet),
     path(f"{PROJECT}/stations/<int:pk>/sheet.txt", handoffs.sheet_file),
     path(f"{PROJECT}/outputs", outputs.outputs),

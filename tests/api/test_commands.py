@@ -114,6 +114,16 @@ class ExportConfig(CommandTestCase):
         baked = [part["name"] for part in written["replaced"] if part["fate"] == "baked"]
         self.assertEqual(baked, [ACES_SDR.view])
 
+    def test_what_would_be_replaced_is_told_before_anything_is_written(self) -> None:
+        target = self.folder / "new.ocioz"
+        asked = ("export_config", "--project", "quay", "--output", target, "--ocio-version", "2.2")
+        told = self.call(*asked, "--look")
+        self.assertEqual((told["path"], target.exists()), (None, False))
+        self.assertEqual(self.call(*asked)["replaced"], told["replaced"])
+        self.refused_command(
+            "2.1 reads no .ocioz", "export_config", "--project", "quay", "--output", target, "--ocio-version", "2.1"
+        )
+
     def test_a_version_there_is_not(self) -> None:
         self.refused_command(
             "2.9", "export_config", "--project", "quay", "--output", self.folder / "x.zip", "--ocio-version", "2.9"

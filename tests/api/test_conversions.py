@@ -213,7 +213,7 @@ class Media(ConversionTestCase):
         self.do_jobs()
         listed = self.ask("/conversions")[0]
         self.assertEqual((listed["id"], listed["revision"], listed["files"][0]["source_space"]), (made["id"], 1, SRGB))
-        self.assertTrue(list((Path(settings.MEDIA_ROOT) / "configs").glob("*.ocioz")))
+        self.assertTrue(list((Path(settings.MEDIA_ROOT) / "configs").glob("*.zip")))
 
 
 class MaterialDocuments(ServerTestCase):

@@ -501,6 +501,20 @@ class Trimming(ServerTestCase):
         self.assertIsNone(whole["setup"]["trim"])
         self.assertEqual(Revision.objects.get(number=3).text.replace("quay-r3", "quay-r1"), before)
 
+    def test_a_trim_keeps_the_spaces_that_files_are_read_in(self) -> None:
+        """Also those that only a path names: `lin_p3d65` in it must go on to be found."""
+        self.texture("lamp_lin_p3d65_a.exr")
+        self.tell("post", "/setup", based_on=1, message="r", rules=[{"name": "path", "kind": "space_in_path"}])
+        self.assertEqual(self.ask("/textures")[0]["assignment"]["space"], "Linear P3-D65")
+        picked = {**self.used(), "spaces": ["ACEScg"]}
+        preview = self.tell("post", "/trim", **picked)
+        self.assertIn("Linear P3-D65", preview["kept_besides"])
+        self.tell("post", "/setup", based_on=2, message="trimmed", trim=picked)
+        self.assertEqual(self.ask("/textures")[0]["assignment"]["space"], "Linear P3-D65")
+        self.texture("rope_lin_rec2020_b.exr")
+        (finding,) = [row for row in self.ask("/findings") if row["code"] == "texture.names-a-trimmed-space"]
+        self.assertEqual(finding["subject"], "rope_lin_rec2020_b.exr")
+
     def test_a_trim_that_changes_a_colour_is_shown_and_never_saved(self) -> None:
         picked = self.used()
         changed = Proof(colours=4296, compared=9, largest=0.25, where="ACEScg", unproved=())

@@ -1,6 +1,7 @@
 """Swatches, renders, Compare and hand-offs through HTTP."""
 
 import warnings
+import zipfile
 from pathlib import Path
 from typing import ClassVar
 from unittest.mock import patch
@@ -518,6 +519,26 @@ class HandOffs(ServerTestCase):
         text = self.ask(f"/stations/{compositor['id']}/sheet.txt").decode()
         self.assertIn("Read EXR renders as: Linear Rec.2020", text)
 
+    def test_each_station_gets_a_config_of_its_own_version_and_others_lose_nothing(self) -> None:
+        renderer, compositor = self.ask("/stations")
+        before = self.ask(f"/stations/{compositor['id']}/config/file")
+        for version, suffix in (("2.1", "zip"), ("2.2", "ocioz"), ("2.4", "ocioz")):
+            station = self.ask("/stations")[0]
+            self.tell("put", f"/stations/{renderer['id']}", based_on=station["version"], ocio_version=version,
+                      follows_file_rules=True)  # fmt: skip
+            told = self.ask(f"/stations/{renderer['id']}/config")
+            self.assertEqual((told["file"], told["own"]), (f"quay-r1-ocio{version}.{suffix}", True))
+            self.assertIn("left out", [part["fate"] for part in told["replacements"]])
+            (self.folder / "own.zip").write_bytes(self.ask(f"/stations/{renderer['id']}/config/file"))
+            with zipfile.ZipFile(self.folder / "own.zip") as packed:
+                text = packed.read("config.ocio").decode()
+                self.assertIn(f"ocio_profile_version: {version}", text)
+                packed.extractall(self.folder / f"own-{version}")
+            ocio.Config.CreateFromFile(str(self.folder / f"own-{version}" / "config.ocio")).validate()
+            self.assertEqual(self.ask(f"/stations/{compositor['id']}/config/file"), before)
+            told = self.ask(f"/stations/{compositor['id']}/config")
+            self.assertEqual((told["own"], told["replacements"]), (False, []))
+
     def test_what_a_station_can_do_changes_its_sheet_and_the_findings(self) -> None:
         renderer = self.ask("/stations")[0]
         self.texture("wall_rough.png")
@@ -525,9 +546,10 @@ class HandOffs(ServerTestCase):
         self.tell("put", f"/stations/{renderer['id']}", based_on=1, **change)
         sheet = self.ask(f"/stations/{renderer['id']}/sheet")
         lines = {line["setting"]: line for section in sheet for line in section["lines"]}
-        self.assertIn("Attention", lines)
+        self.assertEqual(lines["Config version"]["value"], "OCIO 2.3")
+        self.assertEqual(lines["OCIO config"]["value"], "quay-r1-ocio2.3.ocioz")
         self.assertEqual(lines["wall_rough.png"]["why"], "set by hand on this file")
-        self.assertIn("handoff.config-too-new", [finding["code"] for finding in self.ask("/findings")])
+        self.assertIn("handoff.config-of-its-own", [finding["code"] for finding in self.ask("/findings")])
         self.refused("put", f"/stations/{renderer['id']}", "changed meanwhile", status=409, based_on=1, **change)
         bad = {**change, "ocio_version": "newest"}
         self.refused("put", f"/stations/{renderer['id']}", "does not match", based_on=2, **bad)

@@ -19,7 +19,10 @@ from saltwort.core.configs import (
     working_spaces,
     write_config,
 )
-from saltwort.core.engine import ConfigArchive, ViewChoice, load_config
+from saltwort.core.configs.additions import OWN_LOOKS
+from saltwort.core.configs.carrying import carried
+from saltwort.core.configs.export import archive_suffix
+from saltwort.core.engine import ConfigArchive, ViewChoice, builtin_text, load_config
 from saltwort.core.errors import BadInput
 from saltwort.core.textures.rules import Rule
 from tests.samples import (
@@ -208,5 +211,36 @@ class Exporting(TestCase):
 
     def test_old_configs_load_and_export(self) -> None:
         archive = compose(ConfigArchive(OLD_CONFIG), first_setup("sha256:0", load_config(OLD_CONFIG)), "old")
-        file = write_config(archive, self.folder / "old.ocioz")
+        file = write_config(archive, self.folder / "old")
         self.assertEqual(ocio.Config.CreateFromFile(str(file)).getName(), "old")
+
+    def test_no_archive_is_written_for_those_that_read_none(self) -> None:
+        for version in ("2.0", "2.1", "2.2", "2.3"):
+            archive = compose(base_archive(), replace(sample_setup(), target_version=version), "x")
+            with self.subTest(version):
+                self.assertEqual(archive_suffix(version), ".zip" if version < "2.2" else ".ocioz")
+                if version < "2.2":
+                    with self.assertRaisesRegex(BadInput, f"OCIO {version} reads no .ocioz"):
+                        write_config(archive, self.folder / "a.ocioz")
+                    self.assertFalse((self.folder / "a.ocioz").exists())
+                    write_config(archive, self.folder / "a.zip")
+                else:
+                    write_config(archive, self.folder / "b.ocioz")
+
+    def test_a_look_goes_along_to_another_config(self) -> None:
+        """Its process space is carried by meaning; where the config has none like it, the look is named, or acts in the
+        config's own space for grading."""
+        other = load_config(builtin_text("cg-config-v1.0.0_aces-v1.3_ocio-v2.1"))
+        base = "builtin:cg-config-v1.0.0_aces-v1.3_ocio-v2.1"
+        for space, there in ((SRGB, "sRGB - Texture"), ("ACEScct", "ACEScct"), ("Linear AdobeRGB", "")):
+            setup = replace(sample_setup(), added_looks=(replace(OWN_LOOKS[0], process_space=space),))
+            moved = carried(setup, base_config(), other, first_setup(base, other))
+            with self.subTest(space):
+                self.assertEqual(moved.added_looks[0].process_space, there)
+                compose(ConfigArchive(builtin_text("cg-config-v1.0.0_aces-v1.3_ocio-v2.1")), moved, "x")
+        with self.assertRaisesRegex(BadInput, "look “Lamplight” acts in “nowhere”"):
+            compose(
+                base_archive(),
+                replace(sample_setup(), added_looks=(replace(OWN_LOOKS[0], process_space="nowhere"),)),
+                "x",
+            )

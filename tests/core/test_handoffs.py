@@ -62,10 +62,12 @@ class Sheets(TestCase):
     def test_a_compositor_reads_renders(self) -> None:
         self.assertEqual(values(sheet(COMPOSITOR)["Reading"])["Read EXR renders as"], "ACEScg")
 
-    def test_a_station_that_cannot_load_the_config_is_warned(self) -> None:
-        old = replace(RENDERER, ocio_version="2.3")
-        self.assertIn("Attention", values(sheet(old)["Config"]))
-        self.assertNotIn("Attention", values(sheet(RENDERER)["Config"]))
+    def test_a_station_that_loads_older_configs_gets_its_own_and_one_that_loads_none_is_warned(self) -> None:
+        old = values(sheet(replace(RENDERER, ocio_version="2.3"))["Config"])
+        self.assertEqual((old["Config version"], old["Written for it alone"]), ("OCIO 2.3", "OCIO 2.3"))
+        self.assertNotIn("Attention", old)
+        self.assertIn("Attention", values(sheet(replace(RENDERER, ocio_version="1.0"))["Config"]))
+        self.assertEqual({"Attention", "Written for it alone"} & values(sheet(RENDERER)["Config"]).keys(), set())
 
     def test_versions_are_compared_as_numbers(self) -> None:
         self.assertTrue(config_is_too_new("2.10", replace(RENDERER, ocio_version="2.9")))

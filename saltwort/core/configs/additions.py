@@ -273,6 +273,11 @@ def add_looks(config: ocio.Config, looks: tuple[AddedLook, ...], luts: Mapping[s
             files[f"{LUT_FOLDER}/{lut_file(look)}"] = luts[look.lut_sha256]
         else:
             transform = _cdl(look)
+        if look.process_space and config.getColorSpace(look.process_space) is None:
+            raise BadInput(
+                f"The look “{look.name}” acts in “{look.process_space}”, which the config does not have. Choose "
+                "another space for it."
+            )
         process = known_space(config, look.process_space or role)
         added = ocio.Look(name=look.name, processSpace=process, transform=transform, description=look.description)
         config.addLook(added)

@@ -63,6 +63,7 @@ def carried(
         setup.default_space,
         *(rule.space for rule in setup.rules),
         *dict(setup.roles).values(),
+        *(look.process_space for look in setup.added_looks),
     }
     wanted = {name for name in (*used, *named_elsewhere) if name and name not in own}
     equal = {**equal_spaces(before, config, wanted), **{name: name for name in own}}
@@ -83,6 +84,11 @@ def carried(
         roles=tuple((role, equal[space]) for role, space in setup.roles if space in equal),
         space_edits=_with_aliases(config, edits, {name: equal[name] for name in named_elsewhere if name in equal}),
         added_views=added_views,
+        # Without an equal, a look acts in the new config's own space for grading.
+        added_looks=tuple(
+            replace(look, process_space=equal.get(look.process_space, "") if look.process_space else "")
+            for look in setup.added_looks
+        ),
         displays=(),
         views=(),
         trim=None,

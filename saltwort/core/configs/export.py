@@ -1,13 +1,17 @@
 """Write a config for other applications."""
 
 import io
+import re
 import zipfile
 from pathlib import Path
 
 from saltwort.core.engine import ConfigArchive
+from saltwort.core.errors import BadInput
 from saltwort.core.files import replacing
 
 CONFIG_NAME = "config.ocio"
+FIRST_WITH_ARCHIVES = (2, 2)
+"""OCIO version that reads a config in one `.ocioz` file."""
 _FIXED_TIME = (2020, 1, 1, 0, 0, 0)  # the same config gives the same archive, byte for byte
 
 
@@ -23,11 +27,30 @@ def packed(archive: ConfigArchive) -> bytes:
     return buffer.getvalue()
 
 
+def archive_suffix(version: str) -> str:
+    """What a config of an OCIO version, as `2.1`, is handed over as in one file: `.ocioz`, or below
+    FIRST_WITH_ARCHIVES, which reads a folder alone, a `.zip` to unpack."""
+    return ".ocioz" if _numbers(version) >= FIRST_WITH_ARCHIVES else ".zip"
+
+
+def check_suffix(archive: ConfigArchive, suffix: str) -> None:
+    """Raise BadInput for a config as `.ocioz` when its OCIO version does not read that."""
+    found = re.search(r"^ocio_profile_version:\s*(\d+)(?:\.(\d+))?", archive.text, re.MULTILINE)
+    version = f"{found[1]}.{found[2] or 0}" if found else ""
+    if suffix == ".ocioz" and version and archive_suffix(version) != ".ocioz":
+        raise BadInput(f"OCIO {version} reads no .ocioz file. Write the config to a .zip, or into a folder.")
+
+
+def _numbers(version: str) -> tuple[int, ...]:
+    return tuple(int(part) for part in version.split("."))
+
+
 def write_config(archive: ConfigArchive, target: Path) -> Path:
     """Write the config to `target`, an `.ocioz` or `.zip` file, else a folder that gets `config.ocio` and its files;
-    return the file to load. Existing files of these names are replaced, each whole. Raises BadInput when the disk
-    refuses.
+    return the file to load. Existing files of these names are replaced, each whole. Raises BadInput for an `.ocioz` of
+    a version that reads none, and when the disk refuses.
     """
+    check_suffix(archive, target.suffix.lower())
     if target.suffix.lower() in (".ocioz", ".zip"):
         with replacing(target) as temporary:
             temporary.write_bytes(packed(archive))

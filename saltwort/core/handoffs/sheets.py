@@ -7,7 +7,7 @@ import PyOpenColorIO as ocio
 
 from saltwort.core.configs.gamut import gamut_of
 from saltwort.core.engine import ViewChoice
-from saltwort.core.handoffs.stations import READS_TEXTURES, Station, config_is_too_new
+from saltwort.core.handoffs.stations import READS_TEXTURES, Station, config_is_too_new, own_version
 
 
 @dataclass(frozen=True)
@@ -43,7 +43,7 @@ def settings_sheet(
     next_station: Station | None,
 ) -> list[Section]:
     """The sheet of one station, in the order in which it is set: config, reading, working, viewing, writing, and how
-    the next station reads what this one wrote."""
+    the next station reads what this one wrote. `config` is the project's, and `config_file` what this station gets."""
     working = config.getColorSpace(ocio.ROLE_SCENE_LINEAR).getName()
     reading = _texture_lines(station, textures) if station.reads == READS_TEXTURES else _render_lines(working)
     sections = [
@@ -70,12 +70,22 @@ def sheet_text(station: Station, project: str, revision: int, sections: Sequence
 
 def _config_lines(station: Station, config: ocio.Config, config_file: str) -> tuple[Line, ...]:
     version = f"{config.getMajorVersion()}.{config.getMinorVersion()}"
+    own = own_version(version, station)
+    is_folder = config_file.endswith(".zip")
     lines = [
-        Line("OCIO config", config_file, "the project's export; set it in the preferences or the OCIO variable"),
+        Line(
+            "OCIO config",
+            config_file,
+            "unpack it, and set config.ocio in the preferences or the OCIO variable"
+            if is_folder
+            else "set it in the preferences or the OCIO variable",
+        ),
         Line("Config name", config.getName(), "what the application shows once the config is in use"),
-        Line("Config version", f"OCIO {version}", f"this station loads up to {station.ocio_version}"),
+        Line("Config version", f"OCIO {own or version}", f"this station loads up to {station.ocio_version}"),
     ]
-    if config_is_too_new(version, station):
+    if own:
+        lines.append(Line("Written for it alone", f"OCIO {own}", f"other stations keep the project's, OCIO {version}"))
+    elif config_is_too_new(version, station):
         limit = f"it stops at OCIO {station.ocio_version}"
         lines.append(Line("Attention", "this station cannot load the config", limit))
     return tuple(lines)

@@ -215,7 +215,7 @@ def _config_at(path: str) -> ocio.Config:
 
 def _kept_config(revision: Revision) -> Path:
     """The config of a revision as a file, so that a process without the database can load it."""
-    path = Path(settings.MEDIA_ROOT) / "configs" / f"{revision.config_hash}.ocioz"
+    path = Path(settings.MEDIA_ROOT) / "configs" / f"{revision.config_hash}.zip"
     return path if path.exists() else write_config(archive_of(revision), path)
 
 

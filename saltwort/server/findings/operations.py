@@ -168,7 +168,4 @@ _FIXES = {
     "set-working-space": _setup_fix(
         "Work in {space}", lambda setup, arguments: replace(setup, working_space=arguments["space"])
     ),
-    "set-target-version": _setup_fix(
-        "Config for OCIO {version}", lambda setup, arguments: replace(setup, target_version=arguments["version"])
-    ),
 }

@@ -26,6 +26,7 @@ from saltwort.core.configs import (
 from saltwort.core.configs.additions import CURVES, OWN_LOOKS, known_interop_ids
 from saltwort.core.configs.edits import ENCODINGS
 from saltwort.core.configs.explain import SpaceReport
+from saltwort.core.configs.export import archive_suffix, check_suffix
 from saltwort.core.configs.folders import read_config_at
 from saltwort.core.configs.trial import try_config
 from saltwort.core.engine import ViewChoice
@@ -121,13 +122,15 @@ def view_families(request: Request) -> Response:
 def config(request: Request, slug: str) -> Response:
     project = project_named(slug)
     name = revision_name(project, project.current.number)
+    facts = asdict(describe(config_of(project.current)))
+    is_one_file = archive_suffix(facts["version"]) == ".ocioz"
     described = {
-        **asdict(describe(config_of(project.current))),
+        **facts,
         "base": _base_name(current_setup(project).base),
         "used_spaces": used_by(project).spaces,
         "map_kinds": MAP_KINDS.values(),
         "export_name": name,
-        "environment": environment_lines(f"/path/to/{name}.ocioz"),
+        "environment": environment_lines(f"/path/to/{name}.ocioz" if is_one_file else f"/path/to/{name}/config.ocio"),
     }
     return Response(ConfigSerializer(described).data)
 
@@ -211,8 +214,10 @@ def trim(request: Request, slug: str) -> Response:
 @api_view(["GET"])
 def export(request: Request, slug: str, kind: str) -> HttpResponse:
     project = project_named(slug)
+    archive = archive_of(project.current)
+    check_suffix(archive, f".{kind}")
     return download(
-        packed(archive_of(project.current)),
+        packed(archive),
         f"{revision_name(project, project.current.number)}.{kind}",
         "application/zip",
     )

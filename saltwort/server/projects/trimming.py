@@ -50,12 +50,27 @@ def used_by(project: Project) -> Trim:
     )
 
 
-def preview(project: Project, picked: Trim) -> Preview:
+def with_what_files_need(project: Project, picked: Trim) -> Trim:
+    """A pick with the spaces that textures and renders are read in besides: a space that left would no longer be found
+    in their paths, and they would be read in another without a word."""
+    config = config_of(project.current)
+    names = (
+        *(row.assignment.space for row in assigned_textures(project)),
+        *(space_of(render).space for render in project.renders.select_related("image", "project__current")),
+    )
+    found = [config.getColorSpace(name) for name in names]
+    return replace(
+        picked, spaces=tuple(dict.fromkeys((*picked.spaces, *(space.getName() for space in found if space))))
+    )
+
+
+def preview(project: Project, asked: Trim) -> Preview:
     """Trim for a look, without saving. Raises BadInput for a pick that leaves nothing to look through."""
+    picked = with_what_files_need(project, asked)
     setup = replace(current_setup(project), trim=picked, target_version="")
     made = compose_in_steps(base_archive(setup.base), setup, project.slug, luts_of(setup))
     spaces = load_config(made.part).getColorSpaceNames(ocio.SEARCH_REFERENCE_SPACE_ALL, ocio.COLORSPACE_ALL)
-    besides = tuple(name for name in spaces if name not in picked.spaces)
+    besides = tuple(name for name in spaces if name not in asked.spaces)
     return Preview(extent(made.whole), extent(made.part), besides, proof_of(made))
 
 

@@ -47,6 +47,7 @@ from saltwort.server.projects.setups import (
     trim_from_json,
     view_from_json,
 )
+from saltwort.server.projects.trimming import with_what_files_need
 from saltwort.server.uploads import PlainFile, read_upload
 
 
@@ -186,7 +187,8 @@ def _changed(project: Project, setup: Setup, asked: dict[str, Any]) -> Setup:
     if "space_edits" in asked:
         setup = with_space_edits(setup, tuple(map(edit_from_json, asked["space_edits"])))
     if "trim" in asked:
-        changes["trim"] = trim_from_json(asked["trim"])
+        picked = trim_from_json(asked["trim"])
+        changes["trim"] = with_what_files_need(project, picked) if picked else None
     return replace(setup, **changes)
 
 

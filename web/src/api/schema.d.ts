@@ -1106,6 +1106,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{slug}/stations/{id}/config": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["projects_stations_config_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{slug}/stations/{id}/config/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["projects_stations_config_file_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{slug}/stations/{id}/sheet": {
         parameters: {
             query?: never;
@@ -2928,6 +2960,16 @@ export interface components {
             based_on: number;
             ocio_version: string;
             follows_file_rules: boolean;
+        };
+        /**
+         * @description The config that a station gets: its file, its OCIO version, whether it is written for this station alone, and
+         *     what that version cannot hold.
+         */
+        StationConfig: {
+            file: string;
+            version: string;
+            own: boolean;
+            replacements: components["schemas"]["Replacement"][];
         };
         Step: {
             kind: string;
@@ -5071,6 +5113,50 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Station"];
+                };
+            };
+        };
+    };
+    projects_stations_config_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StationConfig"];
+                };
+            };
+        };
+    };
+    projects_stations_config_file_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
                 };
             };
         };

@@ -10,15 +10,22 @@ export function Export({ config }: { config: Config }) {
     <div className="block">
       <h2>Export</h2>
       <div className="row">
-        <Button component="a" variant="filled" href={`/api/projects/${slug}/export.ocioz`} download>
-          {config.export_name}.ocioz
-        </Button>
-        <Button component="a" href={`/api/projects/${slug}/export.zip`} download>
-          zip
+        {readsArchives(config.version) && (
+          <Button component="a" variant="filled" href={`/api/projects/${slug}/export.ocioz`} download>
+            {config.export_name}.ocioz
+          </Button>
+        )}
+        <Button
+          component="a"
+          variant={readsArchives(config.version) ? 'default' : 'filled'}
+          href={`/api/projects/${slug}/export.zip`}
+          download
+        >
+          {readsArchives(config.version) ? 'zip' : `${config.export_name}.zip`}
         </Button>
       </div>
-      {tooOldForArchives(config.version) && (
-        <p className="quiet small">Applications before OCIO 2.2 read no .ocioz: give them the zip, unpacked.</p>
+      {!readsArchives(config.version) && (
+        <p className="quiet small">Applications before OCIO 2.2 read no .ocioz: unpack the zip, and give them the folder.</p>
       )}
       <details className={classes.lines}>
         <summary>Make applications use it</summary>
@@ -46,4 +53,4 @@ export function Export({ config }: { config: Config }) {
   );
 }
 
-const tooOldForArchives = (version: string) => version.localeCompare('2.2', 'en', { numeric: true }) < 0;
+const readsArchives = (version: string) => version.localeCompare('2.2', 'en', { numeric: true }) >= 0;

@@ -3,9 +3,10 @@ import { useQuery } from '@tanstack/react-query';
 import { Fragment, useState } from 'react';
 
 import { api, body, type Schemas } from '../api/client';
-import { type Station, useChange, useFindings, useProject, useSlug, useStations } from '../api/hooks';
+import { type SetupParts, type Station, useChange, useFindings, useProject, useSlug, useStations } from '../api/hooks';
 import { FindingCard } from '../shared/FindingCard';
 import { LevelMark } from '../shared/marks';
+import { Replacements } from '../shared/Replacements';
 import { Empty, Loaded } from '../shared/states';
 
 const OCIO_VERSIONS = ['2.0', '2.1', '2.2', '2.3', '2.4', '2.5', '2.6'];
@@ -21,7 +22,9 @@ export function Handoffs() {
       {(listed) => {
         const station = listed.find(({ id }) => id === chosen) ?? listed[0];
         const failing = new Set(
-          findings.data?.filter(({ code }) => code.startsWith('handoff.')).map(({ subject }) => subject),
+          findings.data
+            ?.filter(({ code, level }) => code.startsWith('handoff.') && level === 'blocker')
+            .map(({ subject }) => subject),
         );
         if (!station) return <Empty>This project has no stations.</Empty>;
         return (
@@ -127,16 +130,56 @@ function Sheet({ station }: { station: Station }) {
           <Button component="a" variant="filled" href={`/api/projects/${slug}/stations/${station.id}/sheet.txt`} download>
             Save as text
           </Button>
-          <Button component="a" href={`/api/projects/${slug}/export.ocioz`} download>
-            Config
-          </Button>
         </div>
+        <StationConfig station={station} />
         <p className="quiet">
           Every line follows from the project. Change the project and the sheet changes with it; the revision number
           says which state a sheet belongs to.
         </p>
       </section>
     </>
+  );
+}
+
+/** The config as this station gets it: what its OCIO version cannot hold is told before the file is saved. */
+function StationConfig({ station }: { station: Station }) {
+  const slug = useSlug();
+  const project = useProject();
+  const config = useQuery({
+    queryKey: [slug, 'station-config', station.id, station.ocio_version, project.data?.revision.number],
+    queryFn: () =>
+      body(api.GET('/api/projects/{slug}/stations/{id}/config', { params: { path: { slug, id: station.id } } })),
+  });
+  return (
+    <div className="block" role="group" aria-label={`Config for the ${station.name.toLowerCase()}`}>
+      <h3>Config</h3>
+      {config.isPending && (
+        <p role="status" className="quiet">
+          Writing the config for OCIO {station.ocio_version}. Where views are baked, this takes some seconds.
+        </p>
+      )}
+      {config.error && <p role="alert">{config.error.message}</p>}
+      {config.data && (
+        <>
+          <p>
+            {config.data.own
+              ? `Written for OCIO ${config.data.version}, for this station alone.`
+              : `The project’s own, OCIO ${config.data.version}.`}
+          </p>
+          {config.data.own && (
+            <Replacements
+              replacements={config.data.replacements}
+              version={config.data.version as Exclude<NonNullable<SetupParts['target_version']>, ''>}
+            />
+          )}
+          <div className="row">
+            <Button component="a" href={`/api/projects/${slug}/stations/${station.id}/config/file`} download>
+              Save {config.data.file}
+            </Button>
+          </div>
+        </>
+      )}
+    </div>
   );
 }
 

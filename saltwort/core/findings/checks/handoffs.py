@@ -2,29 +2,38 @@
 
 from collections.abc import Iterator
 
-from saltwort.core.changes import Change
-from saltwort.core.configs.target import VERSIONS
-from saltwort.core.findings.registry import BLOCKER, Fix, Problem, Subjects, check
+from saltwort.core.findings.registry import BLOCKER, NOTE, Problem, Subjects, check
 from saltwort.core.handoffs import config_is_too_new
+from saltwort.core.handoffs.stations import own_version
 
 
 @check("handoff.config-too-new", BLOCKER)
 def config_too_new(subjects: Subjects) -> Iterator[Problem]:
-    """A station cannot load a config of the project's version."""
-    version = f"{subjects.config.getMajorVersion()}.{subjects.config.getMinorVersion()}"
+    """A station loads no config of any version that can be written."""
+    version = _version(subjects)
     for station in subjects.stations:
-        if config_is_too_new(version, station):
+        if config_is_too_new(version, station) and not own_version(version, station):
             yield Problem(
                 station.name,
                 "Config too new for this station",
-                f"The config needs OCIO {version}; this station stops at {station.ocio_version} and would refuse it. "
-                "Update the station, or have the config written for its version.",
-                _write_for(station.ocio_version, version),
+                f"The config needs OCIO {version}, and this station stops at {station.ocio_version}, for which none "
+                "can be written. Update the station.",
             )
 
 
-def _write_for(target: str, now: str) -> Fix | None:
-    if target not in VERSIONS:
-        return None
-    change = Change("target OCIO version", now, target)
-    return Fix("set-target-version", f"Write the config for OCIO {target}", {"version": target}, (change,))
+@check("handoff.config-of-its-own", NOTE)
+def config_of_its_own(subjects: Subjects) -> Iterator[Problem]:
+    """A station loads older configs only, and gets one written for its version; other stations keep theirs."""
+    version = _version(subjects)
+    for station in subjects.stations:
+        if own := own_version(version, station):
+            yield Problem(
+                station.name,
+                f"Gets a config for OCIO {own}",
+                f"The project's config needs OCIO {version}. What version {own} cannot hold is baked or left out for "
+                "this station alone; Hand-offs lists it before the file is saved.",
+            )
+
+
+def _version(subjects: Subjects) -> str:
+    return f"{subjects.config.getMajorVersion()}.{subjects.config.getMinorVersion()}"

@@ -1,10 +1,12 @@
 """Files read in a space that does not fit what they hold, by their name, their header, or their pixels."""
 
 from collections.abc import Iterator
+from functools import lru_cache
 
 import PyOpenColorIO as ocio
 
 from saltwort.core.changes import Change
+from saltwort.core.engine import load_config
 from saltwort.core.findings.mending import add_space, mending
 from saltwort.core.findings.registry import BLOCKER, CAUTION, CheckedTexture, Fix, Problem, Subjects, check
 from saltwort.core.textures.declared import declared
@@ -91,6 +93,29 @@ def name_space_mismatch(subjects: Subjects) -> Iterator[Problem]:
             f"Its path names {named}, but it is read as {texture.assignment.space}. Rename it, or read it as it says.",
             *mending(subjects, texture, named),
         )
+
+
+@check("texture.names-a-trimmed-space", CAUTION)
+def names_a_trimmed_space(subjects: Subjects) -> Iterator[Problem]:
+    """The path names a space that trimming took out of the config, so the rules do not find it any more."""
+    if subjects.setup.trim is None or not subjects.base_text:
+        return
+    whole = _whole_config(subjects.base_text)
+    for texture in subjects.textures:
+        named = named_space(whole, texture.path)
+        if named and subjects.config.getColorSpace(named) is None:
+            yield Problem(
+                texture.path,
+                "Names a space that was trimmed away",
+                f"Its path names {named}, which is no longer in the config, so it is read as "
+                f"{texture.assignment.space}. Pick {named} again in Trim.",
+            )
+
+
+@lru_cache(maxsize=4)
+def _whole_config(base_text: str) -> ocio.Config:
+    """The base config before it was trimmed, for its names alone."""
+    return load_config(base_text)
 
 
 @check("texture.encoded-read-as-linear", BLOCKER)

@@ -7,6 +7,7 @@ from typing import Any
 from django.core.management.base import CommandParser
 
 from saltwort.core.configs import write_config
+from saltwort.core.configs.export import check_suffix
 from saltwort.server.commands import HeadlessCommand, project_for
 from saltwort.server.projects.exports import exported
 
@@ -18,15 +19,19 @@ class Command(HeadlessCommand):
         parser.add_argument("--project", required=True, metavar="SLUG")
         parser.add_argument("--output", required=True, type=Path, metavar="PATH")
         parser.add_argument("--ocio-version", default="", metavar="VERSION", help="the oldest that must read it: 2.3")
+        parser.add_argument("--look", action="store_true", help="tell what would be replaced, and write nothing")
         parser.add_argument("--trim", action="store_true", help="only what the project uses, with proof")
 
-    def handle(self, *args: Any, project: str, output: Path, ocio_version: str, trim: bool, **options: Any) -> None:
+    def handle(
+        self, *args: Any, project: str, output: Path, ocio_version: str, look: bool, trim: bool, **options: Any
+    ) -> None:
         found = project_for(project)
         made = exported(found, ocio_version, trim)
-        file = write_config(made.written, output)
+        check_suffix(made.written, output.suffix.lower())
+        file = None if look else write_config(made.written, output)
         self.print_json(
             {
-                "path": str(file),
+                "path": str(file) if file else None,
                 "revision": found.current.number,
                 "sha256": made.written.hash,
                 "replaced": [asdict(replacement) for replacement in made.replacements],
