@@ -11,6 +11,9 @@ from saltwort.core.spaces.gamuts import AP0, D65, Matrix, adaptation, rgb_to_xyz
 UNITS = ((1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (0.0, 0.0, 1.0))
 SCENE_INTERCHANGE, DISPLAY_INTERCHANGE = "aces_interchange", "cie_xyz_d65_interchange"
 
+EVENLY_SCALED = 0.9
+"""How unlike the scales of three primaries may be: HLG dims a primary by its luminance to the power 0.2, blue most."""
+
 AP0_TO_XYZ_D65: Matrix = adaptation(AP0.white, D65) @ rgb_to_xyz(AP0)
 
 
@@ -50,12 +53,23 @@ def space_of_view(config: ocio.Config, choice: ViewChoice) -> str | None:
 def display_to_xyz(config: ocio.Config, space: str) -> Matrix:
     """3×3 matrix from linear light in a display's primaries to CIE XYZ under D65, white at Y = 1.
 
-    The columns are what the display makes of full red, green and blue. Raises BadInput when the space is not
-    display-referred, when the config has no display interchange role, or when the three do not add up to white.
+    The columns are what the display makes of full red, green and blue; where these do not add up to white, since light
+    of one depends on the others as in HLG (ITU-R BT.2100-2, table 5), they have its colours, scaled so that they do.
+    Raises BadInput when the space is not display-referred, when the config has no display interchange role, or when no
+    three lights of these colours make white.
     """
     processor = space_processor(config, space, DISPLAY_INTERCHANGE)
     columns = np.array([apply_to_colour(processor, unit) for unit in UNITS]).T
     white = np.array(apply_to_colour(processor, (1.0, 1.0, 1.0)))
-    if white[1] <= 0 or not np.allclose(columns.sum(axis=1), white, rtol=2e-3):
-        raise BadInput(f"“{space}” does not add up red, green and blue to white, so its primaries cannot be told.")
+    told = BadInput(f"“{space}” does not add up red, green and blue to white, so its primaries cannot be told.")
+    if white[1] <= 0 or not np.isfinite(columns).all():
+        raise told
+    if not np.allclose(columns.sum(axis=1), white, rtol=2e-3):
+        try:
+            shares = np.linalg.solve(columns, white)
+        except np.linalg.LinAlgError:
+            raise told from None
+        if shares.min() <= 0 or np.ptp(shares) > EVENLY_SCALED * shares.max():
+            raise told
+        columns = columns * shares
     return np.asarray(columns / white[1], np.float64)

@@ -8,9 +8,9 @@ import math
 
 import numpy as np
 
-from saltwort.core.errors import BadInput
+from saltwort.core.views.bending import bend, hdr_light
 from saltwort.core.views.design import Design, inset_of
-from saltwort.core.views.log_range import CURVE_POINTS, Array, to_log_range
+from saltwort.core.views.log_range import CURVE_POINTS, Array, stops_of, to_log_range
 
 # Both act on linear Rec.2020; rows are output channels.
 _INSET = np.array(
@@ -50,18 +50,9 @@ def curve(position: Array, design: Design = DESIGN) -> Array:
     too low to reach black and white within the range."""
     height, slope = design.height(DISPLAY_POWER)
     distance, grey = position - design.grey_position, design.grey_position
-    toe = height - _bend(np.maximum(-distance, 0), slope, height, grey, design.toe)
-    shoulder = height + _bend(np.maximum(distance, 0), slope, 1 - height, 1 - grey, design.shoulder)
+    toe = height - bend(np.maximum(-distance, 0), slope, height, grey, design.toe)
+    shoulder = height + bend(np.maximum(distance, 0), slope, 1 - height, 1 - grey, design.shoulder)
     return np.asarray(np.where(distance < 0, toe, shoulder), np.float64)
-
-
-def _bend(distance: Array, slope: float, height: float, width: float, power: float) -> Array:
-    """One side of the sigmoid: height over the pivot at a distance from it, reaching `height` at `width`."""
-    if slope * width <= height:
-        raise BadInput("With this contrast, black and white lie outside the range. Raise it, or widen the range.")
-    scale = ((slope * width) ** -power * ((slope * width / height) ** power - 1)) ** (-1 / power)
-    run = slope * distance / scale
-    return np.asarray(scale * run / (1 + run**power) ** (1 / power))
 
 
 def sampled_curve(design: Design = DESIGN) -> Array:
@@ -71,11 +62,20 @@ def sampled_curve(design: Design = DESIGN) -> Array:
     return values
 
 
-def render(light: Array, design: Design = DESIGN) -> Array:
-    """Scene-linear Rec.2020 light, shape (…, 3), as display light in linear Rec.2020, 0 at the least.
+def hdr_curve(stops: Array, design: Design = DESIGN) -> Array:
+    """The curve on HDR displays, over stops from middle grey, in the same height: display light, with diffuse white at
+    1, is its value to the power DISPLAY_POWER. Up to middle grey it is that of SDR."""
+    sdr = curve(np.clip((stops - design.darkest) / design.stops, 0, 1), design)
+    return np.where(stops <= 0, sdr, hdr_light(stops, design, design.shoulder) ** (1 / DISPLAY_POWER))
 
-    Greys stay grey, since the rows of both matrices sum to 1. Values slightly above 1 can leave the outset; what the
-    display cannot show is clamped in its own primaries afterwards.
+
+def render(light: Array, design: Design = DESIGN, *, hdr: bool = False) -> Array:
+    """Scene-linear Rec.2020 light, shape (…, 3), as display light in linear Rec.2020, 0 at the least; white at 1, or,
+    for HDR displays, diffuse white.
+
+    Greys stay grey, since the rows of both matrices sum to 1. Values slightly above white can leave the outset; what
+    the display cannot show is clamped in its own primaries afterwards.
     """
-    toned = curve(to_log_range(light @ design.drawn_in().T, design), design) @ design.let_out().T
-    return np.asarray(np.maximum(toned, 0.0) ** DISPLAY_POWER)
+    drawn = light @ design.drawn_in().T
+    toned = hdr_curve(stops_of(drawn), design) if hdr else curve(to_log_range(drawn, design), design)
+    return np.asarray(np.maximum(toned @ design.let_out().T, 0.0) ** DISPLAY_POWER)

@@ -29,7 +29,10 @@ class Design:
     and ends; `grey` the display light, white at 1, that middle grey is shown at; `contrast` stops of display light per
     stop of scene light there. `toe` and `shoulder` mean what their family says. Insets and outsets are shares for red,
     green and blue, turns are degrees. `path_to_white` scales insets and outsets together: with 0, bright saturated
-    light keeps its hue until it is cut; with more, it loses saturation on its way to white."""
+    light keeps its hue until it is cut; with more, it loses saturation on its way to white.
+
+    On HDR displays, what SDR shows as white lies at `white_nits`, and the brightest light at `peak_nits`, both in
+    cd/m²; up to middle grey, both are the same picture."""
 
     darkest: float
     brightest: float
@@ -42,10 +45,24 @@ class Design:
     outset: Triple
     outset_turn: Triple
     path_to_white: float = 1.0
+    peak_nits: float = 1000.0
+    white_nits: float = 100.0
 
     @property
     def stops(self) -> float:
         return self.brightest - self.darkest
+
+    @property
+    def hdr_white(self) -> float:
+        """The brightest light of an HDR display, with diffuse white at 1."""
+        return self.peak_nits / self.white_nits
+
+    @property
+    def hdr_brightest(self) -> float:
+        """Where the range ends on HDR displays, in stops from middle grey: as much further than in SDR as the peak lies
+        over white, and at least so far that the curve need not rise more steeply than at grey."""
+        room = math.log2(self.hdr_white / self.grey)
+        return max(self.brightest + math.log2(self.hdr_white), LEAST_BEND * room / self.contrast)
 
     @property
     def grey_position(self) -> float:
@@ -98,22 +115,30 @@ _COLOUR = (
     Parameter("outset", "Outset", 0, 0.45, 0.001, "of the way to grey", by_primary=True),
     Parameter("outset_turn", "Turn of the outset", -20, 20, 0.1, "degrees", by_primary=True),
 )
+_HDR = (
+    Parameter("white_nits", "Diffuse white on HDR displays", 80, 400, 1, "cd/m²"),
+    Parameter("peak_nits", "Peak on HDR displays", 400, 4000, 10, "cd/m²"),
+)
 PARAMETERS = {
     "agx": (
         *_COMMON,
         Parameter("toe", "Toe sharpness", 1.05, 8, 0.05),
         Parameter("shoulder", "Shoulder sharpness", 1.05, 8, 0.05),
         *_COLOUR,
+        *_HDR,
     ),
     "filmic": (
         *_COMMON,
         Parameter("toe", "Toe begins below grey", 0.1, 4, 0.05, "stops"),
         Parameter("shoulder", "Shoulder begins above grey", 0.1, 4, 0.05, "stops"),
         *_COLOUR,
+        *_HDR,
     ),
 }
 """Of each family that can be designed."""
 MOST_DRAWN_IN = 0.85
+LEAST_BEND = 1.15
+"""How much longer the way to the peak of an HDR display is, at the least, than without a shoulder."""
 
 
 def check_design(family: str, design: Design) -> None:

@@ -1,11 +1,14 @@
 """View families, and how each is written into a config as operations that OCIO files hold."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from hashlib import sha256
 
+import numpy as np
 import PyOpenColorIO as ocio
 
+from saltwort.core.engine import apply_to_colour, space_processor
+from saltwort.core.engine.displays import SDR_WHITE
 from saltwort.core.engine.measured import (
     AP0_TO_XYZ_D65,
     DISPLAY_INTERCHANGE,
@@ -13,12 +16,13 @@ from saltwort.core.engine.measured import (
     linear_to_ap0,
     reference_to_ap0,
 )
-from saltwort.core.engine.transforms import clamp_transform, log2_transform, matrix_transform, power_transform
+from saltwort.core.engine.transforms import clamp_transform, log2_transform, matrix_transform
 from saltwort.core.errors import BadInput
 from saltwort.core.spaces.gamuts import AP0, REC2020, Matrix, rgb_to_rgb, solve
 from saltwort.core.views import agx, filmic
 from saltwort.core.views.design import Design, check_design
-from saltwort.core.views.log_range import MIDDLE_GREY, Array
+from saltwort.core.views.gamut_fit import fit_transform
+from saltwort.core.views.log_range import CURVE_POINTS, MIDDLE_GREY, Array
 
 LUT_FOLDER = "luts"
 ACES_PREFIX = "ACES-OUTPUT - ACES2065-1_to_CIE-XYZ-D65 - "
@@ -138,25 +142,45 @@ def display_space(config: ocio.Config, display: str) -> str:
 Written = tuple[list[ocio.Transform], Files, str]
 
 
+@dataclass(frozen=True)
+class _Screen:
+    """A display that is written for: from display light in some primaries to its own, and from those, where 1 is 100
+    cd/m², to the display reference. `white` is where light of 1 lies, `peak` the brightest that is shown."""
+
+    to_display: Matrix
+    to_xyz: Matrix
+    is_hdr: bool
+    white: float
+    peak: float
+
+    def finish(self) -> list[ocio.Transform]:
+        """From light in the display's primaries, white at 1, to the display reference, cut to what is shown."""
+        return [
+            ocio.RangeTransform(minInValue=0.0, maxInValue=self.peak, minOutValue=0.0, maxOutValue=self.peak),
+            matrix_transform(self.to_xyz),
+        ]
+
+
 def _write_agx(config: ocio.Config, view: AddedView, space: str) -> Written:
     to_rec2020 = rgb_to_rgb(AP0, REC2020) @ reference_to_ap0(config)
-    to_display, to_xyz = _display_matrices(config, space, AP0_TO_XYZ_D65 @ rgb_to_rgb(REC2020, AP0))
-    design = view.design or agx.DESIGN
-    curve, files = _curve("agx", agx.sampled_curve(design))
+    design = for_display(config, space, view.design or agx.DESIGN)
+    screen = _screen(config, space, AP0_TO_XYZ_D65 @ rgb_to_rgb(REC2020, AP0), design)
+    values = agx.hdr_curve(_hdr_stops(design), design) if screen.is_hdr else agx.sampled_curve(design)
+    curve, files = _curve("agx", values)
+    power, power_file = _power(agx.DISPLAY_POWER, _most(design.let_out()) * float(values[-1]))
     return (
         [
             matrix_transform(design.drawn_in() @ to_rec2020),
-            *_log_range(design),
+            *_log_range(design, screen),
             curve,
             matrix_transform(design.let_out()),
             _floor(),
-            power_transform(agx.DISPLAY_POWER),
-            matrix_transform(to_display),
-            clamp_transform(),
-            matrix_transform(to_xyz),
+            power,
+            matrix_transform(screen.to_display * screen.white),
+            *screen.finish(),
         ],
-        files,
-        "AgX",
+        files | power_file,
+        _label("AgX", design, screen),
     )
 
 
@@ -165,24 +189,33 @@ def _write_filmic(config: ocio.Config, view: AddedView, space: str) -> Written:
     if working_to_ap0 is None:
         raise BadInput("Filmic works in the primaries of the working space, which this config does not tell.")
     to_working = solve(working_to_ap0, reference_to_ap0(config))
-    to_display, to_xyz = _display_matrices(config, space, AP0_TO_XYZ_D65 @ working_to_ap0)
-    design = view.design or filmic.DESIGN
-    curve, files = _curve("filmic", filmic.sampled_curve(design))
+    design = for_display(config, space, view.design or filmic.DESIGN)
+    screen = _screen(config, space, AP0_TO_XYZ_D65 @ working_to_ap0, design)
+    values = filmic.hdr_curve(_hdr_stops(design), design) if screen.is_hdr else filmic.sampled_curve(design)
+    curve, files = _curve("filmic", values**filmic.DISPLAY_POWER)
     return (
         [
             matrix_transform(design.drawn_in() @ to_working),
-            *_log_range(design),
+            *_log_range(design, screen),
             curve,
-            power_transform(filmic.DISPLAY_POWER),
             matrix_transform(design.let_out()),
             _floor(),
-            matrix_transform(to_display),
-            clamp_transform(),
-            matrix_transform(to_xyz),
+            matrix_transform(screen.to_display * screen.white),
+            fit_transform(),
+            *screen.finish(),
         ],
         files,
-        "Filmic",
+        _label("Filmic", design, screen),
     )
+
+
+def _label(family: str, design: Design, screen: _Screen) -> str:
+    """What a view transform is called; on HDR displays with its peak, and where its white lies."""
+    return f"{family} {design.peak_nits:g} nits, white at {design.white_nits:g}" if screen.is_hdr else family
+
+
+def _hdr_stops(design: Design) -> Array:
+    return np.linspace(design.darkest, design.hdr_brightest, HDR_CURVE_POINTS)
 
 
 def _write_aces(config: ocio.Config, view: AddedView, space: str) -> Written:
@@ -204,29 +237,71 @@ _WRITERS: dict[str, Callable[[ocio.Config, AddedView, str], Written]] = {
 }
 
 
-def _display_matrices(config: ocio.Config, space: str, light_to_xyz: Matrix) -> tuple[Matrix, Matrix]:
-    """From display light in some primaries to the display's own, and from those to the display reference, XYZ-D65."""
+HDR_CURVE_POINTS = 4 * CURVE_POINTS - 3
+"""So that the points of an SDR curve are among them, and as near to each other up to a peak of many stops."""
+EXTENDED = "edr-video"
+"""OCIO encoding of a display that takes values above 1 for light above white."""
+
+
+def _screen(config: ocio.Config, space: str, light_to_xyz: Matrix, design: Design) -> _Screen:
     if not config.hasRole(DISPLAY_INTERCHANGE):
         raise BadInput(f"The config has no role {DISPLAY_INTERCHANGE}, which a view needs.")
     to_xyz = display_to_xyz(config, space)
     to_display = solve(to_xyz, light_to_xyz)
     # Both whites are D65 to four places; the last step makes white exactly white, so that greys stay grey.
-    return to_display / to_display.sum(axis=1, keepdims=True), to_xyz
+    to_display = to_display / to_display.sum(axis=1, keepdims=True)
+    if not shows_hdr(config, space):
+        return _Screen(to_display, to_xyz, False, 1.0, 1.0)
+    return _Screen(to_display, to_xyz, True, design.white_nits / SDR_WHITE, design.peak_nits / SDR_WHITE)
 
 
-def _log_range(design: Design) -> list[ocio.Transform]:
-    """The logarithmic range of `log_range.to_log_range`, clamped."""
-    return [log2_transform(design.darkest, design.brightest, MIDDLE_GREY), clamp_transform()]
+def shows_hdr(config: ocio.Config, space: str) -> bool:
+    """Whether a display-referred space goes beyond 100 cd/m²: its full code values do, or it says that it takes values
+    above 1."""
+    return config.getColorSpace(space).getEncoding() == EXTENDED or _brightest(config, space) > 1.5 * SDR_WHITE
+
+
+def for_display(config: ocio.Config, space: str, design: Design) -> Design:
+    """The design with no higher peak than the display's code values hold."""
+    if config.getColorSpace(space).getEncoding() == EXTENDED:
+        return design
+    return replace(design, peak_nits=min(design.peak_nits, max(_brightest(config, space), design.white_nits * 1.01)))
+
+
+def _brightest(config: ocio.Config, space: str) -> float:
+    """cd/m² of full code values, rounded to whole ones as displays are told."""
+    white = apply_to_colour(space_processor(config, space, DISPLAY_INTERCHANGE), (1.0, 1.0, 1.0))
+    return float(round(white[1] * SDR_WHITE))
+
+
+def _log_range(design: Design, screen: _Screen) -> list[ocio.Transform]:
+    """The logarithmic range of `log_range.to_log_range`, or that of HDR displays, clamped."""
+    brightest = design.hdr_brightest if screen.is_hdr else design.brightest
+    return [log2_transform(design.darkest, brightest, MIDDLE_GREY), clamp_transform()]
 
 
 def _floor() -> ocio.RangeTransform:
     return ocio.RangeTransform(minInValue=0.0, minOutValue=0.0)
 
 
-def _curve(name: str, values: Array) -> tuple[ocio.FileTransform, Files]:
-    """A curve on 0–1 as an spi1d file, named after its content so that two never meet under one name."""
+def _most(matrix: Matrix) -> float:
+    """The largest number that a matrix makes of numbers on 0–1."""
+    return float(np.maximum(matrix, 0).sum(axis=1).max())
+
+
+def _power(power: float, most: float) -> tuple[ocio.FileTransform, Files]:
+    """Numbers from 0 to `most` to a power. As a curve: the engine's own power is a fast one, and where strong channels
+    take each other away, its error of some 2e-5 is seen in the shadows."""
+    return _curve("power", np.linspace(0, most, POWER_POINTS) ** power, most)
+
+
+POWER_POINTS = 4096
+
+
+def _curve(name: str, values: Array, last: float = 1.0) -> tuple[ocio.FileTransform, Files]:
+    """A curve from 0 to `last` as an spi1d file, named after its content so that two never meet under one name."""
     lines = [
-        f"Version 1\nFrom 0.0 1.0\nLength {len(values)}\nComponents 1\n{{",
+        f"Version 1\nFrom 0.0 {last:.9f}\nLength {len(values)}\nComponents 1\n{{",
         *(f" {value:.9f}" for value in values),
         "}\n",
     ]

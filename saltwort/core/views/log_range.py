@@ -13,8 +13,12 @@ CURVE_POINTS = 4096
 by themselves."""
 
 
+def stops_of(light: Array) -> Array:
+    """Scene-linear light in stops from middle grey; minus infinity for zero and negative light."""
+    with np.errstate(divide="ignore"):
+        return np.asarray(np.log2(np.maximum(light, 0.0) / MIDDLE_GREY))
+
+
 def to_log_range(light: Array, design: Design) -> Array:
     """Scene-linear light as its place in the design's range, 0–1, clamped; zero and negative light is at 0."""
-    with np.errstate(divide="ignore", invalid="ignore"):
-        stops = np.log2(np.maximum(light, 0.0) / MIDDLE_GREY)
-    return np.clip((stops - design.darkest) / design.stops, 0.0, 1.0)
+    return np.clip((stops_of(light) - design.darkest) / design.stops, 0.0, 1.0)

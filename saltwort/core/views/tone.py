@@ -11,19 +11,25 @@ from saltwort.core.engine import ViewChoice, apply, space_processor, view_proces
 from saltwort.core.engine.measured import AP0_TO_XYZ_D65, DISPLAY_INTERCHANGE, SCENE_INTERCHANGE, space_of_view
 from saltwort.core.errors import BadInput
 from saltwort.core.spaces.difference import ictcp
-from saltwort.core.spaces.gamuts import REC709, rgb_to_xyz, solve
+from saltwort.core.spaces.gamuts import REC709, REC2020, rgb_to_xyz, solve
 
 Array = NDArray[np.float64]
 
 MIDDLE_GREY = 0.18
 LOWEST, HIGHEST, PER_STOP = -14, 14, 8
 """Stops around middle grey that a curve covers, and points for each."""
+JUMP = 0.1
+"""Of the code values, within 1/PER_STOP of a stop: three times what the steepest views in use rise by."""
 STEP = 1 / 1023
 """One step of 10 bits: nearer to the limit than this, a value is at it."""
 HUES = 24
 HUE_NAMES = ("red", "yellow", "green", "cyan", "blue", "magenta")
 SWEPT = np.arange(-6.0, 8.01, 0.5)
 """Stops over which hues are followed."""
+ORDER_HUES, ORDER_SATURATIONS, ORDER_STOPS = 72, (0.5, 0.8, 1.0), np.arange(-4.0, 4.1, 1.0)
+"""Where the order of hues is counted: by 5 degrees, up to colours that no display shows."""
+SAME_HUE = np.radians(0.01)
+"""Between neighbours; below, both lie on one hue, as where a display cuts them off."""
 COLOURLESS = 0.02
 """Distance from the neutral axis in ICtCp below which a colour has no hue to speak of."""
 REVERSAL = np.radians(1.0)
@@ -36,7 +42,8 @@ class ToneCurve:
     display's diffuse white at 1. `grey` is what middle grey is shown at, `slope` how many stops of display light a stop
     of scene light makes there, `black_at` and `white_at` the stops at which code values reach their ends; None where
     they do not within the curve. `tint` is the largest difference between the channels of a grey, as code values on
-    0–1, and `falls_at` the first stop at which more light is shown darker; None for a curve that never falls."""
+    0–1, and `falls_at` the first stop at which more light is shown darker; None for a curve that never falls. `step_at`
+    is the first stop at which it jumps, by JUMP and more; None where it does not."""
 
     stops: tuple[float, ...]
     light: tuple[float, ...]
@@ -46,6 +53,7 @@ class ToneCurve:
     white_at: float | None
     tint: float
     falls_at: float | None
+    step_at: float | None = None
 
     @property
     def dynamic_range(self) -> float | None:
@@ -68,12 +76,14 @@ class HueTurn:
 class Sweep:
     """All hues followed: `shown` are display code values, (exposures, hues, 3), exposures as of SWEPT, `saturation` the
     mean distance of all hues from the neutral axis in ICtCp at each of them. `reversed_at` is the first stop at which
-    two neighbouring hues have changed places; None where they keep their order."""
+    two neighbouring hues have changed places; None where they keep their order. `out_of_order` counts the neighbours,
+    of ORDER_HUES hues of Rec.2020 in each of ORDER_SATURATIONS, that lie the other way round at each of ORDER_STOPS."""
 
     shown: NDArray[np.float32]
     saturation: tuple[float, ...]
     hues: tuple[HueTurn, ...]
     reversed_at: float | None
+    out_of_order: int = 0
 
     @property
     def named(self) -> tuple[tuple[str, HueTurn], ...]:
@@ -100,6 +110,7 @@ def tone_curve(config: ocio.Config, choice: ViewChoice) -> ToneCurve:
     dark = np.flatnonzero(mean <= mean.min() + STEP)
     bright = np.flatnonzero(mean >= mean.max() - STEP)
     falls = np.flatnonzero(np.diff(mean) < -STEP / 4)
+    jumps = np.flatnonzero(np.abs(np.diff(mean)) > JUMP)
     return ToneCurve(
         stops=tuple(stops.tolist()),
         light=tuple(light.tolist()),
@@ -109,6 +120,7 @@ def tone_curve(config: ocio.Config, choice: ViewChoice) -> ToneCurve:
         white_at=float(stops[bright[0]]) if len(bright) > 1 else None,
         tint=float(np.ptp(codes, axis=1).max()),
         falls_at=float(stops[falls[0]]) if len(falls) else None,
+        step_at=float(stops[jumps[0]]) if len(jumps) else None,
     )
 
 
@@ -127,7 +139,22 @@ def sweep(config: ocio.Config, choice: ViewChoice) -> Sweep:
     shown = np.asarray(codes, np.float32).reshape(len(SWEPT), HUES, 3)
     saturation = np.hypot(paths[..., 1], paths[..., 2]).mean(axis=1)
     turns = tuple(_turn(paths[:, hue]) for hue in range(HUES))
-    return Sweep(shown, tuple(saturation.tolist()), turns, _reversed_at(paths))
+    ordered = _out_of_order(config, choice, to_working)
+    return Sweep(shown, tuple(saturation.tolist()), turns, _reversed_at(paths), ordered)
+
+
+def _out_of_order(config: ocio.Config, choice: ViewChoice, to_working: ocio.CPUProcessor) -> int:
+    """See Sweep.out_of_order."""
+    turn = np.arange(ORDER_HUES) / ORDER_HUES * 6
+    full = np.clip(np.abs((turn[:, None] + np.array([0, 4, 2])) % 6 - 3) - 1, 0, 1)
+    hues = np.stack([1 - share * (1 - full) for share in ORDER_SATURATIONS])
+    light = MIDDLE_GREY * 2.0 ** ORDER_STOPS[:, None, None, None] * (hues @ _REC2020_TO_AP0.T)
+    working = apply(to_working, light.reshape(1, -1, 3).astype(np.float32))[0]
+    seen = ictcp(display_xyz(config, choice, _through(config, choice, working)))
+    return int(_wrong_way(seen.reshape(-1, ORDER_HUES, 3), SAME_HUE).sum())
+
+
+_REC2020_TO_AP0 = solve(AP0_TO_XYZ_D65, rgb_to_xyz(REC2020))
 
 
 @lru_cache(maxsize=1)
@@ -156,13 +183,19 @@ def _turn(path: Array) -> HueTurn:
 
 
 def _reversed_at(paths: Array) -> float | None:
-    """Where neighbouring hues, (exposures, hues, ICtCp), change places: the sign of the angle between them."""
-    angle, chroma = np.arctan2(paths[..., 2], paths[..., 1]), np.hypot(paths[..., 1], paths[..., 2])
+    """The first exposure at which neighbouring hues, (exposures, hues, ICtCp), have changed places."""
+    wrong = np.flatnonzero(_wrong_way(paths, REVERSAL).any(axis=1))
+    return float(SWEPT[wrong[0]]) if len(wrong) else None
+
+
+def _wrong_way(rings: Array, least: float) -> NDArray[np.bool_]:
+    """Which hues of rings, (rings, hues, ICtCp), lie by more than an angle on the wrong side of the next: the sign of
+    the angle between them is not that of most."""
+    angle, chroma = np.arctan2(rings[..., 2], rings[..., 1]), np.hypot(rings[..., 1], rings[..., 2])
     steps = (np.roll(angle, -1, axis=1) - angle + np.pi) % (2 * np.pi) - np.pi
     seen = (chroma > COLOURLESS) & (np.roll(chroma, -1, axis=1) > COLOURLESS)
     around = np.sign(np.where(seen, steps, 0).sum())
-    wrong = np.flatnonzero((seen & (steps * around < -REVERSAL)).any(axis=1))
-    return float(SWEPT[wrong[0]]) if len(wrong) else None
+    return np.asarray(seen & (steps * around < -least))
 
 
 def _through(config: ocio.Config, choice: ViewChoice, light: Array | NDArray[np.float32]) -> Array:

@@ -53,7 +53,9 @@ class ToneSerializer(serializers.Serializer):
     hues = NamedHueSerializer(many=True)
     tint = serializers.FloatField(allow_null=True)
     falls_at = serializers.FloatField(allow_null=True)
+    step_at = serializers.FloatField(allow_null=True)
     reversed_at = serializers.FloatField(allow_null=True)
+    out_of_order = serializers.IntegerField(allow_null=True)
 
 
 class ToneQuery(ViewChoiceSerializer, ConfigQuery):
@@ -71,7 +73,18 @@ def _tone(config: Any, choice: ViewChoice) -> dict[str, Any]:
     try:
         curve, swept = tone_curve(config, choice), sweep(config, choice)
     except BadInput as error:
-        numbers = ("grey", "slope", "black_at", "white_at", "dynamic_range", "largest_turn", "tint", "falls_at")
+        numbers = (
+            "grey",
+            "slope",
+            "black_at",
+            "white_at",
+            "dynamic_range",
+            "largest_turn",
+            "tint",
+            "falls_at",
+            "step_at",
+            "out_of_order",
+        )
         lists: dict[str, list] = {name: [] for name in ("stops", "light", "swept", "saturation", "hues")}
         return {"refused": str(error), **dict.fromkeys((*numbers, "reversed_at")), **lists}
     return {
@@ -80,10 +93,26 @@ def _tone(config: Any, choice: ViewChoice) -> dict[str, Any]:
         "dynamic_range": curve.dynamic_range,
         "largest_turn": swept.largest,
         "reversed_at": swept.reversed_at,
+        "out_of_order": swept.out_of_order,
         "swept": SWEPT.tolist(),
         "saturation": swept.saturation,
         "hues": [{"name": name, **vars(hue)} for name, hue in swept.named],
     }
+
+
+_FIGURES = (
+    "grey",
+    "slope",
+    "black_at",
+    "white_at",
+    "dynamic_range",
+    "largest_turn",
+    "tint",
+    "falls_at",
+    "step_at",
+    "reversed_at",
+    "out_of_order",
+)
 
 
 @extend_schema(parameters=[ToneQuery], responses=BINARY)

@@ -50,6 +50,8 @@ class DesignSerializer(serializers.Serializer):
     outset = triple_of_numbers()
     outset_turn = triple_of_numbers()
     path_to_white = serializers.FloatField()
+    peak_nits = serializers.FloatField(default=1000.0)
+    white_nits = serializers.FloatField(default=100.0)
 
 
 class AddedViewSerializer(serializers.Serializer):

@@ -1926,6 +1926,16 @@ export interface components {
             outset_turn: number[];
             /** Format: double */
             path_to_white: number;
+            /**
+             * Format: double
+             * @default 1000
+             */
+            peak_nits: number;
+            /**
+             * Format: double
+             * @default 100
+             */
+            white_nits: number;
         };
         /** @description A family whose views can be designed: its parameters, itself as a design, and others to start from. */
         DesignedFamily: {
@@ -3099,7 +3109,10 @@ export interface components {
             /** Format: double */
             falls_at: number | null;
             /** Format: double */
+            step_at: number | null;
+            /** Format: double */
             reversed_at: number | null;
+            out_of_order: number | null;
         };
         ToneMapping: {
             name: string;

@@ -55,6 +55,7 @@ export function LightPlaces({ panes }: { panes: Shown[] }) {
             <th>White at</th>
             <th>Range</th>
             <th>Largest turn of hue</th>
+            <th>Hues out of order</th>
           </tr>
         </thead>
         <tbody className="small">
@@ -70,7 +71,7 @@ export function LightPlaces({ panes }: { panes: Shown[] }) {
                   {index + 1} {name(shown)}
                 </td>
                 {!tone || tone.refused ? (
-                  <td colSpan={6} className="quiet">
+                  <td colSpan={7} className="quiet">
                     {tone?.refused ?? error?.message ?? 'computing …'}
                   </td>
                 ) : (
@@ -89,6 +90,9 @@ export function LightPlaces({ panes }: { panes: Shown[] }) {
                           {tone.largest_turn.turn.toFixed(0)}° at {number(tone.largest_turn.at)}
                         </span>
                       )}
+                    </td>
+                    <td className="mono" title="Of 1,944 neighbouring hues, how many have changed places">
+                      {tone.out_of_order}
                     </td>
                   </>
                 )}

@@ -127,6 +127,19 @@ def light_falls(subjects: Subjects) -> Iterator[Problem]:
             )
 
 
+@check("view.step", CAUTION)
+def step(subjects: Subjects) -> Iterator[Problem]:
+    """A view jumps from one brightness to another."""
+    for choice, curve, _ in _studied(subjects):
+        if curve.step_at is not None:
+            yield Problem(
+                choice.view,
+                "Brightness jumps",
+                f"On {choice.display}, the tone curve jumps at {curve.step_at:+.1f} stops around grey: a soft gradient "
+                "gets a hard edge there. Let its toe or shoulder begin nearer to grey.",
+            )
+
+
 @check("view.hues-reversed", CAUTION)
 def hues_reversed(subjects: Subjects) -> Iterator[Problem]:
     """A view puts neighbouring hues in each other's place."""
