@@ -178,9 +178,8 @@ class _Lowering:
             "space",
             space.getName(),
             BAKED,
-            f"The view that it undoes is baked, so its exact inverse is too. Half of its colours come within "
-            f"{off[0]:.2%}, nine of ten within {off[1]:.1%}, and the worst, at the edge of the display, is {off[2]:.0%} "
-            "off.",
+            "The view that it undoes is baked, so its exact inverse is too. Half of its colours come within "
+            f"{off[0]:.2%}, nine of ten within {off[1]:.1%}; the worst, where the display ends, is {off[2]:.0%} off.",
         )
 
     def _replaced(
