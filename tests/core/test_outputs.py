@@ -219,6 +219,23 @@ class HandOffFiles(ImageTestCase):
         tags = read_header(self.folder / "a.exr").tags
         np.testing.assert_allclose(tags["chromaticities"], ADOBE_RGB.chromaticities, atol=1e-5)
 
+    def test_alpha_goes_along_and_light_at_alpha_0_too(self) -> None:
+        flame = np.zeros((6, 8, 4), np.float32)
+        flame[..., :3] = (8.0, 3.0, 0.5)
+        flame[:3, :, 3] = 0.5
+        source = write(self.folder / "flame.exr", flame, "float")
+        written = write_handoff(project_config(), source, "ACEScg", "ACEScg", self.folder / "a.exr")
+        header = read_header(self.folder / "a.exr")
+        self.assertEqual((header.channel_names, header.alpha), (("R", "G", "B", "A"), "associated"))
+        np.testing.assert_allclose(read_pixels(self.folder / "a.exr", alpha=True), flame)
+        self.assertEqual(written.largest_error, 0.0)
+        straight = np.full((6, 8, 4), 0.5, np.float32)
+        source = write(self.folder / "leaf.png", straight, "uint16")
+        write_handoff(project_config(), source, SRGB, "ACEScg", self.folder / "b.exr")
+        found = read_pixels(self.folder / "b.exr", alpha=True)
+        meant = apply(space_processor(project_config(), SRGB, "ACEScg"), read_pixels(source)) * found[..., 3:]
+        np.testing.assert_allclose(found[..., :3], meant, atol=2e-4)
+
     def test_an_encoded_space_gets_none(self) -> None:
         source = write(self.folder / "render.exr", light(), "float")
         write_handoff(project_config(), source, "ACEScg", SRGB, self.folder / "a.exr")

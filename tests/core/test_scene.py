@@ -253,6 +253,24 @@ class SameColour(TestCase):
         np.testing.assert_allclose(pixels[0, 0] * 255, (47, 106, 104), atol=1e-4)
 
 
+class HoweverBright(TestCase):
+    def test_whether_a_display_shows_a_colour_does_not_depend_on_its_brightness(self) -> None:
+        config = project_config()
+        for colour in ((0.0, 1.0, 0.0), (0.2, 0.5, 0.1), (0.9, 0.1, 0.05)):
+            for space in ("ACEScg", LINEAR_REC709):
+                light = np.array(space_processor(config, space, "ACEScg").applyRGB(list(colour)))
+                shown = [
+                    tuple(display.holds for display in colour_facts(config, tuple(light * gain)).displays)
+                    for gain in (1e-6, 1e-4, 0.01, 1.0, 100.0, 1e4)
+                ]
+                with self.subTest(colour, space=space):
+                    self.assertEqual(len(set(shown)), 1)
+        blue = space_processor(config, LINEAR_REC709, "ACEScg").applyRGB([0.0, 0.0, 1e4])
+        self.assertTrue(all(display.holds for display in colour_facts(config, tuple(blue)).displays))
+        green = colour_facts(config, (0.0, 1e-4, 0.0))
+        self.assertFalse(any(display.holds for display in green.displays if "sRGB" in display.display))
+
+
 class Gamuts(TestCase):
     def test_a_space_holds_itself_and_its_matrices_lead_back(self) -> None:
         config = project_config()

@@ -12,7 +12,7 @@ import OpenImageIO as oiio
 from numpy.typing import NDArray
 
 from saltwort.core.errors import BadInput
-from saltwort.core.images.channels import ASSOCIATED, STRAIGHT, colour_channels, has_alpha
+from saltwort.core.images.channels import ASSOCIATED, STRAIGHT, colour_channels, colour_groups, has_alpha
 from saltwort.core.images.formats import Format, sniff
 from saltwort.core.images.png import png_tags
 from saltwort.core.spaces.icc import read_profile
@@ -224,9 +224,12 @@ def read_box(path: Path, x: int, y: int, width: int, height: int, layer: str | N
     return box
 
 
-def _framed_strips(path: Path, header: Header, layer: str | None) -> Iterator[tuple[int, Pixels]]:
-    """(first row, RGB of shape (rows, width, 3)) in the picture that is shown: cut to it, black where there is none."""
-    colour = colour_channels(header.channel_names)
+def _framed_strips(
+    path: Path, header: Header, layer: str | None, colour: list[int] | None = None
+) -> Iterator[tuple[int, Pixels]]:
+    """(first row, pixels of shape (rows, width, channels)) in the picture that is shown: cut to it, 0 where there is
+    none. Channels are `colour`, or those that are shown as red, green and blue."""
+    colour = colour or colour_channels(header.channel_names)
     if header.frame is None:
         for start, strip in read_strips(path, layer):
             yield start, strip[..., colour]
@@ -236,7 +239,7 @@ def _framed_strips(path: Path, header: Header, layer: str | None) -> Iterator[tu
         top, bottom = max(0, start + y), min(height, start + y + len(strip))
         left, right = max(0, x), min(width, x + header.width)
         if top < bottom and left < right:
-            framed = np.zeros((bottom - top, width, 3), np.float32)
+            framed = np.zeros((bottom - top, width, len(colour)), np.float32)
             rows = strip[top - y - start : bottom - y - start]
             framed[:, left:right] = rows[:, left - x : right - x][..., colour]
             yield top, framed
@@ -268,9 +271,10 @@ def _blank(first: int, last: int, width: int, channels: int) -> Iterator[tuple[i
         yield row, np.zeros((min(step, last - row), width, channels), np.float32)
 
 
-def read_pixels(path: Path, layer: str | None = None) -> Pixels:
-    """The whole picture as float32 RGB of shape (height, width, 3), as stored; a grey is repeated, alpha dropped. What
-    an EXR holds outside the picture is cut off, what it lacks there is black.
+def read_pixels(path: Path, layer: str | None = None, *, alpha: bool = False) -> Pixels:
+    """The whole picture as float32 RGB of shape (height, width, 3), as stored; a grey is repeated, alpha dropped, or,
+    where it is asked for and there is one, the fourth channel. What an EXR holds outside the picture is cut off, what
+    it lacks there is black.
 
     Raises BadInput for a damaged file and for one above MAX_PIXELS_IN_MEMORY.
     """
@@ -281,13 +285,15 @@ def read_pixels(path: Path, layer: str | None = None) -> Pixels:
             f"{path.name} has {width} × {height} pixels; pictures are shown and baked up to "
             f"{MAX_PIXELS_IN_MEMORY:,} pixels. Bring a smaller version."
         )
-    return _assembled(path, header, layer)
+    return _assembled(path, header, layer, alpha)
 
 
-def _assembled(path: Path, header: Header, layer: str | None) -> Pixels:
+def _assembled(path: Path, header: Header, layer: str | None, alpha: bool = False) -> Pixels:
     width, height = header.picture_size
-    pixels = np.zeros((height, width, 3), np.float32)
-    for start, strip in _framed_strips(path, header, layer):
+    own = [group.alpha for group in colour_groups(header.channel_names)[:1] if alpha and group.alpha is not None]
+    channels = [*colour_channels(header.channel_names), *own]
+    pixels = np.zeros((height, width, len(channels)), np.float32)
+    for start, strip in _framed_strips(path, header, layer, channels):
         pixels[start : start + len(strip)] = strip
     return pixels
 

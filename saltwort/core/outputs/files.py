@@ -10,6 +10,7 @@ import PyOpenColorIO as ocio
 from saltwort.core.engine import ViewChoice, apply, space_processor, view_processor
 from saltwort.core.errors import BadInput
 from saltwort.core.images import read_header, read_pixels, write_image
+from saltwort.core.images.channels import STRAIGHT
 from saltwort.core.images.reading import Pixels
 from saltwort.core.outputs.tags import handoff_tags, still_tags
 
@@ -79,16 +80,32 @@ def write_handoff(
     layer: str | None = None,
     progress: Progress = lambda share, doing: None,
 ) -> Written:
-    """Write a picture as scene-linear half-float EXR in `target_space`, no view, with its header tags."""
+    """Write a picture as scene-linear half-float EXR in `target_space`, no view, with its alpha and header tags. Alpha
+    is associated there; light at an alpha of 0 is kept."""
     processor = space_processor(config, source_space, target_space)
+    is_straight = read_header(source, layer).alpha == STRAIGHT
     progress(0.0, "Reading the picture")
-    light = apply(processor, read_pixels(source, layer), lambda share: progress(0.1 + 0.5 * share, "Converting"))
+    light = _converted(processor, source, layer, is_straight, lambda share: progress(0.1 + 0.5 * share, "Converting"))
     progress(0.6, "Writing the file")
     write_image(target, light, "half", handoff_tags(config, target_space))
     del light
     progress(0.7, "Reading it back")
-    meant = apply(processor, read_pixels(source, layer), lambda share: progress(0.7 + 0.25 * share, "Reading it back"))
+    meant = _converted(
+        processor, source, layer, is_straight, lambda share: progress(0.7 + 0.25 * share, "Reading back")
+    )
     return _read_back(target, meant, "half")
+
+
+def _converted(
+    processor: ocio.CPUProcessor, source: Path, layer: str | None, is_straight: bool, told: Callable[[float], None]
+) -> Pixels:
+    """A picture's light, with associated alpha where it has any."""
+    pixels = read_pixels(source, layer, alpha=True)
+    light = apply(processor, np.ascontiguousarray(pixels[..., :3]), told)
+    if pixels.shape[2] == 3:
+        return light
+    alpha = pixels[..., 3:]
+    return np.concatenate([light * alpha if is_straight else light, alpha], axis=2)
 
 
 LARGEST_HALF = 65504.0
@@ -102,7 +119,7 @@ def _read_back(target: Path, meant: Pixels, sample_type: str) -> Written:
     lowest, highest = _LIMITS.get(sample_type, (-np.inf, np.inf))
     is_number = np.isfinite(meant)
     held = is_number & (meant >= lowest) & (meant <= highest)
-    error = np.abs(read_pixels(target)[held] - meant[held])
+    error = np.abs(read_pixels(target, alpha=meant.shape[2] == 4)[held] - meant[held])
     return Written(
         width=header.width,
         height=header.height,
