@@ -82,6 +82,21 @@ def _measure(config: ocio.Config) -> Iterator[Measured]:
 def spaces_with(config: ocio.Config, gamut: Gamut, curve: Curve) -> list[str]:
     """The spaces of a config with these primaries and white, and this curve: scene-referred ones first, the nearest
     first among each. Empty where there is none, or the config has no interchange role to tell by."""
+    known = _matched.setdefault(config, {})
+    wanted = (gamut.chromaticities, curve)
+    if wanted not in known:
+        if len(known) >= MOST_MATCHED:
+            known.clear()
+        known[wanted] = _spaces_with(config, gamut, curve)
+    return known[wanted]
+
+
+MOST_MATCHED = 1_000
+# Thousands of files of a project declare the same few things.
+_matched: WeakKeyDictionary[ocio.Config, dict[tuple[tuple[float, ...], Curve], list[str]]] = WeakKeyDictionary()
+
+
+def _spaces_with(config: ocio.Config, gamut: Gamut, curve: Curve) -> list[str]:
     found = []
     for space in measured_spaces(config).values():
         off = _off(space, gamut)
