@@ -208,7 +208,7 @@ def write_textures(folder: Path) -> None:
         "quay_steps/quay_steps_rough.1002.png": ("uint8", lambda: grey(0.5 + 0.4 * noise(171, (SIDE, SIDE), 8)), {}),
         "quay_wall/quay_wall_orm.png": ("uint8", lambda: packed(height, mortar, specks), {}),
         "harbour_lamp/harbour_lamp_patina_basecolor.exr": ("half", patina, {"chromaticities": ROMM}),
-        "quay_wall/quay_wall_wet.tif": ("uint16", lambda: decoded(wall()), {}),
+        "harbour_lamp/harbour_lamp_lid.tif": ("uint16", lambda: decoded(enamel()), {}),
         CUT_OFF: ("uint8", rope, {}),
     }
     for name, (sample_type, make, tags) in draw.items():

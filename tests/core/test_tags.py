@@ -298,7 +298,13 @@ class Declarations(ImageTestCase):
     def test_a_word_that_means_something_else_too(self) -> None:
         """`robot_arm` is no packed map when its channels are those of a surface."""
         surface = replace(
-            STATS, correlation=(0.9,) * 3, at_ends=(0.0,) * 3, colours=900, low=(0.1,) * 3, max=(0.8,) * 3
+            STATS,
+            correlation=(0.9,) * 3,
+            at_ends=(0.0,) * 3,
+            colours=900,
+            low=(0.1,) * 3,
+            max=(0.8,) * 3,
+            median=(0.5,) * 3,
         )
         facts, kind = Facts(HEADER, surface), map_kind_of("robot_arm.png")
         self.assertEqual((kind.kind.key, kind.channels), ("packed", ("occlusion", "roughness", "metalness")))

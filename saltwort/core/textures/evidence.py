@@ -227,7 +227,7 @@ _GREY_8 = {ENCODED: 0.07, LINEAR: 0.01, NUMBERS: 0.89, NORMALS: 0.01, PACKED: 0.
 _GREY_16 = {ENCODED: 0.03, LINEAR: 0.02, NUMBERS: 0.92, NORMALS: 0.01, PACKED: 0.01, VECTORS: 0.01}
 _GREY_JPEG = {ENCODED: 0.13, LINEAR: 0.01, NUMBERS: 0.84, NORMALS: 0.005, PACKED: 0.005, VECTORS: 0.01}
 _GREY_FLOAT = {ENCODED: 0.01, LINEAR: 0.07, NUMBERS: 0.9, NORMALS: 0.005, PACKED: 0.005, VECTORS: 0.01}
-_COLOUR_8 = {ENCODED: 0.65, LINEAR: 0.09, NUMBERS: 0.03, NORMALS: 0.10, PACKED: 0.11, VECTORS: 0.02}
+_COLOUR_8 = {ENCODED: 0.58, LINEAR: 0.16, NUMBERS: 0.03, NORMALS: 0.10, PACKED: 0.11, VECTORS: 0.02}
 _COLOUR_16 = {ENCODED: 0.43, LINEAR: 0.31, NUMBERS: 0.03, NORMALS: 0.12, PACKED: 0.10, VECTORS: 0.03}
 _COLOUR_JPEG = {ENCODED: 0.78, LINEAR: 0.02, NUMBERS: 0.02, NORMALS: 0.08, PACKED: 0.09, VECTORS: 0.01}
 _COLOUR_FLOAT = {ENCODED: 0.11, LINEAR: 0.62, NUMBERS: 0.03, NORMALS: 0.09, PACKED: 0.05, VECTORS: 0.10}
@@ -335,12 +335,13 @@ _SHORT_WORD = 3
 def _of_kind(kind: KindMatch, header: Header) -> Likelihoods:
     if kind.kind.group == DATA:
         own = _SORT_OF_KIND.get(kind.kind.key, NUMBERS)
-        against = 0.02 if len(kind.word) <= _SHORT_WORD else 0.005
+        against = 0.04 if len(kind.word) <= _SHORT_WORD else 0.005
         return dict.fromkeys(DATA_SORTS, 0.3) | {own: 1.0, ENCODED: against, LINEAR: against}
     is_often_grey = kind.kind.key in ("specular_colour", "transmission", "subsurface")
     numbers = 0.05 if is_often_grey else 0.02 if len(kind.word) <= _SHORT_WORD else 0.005
-    # Integers with light in them mostly say so in their name.
-    likelihoods = dict.fromkeys(DATA_SORTS, numbers) | {ENCODED: 1.0, LINEAR: 1.0 if _is_float(header) else 0.5}
+    # Integers with light in them mostly say so in their name; 8 bits are too few for it.
+    light = 1.0 if _is_float(header) else 0.2 if header.bit_depth == "8-bit" else 0.5
+    likelihoods = dict.fromkeys(DATA_SORTS, numbers) | {ENCODED: 1.0, LINEAR: light}
     if kind.kind.group == LIGHT:
         likelihoods[ENCODED] = 0.15 if _is_float(header) else 1.0
     return likelihoods
@@ -427,10 +428,10 @@ def _packed(facts: Facts) -> Iterator[Piece]:
         yield "pixels.channels-apart", says, {ENCODED: colour, LINEAR: colour, NUMBERS: 0.1, PACKED: 1.0, VECTORS: 1.0}
     elif min(stats.correlation) > 0.6:
         says = "Its channels go up and down together, as those of a surface do."
-        yield "pixels.channels-together", says, {PACKED: 0.03, VECTORS: 0.1, NORMALS: 0.1}
+        yield "pixels.channels-together", says, {PACKED: 0.03, VECTORS: 0.1, NORMALS: 0.1, NUMBERS: 0.15}
     elif sum(value > _APART for value in stats.correlation) >= 2:
         says = "Its channels mostly go up and down together."
-        yield "pixels.channels-together", says, {PACKED: 0.25, VECTORS: 0.3, NORMALS: 0.5}
+        yield "pixels.channels-together", says, {PACKED: 0.25, VECTORS: 0.3, NORMALS: 0.5, NUMBERS: 0.4}
 
 
 FEW_COLOURS = 32
@@ -493,12 +494,12 @@ def _brightness(stats: Stats) -> Iterator[Piece]:
 # Up to a median, how often encoded pictures, linear ones and packed maps have it.
 _BY_MEDIAN = (
     (0.06, (0.12, 1.0, 0.1)),
-    (0.13, (0.35, 1.0, 0.2)),
-    (0.22, (0.75, 1.0, 0.8)),
-    (0.33, (1.0, 0.9, 1.0)),
-    (0.45, (1.0, 0.65, 1.0)),
-    (0.6, (1.0, 0.3, 1.0)),
-    (math.inf, (1.0, 0.2, 1.0)),
+    (0.13, (0.3, 1.0, 0.2)),
+    (0.22, (0.5, 1.0, 0.8)),
+    (0.33, (0.75, 1.0, 1.0)),
+    (0.45, (1.0, 0.6, 1.0)),
+    (0.6, (1.0, 0.25, 1.0)),
+    (math.inf, (1.0, 0.12, 1.0)),
 )
 
 
@@ -519,7 +520,13 @@ def _contrast(stats: Stats) -> Iterator[Piece]:
 
 
 # Up to so many stops, how often encoded pictures and linear ones have them; beyond, both are as common.
-_BY_STOPS = ((0.5, (1.0, 0.5)), (0.8, (1.0, 0.8)), (1.6, (0.6, 1.0)), (math.inf, (1.0, 1.0)))
+_BY_STOPS = (
+    (0.5, (1.0, 0.4)),
+    (0.8, (1.0, 0.75)),
+    (1.6, (0.55, 1.0)),
+    (3.0, (0.65, 1.0)),
+    (math.inf, (1.0, 1.0)),
+)
 
 
 def _by_skew(stats: Stats) -> tuple[float, float]:
