@@ -3,6 +3,7 @@
 import re
 
 import numpy as np
+import PyOpenColorIO as ocio
 from playwright.sync_api import expect
 
 from saltwort.core.engine import apply, view_processor
@@ -18,7 +19,14 @@ class HandOffs(BrowserTestCase):
         expect(sheet.get_by_role("row").filter(has_text="Working or rendering space")).to_contain_text("ACEScg")
         expect(sheet.get_by_role("row").filter(has_text="wall_roughness.png")).to_contain_text("pinned")
         self.choose("Loads OCIO configs up to", "2.3")
-        expect(sheet.get_by_role("article")).to_contain_text("Config too new for this station")
+        expect(sheet.get_by_role("article")).to_contain_text("Gets a config for OCIO 2.3")
+        config = page.get_by_role("group", name="Config for the renderer")
+        expect(config).to_contain_text("Left out", timeout=60_000)  # what is lost is told before it can be saved
+        with page.expect_download() as download:
+            config.get_by_role("link", name=re.compile(r"Save quay-r1-ocio2\.3\.ocioz")).click()
+        download.value.save_as(self.folder / "own.ocioz")
+        own = ocio.Config.CreateFromFile(str(self.folder / "own.ocioz"))
+        self.assertEqual((own.getMajorVersion(), own.getMinorVersion()), (2, 3))
         page.get_by_text("Takes texture spaces from the config’s file rules").click()
         expect(sheet.get_by_role("row").filter(has_text="wall_basecolor.png")).to_contain_text("set by hand")
         page.get_by_role("button", name=re.compile("Compositor")).click()

@@ -11,7 +11,10 @@ from playwright.sync_api import Page, expect
 from saltwort.core.engine import apply, load_config, space_processor
 from saltwort.core.images import read_pixels
 from saltwort.core.textures.rules import PATH_SEARCH_NAME
-from saltwort.server.projects.setups import archive_of
+from saltwort.demo.textures import decoded, enamel
+from saltwort.server.images.operations import store_file
+from saltwort.server.projects.setups import archive_of, current_setup
+from saltwort.server.textures.operations import add_texture
 from tests.browser.base import BrowserTestCase
 from tests.samples import ACES_SDR, LINEAR_REC709, SRGB, light, project_config, write, write_damaged
 
@@ -159,7 +162,39 @@ class Textures(BrowserTestCase):
         self.row(page, "wall_roughness.png").click()
         said = self.section("Selected file").get_by_role("list", name="Evidence")
         expect(said).to_contain_text("“roughness” in its name says roughness.")
-        expect(self.section("Selected file")).to_contain_text(re.compile("Raw confidence \\d+ %: likely normals"))
+        expect(self.section("Selected file")).to_contain_text(re.compile("Raw confidence \\d+ %: likely"))
+
+    def test_a_file_that_cannot_tell_shows_both_that_it_may_hold(self) -> None:
+        file = write(self.folder / "files" / "lid.tif", decoded(enamel()), "uint16")
+        add_texture(self.project, "lid.tif", store_file(file, "lid.tif"))
+        page = self.open("textures")
+        self.row(page, "lid.tif").click()
+        selected = self.section("Selected file")
+        expect(selected).to_contain_text("Undecided. It may hold:")
+        expect(selected.get_by_role("list", name="Candidates").get_by_role("listitem")).to_have_count(2)
+        expect(selected).to_contain_text("Was it saved with the curve of a screen, or as linear light?")
+        expect(selected.get_by_role("img", name="lid.tif read as ACEScg")).to_be_visible()
+
+    def test_a_declared_space_that_is_not_here_is_added(self) -> None:
+        romm = (0.7347, 0.2653, 0.1596, 0.8404, 0.0366, 0.0001, 0.3457, 0.3585)
+        file = write(self.folder / "files" / "tint_basecolor.exr", light(32, 32, 0.8), "half", chromaticities=romm)
+        add_texture(self.project, "tint_basecolor.exr", store_file(file, "tint_basecolor.exr"))
+        page = self.open("textures")
+        self.row(page, "tint_basecolor.exr").click()
+        selected = self.section("Selected file")
+        finding = selected.get_by_role("article").filter(has_text="Declares a space that is not here")
+        expect(finding).to_contain_text("which this config does not have")
+        finding.get_by_role("button", name="Add the space").click()
+        expect(selected).to_contain_text("Linear ROMM RGB")
+        expect(finding).to_have_count(0)
+        self.assertIn("Linear ROMM RGB", [space.name for space in current_setup(self.current()).added_spaces])
+
+    def test_a_packed_map_says_what_its_channels_hold(self) -> None:
+        file = write(self.folder / "files" / "wall_rma.png", light(32, 32, 1.0), "uint8")
+        add_texture(self.project, "wall_rma.png", store_file(file, "wall_rma.png"))
+        page = self.open("textures")
+        self.row(page, "wall_rma.png").click()
+        expect(self.section("Selected file")).to_contain_text("Red: roughness, green: metalness, blue: occlusion")
 
     def test_why_tells_every_rule_in_order(self) -> None:
         page = self.open("textures")

@@ -9,9 +9,6 @@ import numpy as np
 from saltwort.core.images import measure
 from saltwort.core.textures.evidence import (
     CONFIDENT,
-    DATA_SORTS,
-    ENCODED,
-    LINEAR,
     Verdict,
     data_space,
     evidence_for,
@@ -19,6 +16,7 @@ from saltwort.core.textures.evidence import (
     verdict_of,
 )
 from saltwort.core.textures.kinds import map_kind_of
+from saltwort.core.textures.pixel_evidence import DATA_SORTS, ENCODED, LINEAR
 from tests.core.made_textures import DATA, make
 from tests.core.test_images import ImageTestCase
 from tests.samples import base_config

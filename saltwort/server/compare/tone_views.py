@@ -73,20 +73,8 @@ def _tone(config: Any, choice: ViewChoice) -> dict[str, Any]:
     try:
         curve, swept = tone_curve(config, choice), sweep(config, choice)
     except BadInput as error:
-        numbers = (
-            "grey",
-            "slope",
-            "black_at",
-            "white_at",
-            "dynamic_range",
-            "largest_turn",
-            "tint",
-            "falls_at",
-            "step_at",
-            "out_of_order",
-        )
         lists: dict[str, list] = {name: [] for name in ("stops", "light", "swept", "saturation", "hues")}
-        return {"refused": str(error), **dict.fromkeys((*numbers, "reversed_at")), **lists}
+        return {"refused": str(error), **dict.fromkeys(_FIGURES), **lists}
     return {
         "refused": "",
         **vars(curve),

@@ -18,7 +18,7 @@ from saltwort.core.engine.processors import known_space
 from saltwort.core.images import read_box
 from saltwort.core.images.channels import colour_channels
 from saltwort.core.images.reading import Pixels
-from saltwort.core.textures.evidence import FLOATS
+from saltwort.core.textures.declared import FLOATS
 from saltwort.core.textures.kinds import LIGHT
 from saltwort.core.textures.looking import (
     chromaticities_of,

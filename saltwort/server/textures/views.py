@@ -13,7 +13,8 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from saltwort.core.images import Facts
-from saltwort.core.textures.evidence import environment_stops, evidence_for, verdict_of
+from saltwort.core.textures.evidence import evidence_for, verdict_of
+from saltwort.core.textures.pixel_evidence import environment_stops
 from saltwort.server.http import BINARY, as_csv, as_json_file, download, parsed
 from saltwort.server.images.operations import store_upload
 from saltwort.server.projects.previews import preview_rules

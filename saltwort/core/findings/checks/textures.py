@@ -11,16 +11,15 @@ from saltwort.core.findings.mending import add_space, mending
 from saltwort.core.findings.registry import BLOCKER, CAUTION, CheckedTexture, Fix, Problem, Subjects, check
 from saltwort.core.textures.declared import declared
 from saltwort.core.textures.evidence import (
-    UNIT_VECTORS,
     best_colour,
     data_space,
     decodes_a_display,
     holds_light,
-    is_flat,
     named_space,
     same_primaries,
 )
 from saltwort.core.textures.kinds import DATA
+from saltwort.core.textures.pixel_evidence import UNIT_VECTORS, is_flat
 
 
 @check("texture.data-read-as-colour", BLOCKER)
