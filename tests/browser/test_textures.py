@@ -184,7 +184,7 @@ class Textures(BrowserTestCase):
         selected = self.section("Selected file")
         finding = selected.get_by_role("article").filter(has_text="Declares a space that is not here")
         expect(finding).to_contain_text("which this config does not have")
-        finding.get_by_role("button", name="Add the space").click()
+        finding.get_by_role("button", name="Add this space").click()
         expect(selected).to_contain_text("Linear ROMM RGB")
         expect(finding).to_have_count(0)
         self.assertIn("Linear ROMM RGB", [space.name for space in current_setup(self.current()).added_spaces])

@@ -40,7 +40,7 @@ def add_space(subjects: Subjects, said: Declaration, name: str) -> Fix | None:
     space = free_name(re.sub(r"[,:/]", " ", called)[:60], taken)
     return Fix(
         operation="add-space",
-        label="Add the space",
+        label="Add this space",
         arguments={
             "name": space,
             "chromaticities": " ".join(f"{number:.6g}" for number in gamut.chromaticities),

@@ -58,9 +58,14 @@ def usual_names(count: int) -> tuple[str, ...]:
 
 
 def has_alpha(names: tuple[str, ...]) -> bool:
-    """Whether any channel is called alpha."""
-    return _alpha(names) is not None
+    """Whether any channel is the alpha of others; one that stands alone is a grey, whatever it is called."""
+    return len(names) > 1 and _alpha(names) is not None
+
+
+def is_alpha(name: str) -> bool:
+    """Whether a channel is called alpha."""
+    return name.rpartition(".")[2].lower() in ALPHA_NAMES
 
 
 def _alpha(names: tuple[str, ...]) -> int | None:
-    return next((number for number, name in enumerate(names) if name.rpartition(".")[2].lower() in ALPHA_NAMES), None)
+    return next((number for number, name in enumerate(names) if is_alpha(name)), None)

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from saltwort.core.errors import BadInput
 from saltwort.core.files import replacing
-from saltwort.core.images.channels import ASSOCIATED, STRAIGHT, has_alpha, usual_names
+from saltwort.core.images.channels import ASSOCIATED, STRAIGHT, has_alpha, is_alpha, usual_names
 from saltwort.core.images.reading import Pixels
 
 Attribute = str | int | float | bytes | tuple[int, ...] | tuple[float, ...]
@@ -173,9 +173,8 @@ def _spec(part: Part, plugin: str, attributes: Mapping[str, Attribute]) -> oiio.
     if len(part.sample_types) > 1:
         spec.channelformats = tuple(map(oiio.TypeDesc, part.sample_types))
     # The library takes any fourth channel for alpha, and without a word writes that a PNG is sRGB.
-    spec.alpha_channel = next((number for number, name in enumerate(part.channels) if has_alpha((name,))), -1)
-    if not part.alpha:
-        spec.alpha_channel = -1
+    alpha = next((number for number, name in enumerate(part.channels) if is_alpha(name)), -1)
+    spec.alpha_channel = alpha if part.alpha else -1
     if part.alpha == STRAIGHT:
         spec.attribute("oiio:UnassociatedAlpha", 1)
     if plugin == "png":
