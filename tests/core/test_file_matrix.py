@@ -329,6 +329,25 @@ class WhatAFormatCannotHold(ImageTestCase):
             convert(base_config(), source, "ACEScg", SRGB, "exr-half", self.folder / "out.exr")
         convert(base_config(), source, "Raw", "Raw", "exr-half", self.folder / "out.exr")
 
+    def test_a_part_of_depth_passes_beside_one_of_colour(self) -> None:
+        depth = np.full((HEIGHT, WIDTH, 1), np.float32(0.4321))
+        beauty = np.random.default_rng(3).random((HEIGHT, WIDTH, 3)).astype(np.float32)
+        source = self.folder / "parts.exr"
+        parts = [
+            Part(WIDTH, HEIGHT, ("R", "G", "B"), ("half",), name="beauty"),
+            Part(WIDTH, HEIGHT, ("Z",), ("float",), name="depth"),
+        ]
+        with writing_parts(source, parts) as write:
+            write(beauty)
+            write(depth)
+        for format_name in ("exr-half", "exr-float"):
+            target = self.folder / f"{format_name}.exr"
+            convert(base_config(), source, "ACEScg", SRGB, format_name, target)
+            np.testing.assert_array_equal(stored(target, 1)[0], depth)
+        alone = write_raw(self.folder / "z.exr", Layout(".exr", ("Z",), "float"), depth)
+        with self.assertRaisesRegex(BadInput, "holds Z, which are no colour. Read it as data"):
+            convert(base_config(), alone, "ACEScg", SRGB, "exr-half", self.folder / "no.exr")
+
     def test_an_alpha_alone_is_a_grey(self) -> None:
         mask = np.random.default_rng(6).random((HEIGHT, WIDTH, 1), dtype=np.float32)
         source = write_raw(self.folder / "mask.exr", Layout(".exr", ("A",), "float"), mask)

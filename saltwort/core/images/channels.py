@@ -6,6 +6,8 @@ STRAIGHT, ASSOCIATED = "straight", "associated"
 """How alpha stands to colour: beside it, or multiplied into it. Associated colour is light that is added to what is
 behind, so it may be there where alpha is 0."""
 ALPHA_NAMES = ("a", "alpha")
+NUMBER_NAMES = ("z", "zback", "depth", "id", "n", "p", "u", "v", "x")
+"""What channels are called that are no colour (OpenEXR, standard channel names, and others in use)."""
 
 
 @dataclass(frozen=True)
@@ -18,7 +20,8 @@ class ColourGroup:
 
 def colour_groups(names: tuple[str, ...]) -> tuple[ColourGroup, ...]:
     """The colours among channels, one for each beginning of their names (`key.R`, `key.G`, `key.B`); other channels are
-    plain numbers. Where no name tells, a single channel is a grey, and the first three of more are a colour."""
+    plain numbers. Where no name tells, a single channel is a grey, and the first three of more are a colour; depth,
+    numbers of objects and the like are neither, also alone."""
     layers: dict[str, dict[str, int]] = {}
     for number, name in enumerate(names):
         beginning, _, last = name.rpartition(".")
@@ -33,7 +36,8 @@ def colour_groups(names: tuple[str, ...]) -> tuple[ColourGroup, ...]:
     if found:
         return tuple(found)
     if len(names) == 1:
-        return (ColourGroup((0,)),)
+        is_number = names[0].rpartition(".")[2].lower() in NUMBER_NAMES
+        return () if is_number else (ColourGroup((0,)),)
     return (ColourGroup((0, 1, 2), _alpha(names)),) if len(names) >= 3 else ()
 
 

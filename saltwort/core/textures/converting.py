@@ -231,20 +231,24 @@ def read_parts(path: Path) -> tuple[Header, ...]:
 
 def check_convertible(headers: Sequence[Header], name: str, format_name: str, *, is_data: bool = False) -> None:
     """Raise BadInput, calling the file by `name`, for what `convert` does not take."""
+    _check_colour(headers, name, is_data)
     for header in headers:
         _check_source(header, name, _format(format_name), is_data)
         _planned(header, _format(format_name), is_data, name)
+
+
+def _check_colour(headers: Sequence[Header], name: str, is_data: bool) -> None:
+    if not is_data and not any(colour_groups(header.channel_names) for header in headers):
+        listed = ", ".join(channel for header in headers for channel in header.channel_names)
+        raise BadInput(f"{name} holds {listed}, which are no colour. Read it as data.")
 
 
 def _check_source(header: Header, name: str, wanted: Format, is_data: bool) -> None:
     width, height = header.picture_size
     if wanted.is_texture and max(width * height, header.width * header.height) > TEXTURE_PIXELS:
         raise BadInput(f"{name} has more than {TEXTURE_PIXELS:,} pixels, too many to make mip levels of here.")
-    groups = colour_groups(header.channel_names)
-    if not groups and not is_data:
-        listed = ", ".join(header.channel_names)
-        raise BadInput(f"{name} holds {listed}, which are no colour. Read it as data.")
-    colours = {number for group in groups for number in group.colour} if not is_data else set()
+    groups = colour_groups(header.channel_names) if not is_data else ()
+    colours = {number for group in groups for number in group.colour}
     for number, sample_type in enumerate(header.channel_types):
         if sample_type in WHOLE_NUMBERS and number not in colours:
             raise BadInput(
@@ -293,6 +297,7 @@ def _plans(headers: Sequence[Header], conversion: "_Conversion", wanted: Format,
     if len(headers) > 1 and wanted.suffix != ".exr":
         named = ", ".join(header.part_name or f"part {number}" for number, header in enumerate(headers[:8], start=1))
         raise BadInput(f"{name} has {len(headers)} parts ({named}), and {wanted.label} holds one. Convert it to EXR.")
+    _check_colour(headers, name, conversion.is_data)
     for header in headers:
         _check_source(header, name, wanted, conversion.is_data)
     return [_planned(header, wanted, conversion.is_data, name) for header in headers]
