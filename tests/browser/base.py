@@ -10,6 +10,7 @@ from typing import ClassVar
 from django.conf import settings
 from django.test import LiveServerTestCase, override_settings
 from playwright.sync_api import Browser, Locator, Page, Playwright, expect, sync_playwright
+from playwright.sync_api import TimeoutError as PlaywrightTimeout
 
 from saltwort.core.scene.setting import Scene, Swatch
 from saltwort.core.spaces.typed import TypedColour
@@ -102,10 +103,17 @@ class BrowserTestCase(LiveServerTestCase):
 
     def choose(self, label: str, option: str) -> None:
         """Choose an option of a drop-down list."""
-        self.page.get_by_role("combobox", name=label, exact=True).or_(
-            self.page.get_by_role("textbox", name=label, exact=True)
-        ).first.click()
-        self.page.get_by_role("option", name=option, exact=True).click()
+        wanted = self.page.get_by_role("option", name=option, exact=True)
+        for _ in range(5):
+            self.page.get_by_role("combobox", name=label, exact=True).or_(
+                self.page.get_by_role("textbox", name=label, exact=True)
+            ).first.click()
+            try:
+                wanted.click(timeout=3_000)
+            except PlaywrightTimeout:
+                continue  # news from the server closed the list: one opens it again
+            return
+        self.fail(f"{label} does not offer {option}")
 
     def proposed(self) -> Locator:
         """The change of the config that is looked at before it is saved."""
