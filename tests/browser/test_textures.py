@@ -103,8 +103,9 @@ class Textures(BrowserTestCase):
         ).first.click()
         page.get_by_role("option", name="ACEScg", exact=True).click()
         expect(self.row(page, "wall_basecolor.png")).to_contain_text("pin")
-        side.get_by_label("Why it is pinned").fill("scanned as linear")
-        side.get_by_label("Why it is pinned").blur()
+        with page.expect_response(lambda answer: answer.request.method == "PUT" and answer.url.endswith("/pin")):
+            side.get_by_label("Why it is pinned").fill("scanned as linear")
+            side.get_by_label("Why it is pinned").blur()
         expect(self.row(page, "wall_basecolor.png")).to_contain_text("ACEScg")
         texture = self.project.textures.get(path="wall/wall_basecolor.png")
         self.assertEqual((texture.pin_space, texture.pin_note), ("ACEScg", "scanned as linear"))
