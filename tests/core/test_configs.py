@@ -232,7 +232,7 @@ class Exporting(TestCase):
         config's own space for grading."""
         other = load_config(builtin_text("cg-config-v1.0.0_aces-v1.3_ocio-v2.1"))
         base = "builtin:cg-config-v1.0.0_aces-v1.3_ocio-v2.1"
-        for space, there in ((SRGB, "sRGB - Texture"), ("ACEScct", "ACEScct"), ("Linear AdobeRGB", "")):
+        for space, there in ((SRGB, "sRGB - Texture"), ("ACEScct", "ACEScct"), ("sRGB Encoded P3-D65", "")):
             setup = replace(sample_setup(), added_looks=(replace(OWN_LOOKS[0], process_space=space),))
             moved = carried(setup, base_config(), other, first_setup(base, other))
             with self.subTest(space):

@@ -8,13 +8,13 @@ import OpenImageIO as oiio
 import PyOpenColorIO as ocio
 
 from saltwort.core.configs import compose
-from saltwort.core.configs.additions import OWN_LOOKS
+from saltwort.core.configs.additions import OWN_LOOKS, AddedSpace
 from saltwort.core.engine import ViewChoice, apply, load_config, space_processor, view_processor
 from saltwort.core.errors import BadInput
 from saltwort.core.images import Header, read_header, read_pixels
 from saltwort.core.outputs import still_tags, write_handoff, write_still
 from saltwort.core.scene.renders import follow, mean_of, render_space
-from saltwort.core.spaces.gamuts import ADOBE_RGB, AP1, REC709
+from saltwort.core.spaces.gamuts import AP1, REC709
 from saltwort.core.textures.rules import Rule, RuleBook
 from tests.core.test_images import ImageTestCase
 from tests.samples import (
@@ -215,9 +215,12 @@ class HandOffFiles(ImageTestCase):
 
     def test_primaries_of_any_linear_space_are_written(self) -> None:
         source = write(self.folder / "render.exr", light(), "float")
-        write_handoff(project_config(), source, "ACEScg", "lin_adobergb_scene", self.folder / "a.exr")
+        primaries = (0.70, 0.30, 0.17, 0.80, 0.13, 0.04, 0.3127, 0.3290)
+        setup = replace(sample_setup(), added_spaces=(AddedSpace("Linear buoy", primaries),))
+        config = load_config(compose(base_archive(), setup, "x"))
+        write_handoff(config, source, "ACEScg", "Linear buoy", self.folder / "a.exr")
         tags = read_header(self.folder / "a.exr").tags
-        np.testing.assert_allclose(tags["chromaticities"], ADOBE_RGB.chromaticities, atol=1e-5)
+        np.testing.assert_allclose(tags["chromaticities"], primaries, atol=1e-5)
 
     def test_alpha_goes_along_and_light_at_alpha_0_too(self) -> None:
         flame = np.zeros((6, 8, 4), np.float32)

@@ -246,7 +246,7 @@ class Declarations(ImageTestCase):
         for tags in (
             {"chromaticities": P3_D65.chromaticities},
             {"colorInteropID": "lin_rec2020_scene"},
-            {"colorInteropID": "g22_adobergb_scene"},
+            {"colorInteropID": "srgb_p3d65_scene"},
         ):
             header = read_header(write(self.folder / "a.exr", light(8, 8), "half", **tags))
             self.assertEqual(

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from saltwort.core.spaces import curves
 from saltwort.core.spaces.curves import Curve
-from saltwort.core.spaces.gamuts import ADOBE_RGB, AP0, AP1, P3_D65, REC709, REC2020, Gamut
+from saltwort.core.spaces.gamuts import AP0, AP1, OP_RGB, P3_D65, REC709, REC2020, Gamut
 
 FULL_RANGE = 1
 RGB_MATRIX = 0
@@ -52,14 +52,14 @@ SCENE_ENCODINGS = (
     Encoding("lin_rec709_scene", REC709, _LINEAR, (1, 8)),
     Encoding("lin_p3d65_scene", P3_D65, _LINEAR, (12, 8)),
     Encoding("lin_rec2020_scene", REC2020, _LINEAR, (9, 8)),
-    Encoding("lin_adobergb_scene", ADOBE_RGB, _LINEAR),
+    Encoding("lin_adobergb_scene", OP_RGB, _LINEAR),
     Encoding("srgb_rec709_scene", REC709, _SRGB, (1, 13)),
     Encoding("g18_rec709_scene", REC709, _power(1.8)),
     Encoding("g22_rec709_scene", REC709, _power(2.2), (1, 4)),
     Encoding("ocio:g24_rec709_scene", REC709, _power(2.4)),
     Encoding("ocio:itu709_rec709_scene", REC709, Curve(curves.REC709)),
     Encoding("srgb_p3d65_scene", P3_D65, _SRGB, (12, 13)),
-    Encoding("g22_adobergb_scene", ADOBE_RGB, _power(563 / 256)),
+    Encoding("g22_adobergb_scene", OP_RGB, _power(563 / 256)),
     Encoding("srgb_ap1_scene", AP1, _SRGB),
     Encoding("g22_ap1_scene", AP1, _power(2.2)),
 )

@@ -1,7 +1,7 @@
 """RGB primaries with their white point, and the matrices between them.
 
 Sources of the chromaticities: SMPTE ST 2065-1 (AP0), S-2014-004 (AP1), ITU-R BT.709, ITU-R BT.2020,
-SMPTE RP 431-2 with D65 (P3-D65), IEC 61966-2-5 (opRGB, known as Adobe RGB).
+SMPTE RP 431-2 with D65 (P3-D65), IEC 61966-2-5 (opRGB).
 """
 
 from collections.abc import Sequence
@@ -44,9 +44,9 @@ AP1 = Gamut("AP1", (0.713, 0.293), (0.165, 0.830), (0.128, 0.044), ACES_WHITE)
 REC709 = Gamut("Rec.709", (0.640, 0.330), (0.300, 0.600), (0.150, 0.060), D65)
 REC2020 = Gamut("Rec.2020", (0.708, 0.292), (0.170, 0.797), (0.131, 0.046), D65)
 P3_D65 = Gamut("P3-D65", (0.680, 0.320), (0.265, 0.690), (0.150, 0.060), D65)
-ADOBE_RGB = Gamut("Adobe RGB", (0.64, 0.33), (0.21, 0.71), (0.15, 0.06), D65)
+OP_RGB = Gamut("opRGB", (0.64, 0.33), (0.21, 0.71), (0.15, 0.06), D65)
 
-KNOWN_GAMUTS = (AP0, AP1, REC709, REC2020, P3_D65, ADOBE_RGB)
+KNOWN_GAMUTS = (AP0, AP1, REC709, REC2020, P3_D65, OP_RGB)
 NAMED_GAMUTS = (
     *KNOWN_GAMUTS,
     Gamut("ROMM RGB", (0.7347, 0.2653), (0.1596, 0.8404), (0.0366, 0.0001), (0.3457, 0.3585)),

@@ -3,7 +3,7 @@
 import re
 from collections.abc import Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
@@ -410,7 +410,7 @@ class _Counts:
     negative: int = 0
     not_finite: int = 0
     hidden: int = 0
-    samples: int = field(default=0)
+    samples: int = 0
 
     def add(self, light: Pixels, there: Pixels, plan: _Plan) -> None:
         """Count in light, with alpha as the source has it, and in the same as it is to stand in the target."""

@@ -16,7 +16,7 @@ from saltwort.core.images import Header
 from saltwort.core.spaces import curves
 from saltwort.core.spaces.curves import Curve
 from saltwort.core.spaces.encodings import BY_INTEROP_ID, by_code_points
-from saltwort.core.spaces.gamuts import ADOBE_RGB, NAMED_GAMUTS, P3_D65, REC709, Gamut
+from saltwort.core.spaces.gamuts import NAMED_GAMUTS, OP_RGB, P3_D65, REC709, Gamut
 
 FLOATS = ("half", "float", "double")
 LINEAR, SRGB = Curve(curves.LINEAR), Curve(curves.SRGB)
@@ -123,7 +123,7 @@ def _by_profile(config: ocio.Config, header: Header) -> Declaration:
 # What the names of profiles hold, without their spaces, where the profile itself has no primaries with a curve.
 _PROFILE_WORDS = (
     ("displayp3", (P3_D65, SRGB)),
-    ("adobergb", (ADOBE_RGB, Curve(curves.POWER, 563 / 256))),
+    ("oprgb", (OP_RGB, Curve(curves.POWER, 563 / 256))),
     ("srgb", (REC709, SRGB)),
 )
 
