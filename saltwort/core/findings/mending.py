@@ -5,7 +5,7 @@ from pathlib import PurePosixPath
 
 from saltwort.core.changes import Change
 from saltwort.core.configs.additions import CURVES
-from saltwort.core.findings.registry import CheckedTexture, Fix, Subjects
+from saltwort.core.findings.registry import CheckedTexture, Fix, Problem, Subjects
 from saltwort.core.names import free_name
 from saltwort.core.textures.declared import Declaration
 from saltwort.core.textures.rules import Rule, RuleBook
@@ -29,7 +29,18 @@ def mending(subjects: Subjects, texture: CheckedTexture, space: str | None) -> t
     return pin, (rule,) if rule else ()
 
 
-def add_space(subjects: Subjects, said: Declaration, name: str) -> Fix | None:
+def declares_another(subjects: Subjects, said: Declaration, name: str, space: str) -> Problem:
+    """A file that declares a space which the config lacks, and is read in one that it has."""
+    return Problem(
+        name,
+        "Declares a space that is not here",
+        f"{said.says} It is read as {space}, so its colours are shifted. Add the space, or find out what the file was "
+        "saved in.",
+        _add_space(subjects, said, name),
+    )
+
+
+def _add_space(subjects: Subjects, said: Declaration, name: str) -> Fix | None:
     """The space that a header declares and the config lacks, to be added to it; nothing where nobody knows what it
     means, or it is none that a project can add."""
     if said.meaning is None or said.meaning[1].kind not in CURVES:

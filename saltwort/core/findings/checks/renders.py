@@ -8,7 +8,7 @@ import PyOpenColorIO as ocio
 from saltwort.core.configs.matching import primaries_of_space, spaces_with
 from saltwort.core.engine import ViewChoice, apply, view_processor
 from saltwort.core.errors import BadInput
-from saltwort.core.findings.mending import add_space
+from saltwort.core.findings.mending import declares_another
 from saltwort.core.findings.registry import BLOCKER, CAUTION, CheckedRender, Problem, Subjects, check
 from saltwort.core.textures.declared import declared
 
@@ -130,13 +130,7 @@ def space_not_in_config(subjects: Subjects) -> Iterator[Problem]:
     for render in subjects.renders:
         said = declared(subjects.config, render.facts.header)
         if said is not None and said.space is None:
-            yield Problem(
-                render.name,
-                "Declares a space that is not here",
-                f"{said.says} It is read as {render.space}, so its colours are shifted. Add the space, or find out "
-                "what the file was written in.",
-                add_space(subjects, said, render.name),
-            )
+            yield declares_another(subjects, said, render.name, render.space)
 
 
 def _is_encoded(config: ocio.Config, name: str) -> bool:

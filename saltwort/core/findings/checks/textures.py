@@ -7,7 +7,7 @@ import PyOpenColorIO as ocio
 
 from saltwort.core.changes import Change
 from saltwort.core.engine import load_config
-from saltwort.core.findings.mending import add_space, mending
+from saltwort.core.findings.mending import declares_another, mending
 from saltwort.core.findings.registry import BLOCKER, CAUTION, CheckedTexture, Fix, Problem, Subjects, check
 from saltwort.core.textures.declared import declared
 from saltwort.core.textures.evidence import (
@@ -176,13 +176,7 @@ def space_not_in_config(subjects: Subjects) -> Iterator[Problem]:
         said, space = declared(subjects.config, texture.facts.header), _space(subjects, texture)
         if said is None or said.space is not None or space is None or space.isData():
             continue
-        yield Problem(
-            texture.path,
-            "Declares a space that is not here",
-            f"{said.says} It is read as {space.getName()}, so its colours are shifted. Add the space, or find out "
-            "what the file was saved in.",
-            add_space(subjects, said, texture.path),
-        )
+        yield declares_another(subjects, said, texture.path, space.getName())
 
 
 @check("texture.looks-like-colour", CAUTION)
