@@ -295,7 +295,7 @@ def _power(power: float, most: float) -> tuple[ocio.FileTransform, Files]:
     return _curve("power", np.linspace(0, most, POWER_POINTS) ** power, most)
 
 
-POWER_POINTS = 4096
+POWER_POINTS = 16_384
 
 
 def _curve(name: str, values: Array, last: float = 1.0) -> tuple[ocio.FileTransform, Files]:
