@@ -5,7 +5,7 @@ MANAGE := $(BIN)/python manage.py
 PORT ?= 8000
 CHROMIUM := $(firstword $(wildcard /usr/bin/chromium /usr/bin/chromium-browser))
 
-.PHONY: run dev test bench web lint schema chromium redis worker clean
+.PHONY: run dev test bench web lint schema chromium redis strace worker clean
 
 run: .make/run .make/web
 	@exec $(MANAGE) serve --port $(PORT)
@@ -14,7 +14,7 @@ run: .make/run .make/web
 dev: .make/run .make/npm
 	@SALTWORT_DEBUG=1 $(MANAGE) serve --port $(PORT) & trap 'kill %1' EXIT INT TERM; cd web && npx vite
 
-test: .make/dev .make/web chromium redis
+test: .make/dev .make/web chromium redis strace
 	@$(MAKE) --no-print-directory lint
 	@$(MANAGE) test tests --noinput
 
@@ -39,6 +39,10 @@ web: .make/web
 # Works on files for a Saltwort on this machine or another, through the Redis server that SALTWORT_REDIS names.
 worker: .make/run
 	@exec $(MANAGE) file_worker
+
+# Says which files a process opens.
+strace:
+	@command -v strace > /dev/null || (apt-get update -qq && apt-get install -y -qq strace)
 
 redis:
 	@command -v redis-server > /dev/null || (apt-get update -qq && apt-get install -y -qq redis-server)

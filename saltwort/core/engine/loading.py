@@ -1,5 +1,6 @@
 """Load configs into the engine without letting them reach the disk."""
 
+import os
 import re
 import weakref
 from collections.abc import Mapping
@@ -11,7 +12,15 @@ from posixpath import normpath
 import PyOpenColorIO as ocio
 import yaml
 
+from saltwort.core.engine.outside import check_named_files
 from saltwort.core.errors import BadInput
+
+# The library lets these variables of a shell change what every config offers.
+for _name in [name for name in os.environ if name.startswith("OCIO")]:
+    del os.environ[_name]
+ocio.SetLoggingLevel(ocio.LOGGING_LEVEL_NONE)  # what it has to say is told as a refusal or a finding
+
+_LOADER = getattr(yaml, "CSafeLoader", yaml.SafeLoader)
 
 MAX_CONFIG_BYTES = 8_000_000
 """The largest built-in config has about 120 kB; a config beyond this is refused before it is parsed."""
@@ -20,6 +29,8 @@ MAX_DEPTH = 32
 MAX_ALIASES = 200
 """YAML aliases, which repeat a part and can multiply. Configs hardly use any."""
 MAX_SPACES = 5_000
+NOWHERE = "nowhere"
+"""Stands for the content of a file that no archive holds, which is no LUT."""
 
 
 @dataclass(frozen=True)
@@ -42,7 +53,8 @@ class _ArchiveFiles(ocio.PyConfigIOProxy):  # type: ignore[misc]
     """Serves a config's text and the LUTs of its own archive: other paths in it lead nowhere.
 
     The engine keeps LUTs for the whole process under their path alone. So each archive stands in a folder named by
-    its hash, or one config would be given the LUT of another.
+    its hash, or one config would be given the LUT of another. Where a proxy does not know a file, the engine looks on
+    the disk; so this one knows every file, and those of no archive are no LUTs.
     """
 
     def __init__(self, archive: ConfigArchive) -> None:
@@ -50,37 +62,42 @@ class _ArchiveFiles(ocio.PyConfigIOProxy):  # type: ignore[misc]
         self._archive = archive
         self.folder = f"/{archive.hash}"
 
-    def _file(self, path: str) -> bytes | None:
-        below = normpath(path).removeprefix(f"{self.folder}/")
-        return self._archive.files.get(below)
+    def _below(self, path: str) -> str | None:
+        """A path as the archive has it; None for one that leads out of it."""
+        plain = normpath(path)
+        return plain.removeprefix(f"{self.folder}/") if plain.startswith(f"{self.folder}/") else None
 
     def getConfigData(self) -> str:
         return self._archive.text
 
     def getLutData(self, path: str) -> ocio.vector_of_uint8_t:
-        content = self._file(path)
-        if content is None:
-            raise ocio.ExceptionMissingFile(f"{path} is not in this config's archive.")
+        content = self._archive.files.get(self._below(path) or "", NOWHERE.encode())
         return ocio.vector_of_uint8_t(content)
 
     def getFastLutFileHash(self, path: str) -> str:
-        content = self._file(path)
-        return "" if content is None else sha256(content).hexdigest()
+        below = self._below(path)
+        if below is None:
+            return NOWHERE
+        # An empty answer has the engine look below the archive's folder, which no disk has, and then go on with the
+        # next search path.
+        return sha256(self._archive.files[below]).hexdigest() if below in self._archive.files else ""
 
 
 def load_config(source: str | ConfigArchive, *, to_mend: bool = False) -> ocio.Config:
     """Parse and validate a config, from its text or as an archive.
 
-    LUTs come from the archive alone. One that is missing is no reason to refuse: only what needs it will not work.
-    A config `to_mend` need not be valid yet, but must be in the end. Raises BadInput with a sentence when the config
-    itself does not load.
+    LUTs come from the archive alone, and context variables have the values that the config gives them: nothing of
+    this machine or its environment is seen. A LUT that is missing is no reason to refuse: only what needs it will not
+    work. A config `to_mend` need not be valid yet, but must be in the end. Raises BadInput with a sentence when the
+    config itself does not load, or names files outside its archive.
     """
     archive = ConfigArchive(source) if isinstance(source, str) else source
-    _check_text(archive.text)
+    check_named_files(_parsed(archive.text), archive.files)
     proxy = _ArchiveFiles(archive)
     try:
         config = ocio.Config.CreateFromConfigIOProxy(proxy)
         config.setWorkingDir(proxy.folder)
+        _forget_environment(config)
         if not to_mend:
             config.validate()
     except ocio.Exception as error:
@@ -90,6 +107,14 @@ def load_config(source: str | ConfigArchive, *, to_mend: bool = False) -> ocio.C
     # A config keeps the library's half of its proxy alive, but not Python's.
     weakref.finalize(config, _let_go, proxy)
     return config
+
+
+def _forget_environment(config: ocio.Config) -> None:
+    """Give context variables the config's own values back: the engine has taken those of this process."""
+    own = {name: config.getEnvironmentVarDefault(name) for name in config.getEnvironmentVarNames()}
+    config.clearEnvironmentVars()
+    for name, value in own.items():
+        config.addEnvironmentVar(name, value)
 
 
 def _let_go(proxy: _ArchiveFiles) -> None:
@@ -111,15 +136,15 @@ def newest_cg_config() -> str:
     return name.removeprefix("ocio://")
 
 
-def _check_text(text: str) -> None:
-    """Raise BadInput for text that would cost the engine's parser too much."""
+def _parsed(text: str) -> yaml.Node | None:
+    """A config's text as YAML nodes. Raises BadInput for text that would cost the engine's parser too much."""
     if len(text) > MAX_CONFIG_BYTES:
         raise BadInput(f"This config is larger than {MAX_CONFIG_BYTES // 1_000_000} MB; bring one without inline data.")
     if "\0" in text:
         raise BadInput("This file is not a config: it holds binary data. Bring the text file config.ocio.")
     depth = aliases = 0
     try:
-        for event in yaml.parse(text, Loader=getattr(yaml, "CSafeLoader", yaml.SafeLoader)):
+        for event in yaml.parse(text, Loader=_LOADER):
             if isinstance(event, yaml.CollectionStartEvent):
                 depth += 1
             elif isinstance(event, yaml.CollectionEndEvent):
@@ -129,6 +154,7 @@ def _check_text(text: str) -> None:
                 raise BadInput(f"This config is nested deeper than {MAX_DEPTH} levels, which no real config is.")
             if aliases > MAX_ALIASES:
                 raise BadInput(f"This config uses more than {MAX_ALIASES} YAML aliases. Write the parts out instead.")
+        return yaml.compose(text, Loader=_LOADER)
     except yaml.YAMLError as error:
         raise BadInput(f"This config does not load: it is not YAML. {first_sentence(error)}") from error
 
