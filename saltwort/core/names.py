@@ -1,5 +1,6 @@
 """Names that must not meet."""
 
+import re
 from collections.abc import Collection
 from itertools import count
 
@@ -9,3 +10,13 @@ def free_name(name: str, taken: Collection[str], join: str = " ") -> str:
     if name not in taken:
         return name
     return next(free for number in count(2) if (free := f"{name}{join}{number}") not in taken)
+
+
+LONGEST_TEXT = 1_000
+_CONTROL = re.compile(r"[\x00-\x1f\x7f-\x9f\ufffe\uffff]+")
+
+
+def clean_text(text: str) -> str:
+    """Text from a file as it can be stored and shown: valid Unicode in one line, cut at LONGEST_TEXT characters."""
+    valid = text.encode("utf-8", "replace").decode()
+    return _CONTROL.sub(" ", valid)[:LONGEST_TEXT].strip()

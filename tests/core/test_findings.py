@@ -188,6 +188,29 @@ class Rules(TestCase):
         kinds = Rule("data", "map_kind", "Raw", map_kinds=("normal", "mask"))
         self.assertEqual(self.never(kinds, Rule("masks", "map_kind", "Raw", map_kinds=("mask",))), ["masks"])
 
+    def test_rules_on_which_applications_hang(self) -> None:
+        rules = (
+            Rule("hangs", "regex", "Raw", pattern="(a|a)*b"),
+            Rule("plain", "regex", "Raw", pattern=".*_raw.*"),
+            Rule("stars", "glob", "Raw", pattern="*lamp*", extension="exr"),
+        )
+        setup = replace(sample_setup(), rules=rules)
+        hung = subjects_found("rule.hangs", setup=setup, textures=[texture(f"{'a' * 40}.exr", "Raw")])
+        self.assertEqual(hung, ["hangs"])
+        self.assertEqual(subjects_found("rule.hangs", setup=setup, textures=[texture("lamp.exr", "Raw")]), [])
+
+    def test_rules_of_a_config_that_were_not_imported(self) -> None:
+        config, own = fresh_config(), ocio.FileRules()
+        own.insertRule(0, "odd", "Raw", r"\u0061.*")
+        own.insertRule(1, "usable", "Raw", ".*_raw.*")
+        own.setDefaultRuleColorSpace(SRGB)
+        config.setFileRules(own)
+        (left,) = found("rule.not-imported", base_text=config.serialize())
+        self.assertEqual(left.subject, "odd")
+        self.assertIn("“\\u” is not read alike", left.why)
+        written_anew = replace(sample_setup(), rules=(Rule("odd", "regex", "Raw", pattern="a.*"),))
+        self.assertEqual(found("rule.not-imported", base_text=config.serialize(), setup=written_anew), [])
+
     def test_rules_that_still_take_something(self) -> None:
         exr = Rule("exr", "glob", "ACEScg", pattern="*", extension="exr")
         plates = Rule("plates", "glob", "Raw", pattern="*plate*", extension="exr")
@@ -445,14 +468,6 @@ class Configs(TestCase):
             transform = ocio.ColorSpaceTransform(other, "ACES2065-1")
             config.addColorSpace(ocio.ColorSpace(ocio.REFERENCE_SPACE_SCENE, name, toReference=transform))
         self.assertEqual(self.codes_of(self.reloaded(config)), {"config.cannot-be-computed": ["egg", "hen"]})
-
-    def test_absolute_paths(self) -> None:
-        config = fresh_config()
-        config.setSearchPath("/show/luts:luts")
-        lut = ocio.FileTransform("C:/luts/film.cube")
-        config.addColorSpace(ocio.ColorSpace(ocio.REFERENCE_SPACE_SCENE, "film", fromReference=lut))
-        found = self.codes_of(self.reloaded(config))["config.absolute-path"]
-        self.assertEqual(found, ["/show/luts", "C:/luts/film.cube"])
 
     def test_paths_that_cannot_be_packed(self) -> None:
         config = fresh_config()

@@ -10,7 +10,7 @@ import PyOpenColorIO as ocio
 
 from saltwort.core.engine import ViewChoice, builtin_text, load_config
 from saltwort.core.engine.measured import reference_to_ap0
-from saltwort.core.engine.processors import build, check_view, known_space
+from saltwort.core.engine.processors import build, check_view, known_space, scene_spaces
 from saltwort.core.engine.transforms import matrix_transform, transforms_within
 from saltwort.core.errors import BadInput
 from saltwort.core.spaces.gamuts import AP0, Gamut, rgb_to_rgb, solve
@@ -134,7 +134,7 @@ def _newest_studio() -> ocio.Config:
 @lru_cache(maxsize=1)
 def known_interop_ids() -> dict[str, str]:
     """Interop IDs of scene-referred spaces and data that the engine can define, with what they are called."""
-    spaces = _newest_studio().getColorSpaces(ocio.SEARCH_REFERENCE_SPACE_SCENE, ocio.COLORSPACE_ALL)
+    spaces = scene_spaces(_newest_studio())
     return {space.getInteropID(): space.getName() for space in spaces if space.getInteropID()}
 
 

@@ -15,10 +15,12 @@ from saltwort.core.errors import BadInput
 
 MAX_ENTRIES = 2_000
 MAX_UNPACKED_BYTES = 256_000_000
-MAX_FILE_BYTES = 64_000_000
-"""Of one LUT: a 65-cube in text has about 8 MB, a 129-cube 60 MB."""
+MAX_FILE_BYTES = 32_000_000
+"""Of one LUT: a 65-cube in text has about 8 MB."""
 MAX_RATIO = 200
 """Unpacked to packed. Text of LUTs packs to a tenth; a zip bomb to a thousandth."""
+HARMLESS_BYTES = 32_000_000
+"""Unpacked, up to which an archive may pack as well as it likes: LUTs of one value do."""
 
 
 def read_archive(content: bytes, name: str) -> ConfigArchive:
@@ -49,7 +51,7 @@ def _checked_entries(packed: zipfile.ZipFile, size: int, name: str) -> dict[str,
     if len(entries) > MAX_ENTRIES:
         raise BadInput(f"{name} holds {len(entries):,} files; a config has up to {MAX_ENTRIES:,}.")
     unpacked = sum(entry.file_size for entry in entries)
-    if unpacked > MAX_UNPACKED_BYTES or unpacked > MAX_RATIO * max(size, 1):
+    if unpacked > min(MAX_UNPACKED_BYTES, max(HARMLESS_BYTES, MAX_RATIO * size)):
         raise BadInput(f"{name} unpacks to {unpacked / 1e6:,.0f} MB, which no config does. Bring one without the rest.")
     for entry in entries:
         path = PurePosixPath(entry.filename)

@@ -154,8 +154,9 @@ class _Seen:
 def _views(before: ocio.Config, after: ocio.Config) -> list[Difference]:
     first, second = (
         {
-            f"{view} on {display}": _seen(config, ViewChoice(display, view))
+            f"{view} on {display}": _seen(config, ViewChoice(display, view), space)
             for display in config.getDisplays()
+            for space in [_space_shown_on(config, display)]
             for view in config.getViews(display)
         }
         for config in (before, after)
@@ -163,12 +164,17 @@ def _views(before: ocio.Config, after: ocio.Config) -> list[Difference]:
     return _matched("view", first, second, _changed_view, _same_picture)
 
 
-def _seen(config: ocio.Config, choice: ViewChoice) -> _Seen:
+def _space_shown_on(config: ocio.Config, display: str) -> str | None:
+    try:
+        return display_space(config, display)
+    except BadInput:
+        return None
+
+
+def _seen(config: ocio.Config, choice: ViewChoice, space: str | None) -> _Seen:
     # The same light for both configs, whatever their working spaces.
     codes = _through(config, lambda: view_processor(config, SCENE_INTERCHANGE, choice))
-    try:
-        space = display_space(config, choice.display)
-    except BadInput:
+    if space is None:
         return _Seen(codes, None, False)
     is_hdr = config.getColorSpace(space).getEncoding() == "hdr-video"
     shown = config.getColorSpace(config.getDisplayViewColorSpaceName(choice.display, choice.view))

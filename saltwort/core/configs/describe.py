@@ -7,7 +7,7 @@ from weakref import WeakKeyDictionary
 import PyOpenColorIO as ocio
 
 from saltwort.core.engine import ViewChoice
-from saltwort.core.engine.processors import is_linear
+from saltwort.core.engine.processors import is_linear, scene_spaces
 
 # What each role is read for. Roles of other names are listed without.
 ROLE_USES = {
@@ -235,7 +235,7 @@ def working_spaces(config: ocio.Config) -> list[str]:
     """The scene-linear spaces a render can be made in; those most in use come first, found by interop ID or alias."""
     usual = [config.getColorSpace(alias) for alias in ("lin_ap1_scene", "lin_rec709_scene", "lin_rec2020_scene")]
     first = [space.getName() for space in usual if space is not None]
-    spaces = config.getColorSpaces(ocio.SEARCH_REFERENCE_SPACE_SCENE, ocio.COLORSPACE_ACTIVE)
+    spaces = scene_spaces(config, active=True)
     linear = [space.getName() for space in spaces if not space.isData() and is_linear(config, space.getName())]
     return [name for name in first if name in linear] + [name for name in linear if name not in first]
 

@@ -2,16 +2,14 @@
 
 import re
 from collections.abc import Sequence
-from itertools import product
 from pathlib import Path
-from posixpath import join, normpath
 
 import PyOpenColorIO as ocio
 
 from saltwort.core.configs.archives import MAX_ENTRIES, MAX_FILE_BYTES, MAX_UNPACKED_BYTES, read_archive
 from saltwort.core.configs.export import CONFIG_NAME
-from saltwort.core.engine import ConfigArchive, builtin_text, load_config
-from saltwort.core.engine.transforms import lut_names
+from saltwort.core.configs.trial import named_luts
+from saltwort.core.engine import ConfigArchive, builtin_text
 from saltwort.core.errors import BadInput
 from saltwort.core.files import allowed_path
 
@@ -56,16 +54,15 @@ def _path_in(typed: str) -> str:
 
 def _luts_beside(text: str, folder: Path) -> dict[str, bytes]:
     """The LUTs that a config names, as far as they lie in its folder, by their path from there."""
-    config = load_config(text, to_mend=True)
-    context = config.getCurrentContext()
-    searched = [context.resolveStringVar(path) for path in config.getSearchPaths()] or [""]
     found: dict[str, bytes] = {}
-    for name, below in product(lut_names(config), searched):
-        path = normpath(join(below, context.resolveStringVar(name)))
+    unpacked = 0
+    for path in named_luts(text, CONFIG_NAME):
         file = folder / path
         if not file.is_file() or not file.resolve().is_relative_to(folder):
             continue
-        if len(found) >= MAX_ENTRIES or file.stat().st_size > MAX_FILE_BYTES:
+        size = file.stat().st_size
+        unpacked += size
+        if len(found) >= MAX_ENTRIES or size > MAX_FILE_BYTES or unpacked > MAX_UNPACKED_BYTES:
             raise BadInput("The LUTs of this config are more, or larger, than any config needs.")
         found[path] = file.read_bytes()
     return found

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from saltwort.core.engine import apply, space_processor
 from saltwort.core.engine.measured import AP0_TO_XYZ_D65, DISPLAY_INTERCHANGE, SCENE_INTERCHANGE
+from saltwort.core.engine.processors import display_spaces, scene_spaces
 from saltwort.core.errors import BadInput
 from saltwort.core.spaces.curves import Curve
 from saltwort.core.spaces.encodings import BY_INTEROP_ID, DISPLAY_ENCODINGS, SCENE_ENCODINGS, Encoding
@@ -57,11 +58,11 @@ def measured_spaces(config: ocio.Config) -> dict[str, Measured]:
 
 
 def _measure(config: ocio.Config) -> Iterator[Measured]:
-    for kind, interchange, to_xyz in (
-        (ocio.SEARCH_REFERENCE_SPACE_SCENE, SCENE_INTERCHANGE, AP0_TO_XYZ_D65),
-        (ocio.SEARCH_REFERENCE_SPACE_DISPLAY, DISPLAY_INTERCHANGE, np.eye(3)),
+    for spaces, interchange, to_xyz in (
+        (scene_spaces(config), SCENE_INTERCHANGE, AP0_TO_XYZ_D65),
+        (display_spaces(config), DISPLAY_INTERCHANGE, np.eye(3)),
     ):
-        for space in config.getColorSpaces(kind, ocio.COLORSPACE_ALL):
+        for space in spaces:
             if space.isData():
                 continue
             try:
@@ -72,7 +73,7 @@ def _measure(config: ocio.Config) -> Iterator[Measured]:
             if np.isfinite(light).all():
                 yield Measured(
                     space.getName(),
-                    kind == ocio.SEARCH_REFERENCE_SPACE_DISPLAY,
+                    interchange == DISPLAY_INTERCHANGE,
                     light[:3].T,
                     light[3:-1, 1],
                     float(light[-1, 1]),

@@ -1,51 +1,75 @@
-"""Try a config in a process of its own, before this one touches it: a hostile one may keep the engine busy without
-end, or bring it down."""
+"""What is done with a config, LUT or look before it is known to be harmless: in a process of its own, with limits.
 
-import json
-import subprocess
-import sys
-from pathlib import Path
+Only what passed here is loaded where others wait.
+"""
 
-from saltwort.core.configs.archives import read_archive
+from itertools import product
+from posixpath import join, normpath
+
+import PyOpenColorIO as ocio
+
+from saltwort.core.apart import Limits, run_apart
+from saltwort.core.configs.additions import AddedLook
+from saltwort.core.configs.compare import Comparison, compare
 from saltwort.core.configs.describe import describe
-from saltwort.core.configs.export import packed
+from saltwort.core.configs.look_files import looks_from_file
 from saltwort.core.engine import ConfigArchive, load_config
+from saltwort.core.engine.processors import build
+from saltwort.core.engine.transforms import lut_names
 from saltwort.core.errors import BadInput
 
-SECONDS = 20.0
-"""The largest built-in config takes one; a config with hundreds of LUTs takes some."""
-_ROOT = Path(__file__).parents[3]
+SECONDS = 4.0
+"""The largest built-in config takes a tenth of one."""
+BYTES_A_SECOND = 5_000_000
+"""Of LUTs: as text, the slowest, they are read at three times that."""
+COMPARE_SECONDS = 30.0
+"""Two configs of a hundred views each take five."""
+MEMORY = 1_000_000_000
+ADVICE = "Trim it, or check it with whoever made it."
 
 
-def try_config(archive: ConfigArchive, name: str, seconds: float = SECONDS) -> None:
-    """Load and describe a config elsewhere. Raises BadInput when it does not load, takes longer than `seconds`, or
-    brings the engine down."""
-    try:
-        run = subprocess.run(
-            [sys.executable, "-m", __name__],
-            input=packed(archive),
-            capture_output=True,
-            cwd=_ROOT,
-            timeout=seconds,
-            check=False,
-        )
-    except subprocess.TimeoutExpired:
-        raise BadInput(f"{name} takes longer than {seconds:g} s to read. Trim it before you bring it.") from None
-    if run.returncode != 0:
-        raise BadInput(f"{name} brings the OCIO library down, so it is not taken. Check it with whoever made it.")
-    if refusal := json.loads(run.stdout):
-        raise BadInput(refusal)
+def try_config(archive: ConfigArchive, name: str) -> None:
+    """Load and describe a config and load all its LUTs. Raises BadInput when it does not load, when that takes too
+    much, or brings the library down; a LUT that does not load is no reason, since only what needs it will not work."""
+    run_apart(_try, archive, limits=_limits(archive, SECONDS), called=name, advice=ADVICE)
 
 
-def _main() -> None:
-    """Answer with the refusal of the config on standard input, or null."""
-    try:
-        describe(load_config(read_archive(sys.stdin.buffer.read(), "The config"), to_mend=True))
-        refusal = None
-    except BadInput as error:
-        refusal = str(error)
-    sys.stdout.write(json.dumps(refusal))
+def compare_apart(first: ConfigArchive, second: ConfigArchive, name: str) -> Comparison:
+    """`compare` for a `second` config that has not been tried. Raises BadInput as `try_config` does."""
+    return run_apart(compare, first, second, limits=_limits(second, COMPARE_SECONDS), called=name, advice=ADVICE)
 
 
-if __name__ == "__main__":
-    _main()
+def named_luts(text: str, name: str) -> list[str]:
+    """Paths, from the folder of a config, where the files that it names may lie. Raises BadInput as `try_config`
+    does."""
+    archive = ConfigArchive(text)
+    return run_apart(_named_luts, text, limits=_limits(archive, SECONDS), called=name, advice=ADVICE)
+
+
+def looks_of(name: str, content: bytes) -> tuple[AddedLook, ...]:
+    """`looks_from_file` for a file that has not been tried. Raises BadInput as that and as `try_config` do."""
+    limits = _limits(ConfigArchive("", {name: content}), SECONDS)
+    return run_apart(looks_from_file, name, content, limits=limits, called=name, advice=ADVICE)
+
+
+def _limits(archive: ConfigArchive, seconds: float) -> Limits:
+    size = len(archive.text) + sum(map(len, archive.files.values()))
+    return Limits(seconds + size / BYTES_A_SECOND, MEMORY + 4 * size)
+
+
+def _try(archive: ConfigArchive) -> None:
+    config = load_config(archive, to_mend=True)
+    describe(config)
+    for path in archive.files:
+        try:
+            build(config, ocio.FileTransform(f"{config.getWorkingDir()}/{path}"))
+        except BadInput:
+            continue  # a read-me, or a LUT that is damaged
+
+
+def _named_luts(text: str) -> list[str]:
+    config = load_config(text, to_mend=True)
+    context = config.getCurrentContext()
+    searched = [context.resolveStringVar(path) for path in config.getSearchPaths()] or [""]
+    named = (context.resolveStringVar(name) for name in lut_names(config))
+    return list(dict.fromkeys(normpath(join(below, path)) for path, below in product(named, searched)))

@@ -28,7 +28,10 @@ MAX_DEPTH = 32
 """Levels of nesting. Real configs have about eight; parsers recurse."""
 MAX_ALIASES = 200
 """YAML aliases, which repeat a part and can multiply. Configs hardly use any."""
-MAX_SPACES = 5_000
+MAX_SPACES = 2_000
+MAX_DISPLAYS = 100
+MAX_VIEWS = 500
+"""On all displays together. The largest configs in use have about 350 spaces, and 20 displays with 10 views each."""
 NOWHERE = "nowhere"
 """Stands for the content of a file that no archive holds, which is no LUT."""
 
@@ -102,11 +105,31 @@ def load_config(source: str | ConfigArchive, *, to_mend: bool = False) -> ocio.C
             config.validate()
     except ocio.Exception as error:
         raise BadInput(f"This config does not load: {first_sentence(error)}") from error
-    if len(config.getColorSpaceNames(ocio.SEARCH_REFERENCE_SPACE_ALL, ocio.COLORSPACE_ALL)) > MAX_SPACES:
-        raise BadInput(f"This config has more than {MAX_SPACES:,} colour spaces. Trim it before you bring it.")
+    _check_counts(config)
     # A config keeps the library's half of its proxy alive, but not Python's.
     weakref.finalize(config, _let_go, proxy)
     return config
+
+
+def _check_counts(config: ocio.Config) -> None:
+    """Raise BadInput for a config with more of anything than can be shown, compared and computed in time."""
+    displays = config.getDisplaysAll()
+    spaces = config.getColorSpaceNames(ocio.SEARCH_REFERENCE_SPACE_ALL, ocio.COLORSPACE_ALL)
+    for count, most, what in (
+        (len(spaces), MAX_SPACES, "colour spaces"),
+        (len(displays), MAX_DISPLAYS, "displays"),
+        (len(config.getLooks()), MAX_SPACES, "looks"),
+        (len(config.getNamedTransforms()), MAX_SPACES, "named transforms"),
+    ):
+        if count > most:
+            raise BadInput(f"This config has {count:,} {what}; Saltwort takes up to {most:,}. Trim it first.")
+    views = 0
+    for display in displays:
+        views += len(config.getViews(ocio.VIEW_DISPLAY_DEFINED, display)) + len(
+            config.getViews(ocio.VIEW_SHARED, display)
+        )
+        if views > MAX_VIEWS:
+            raise BadInput(f"This config has more than {MAX_VIEWS} views. Trim it first.")
 
 
 def _forget_environment(config: ocio.Config) -> None:

@@ -34,6 +34,23 @@ def known_space(config: ocio.Config, name: str) -> str:
     return found
 
 
+def scene_spaces(config: ocio.Config, *, active: bool = False) -> list[ocio.ColorSpace]:
+    """The scene-referred spaces of a config, all or the active ones."""
+    return _spaces(config, ocio.REFERENCE_SPACE_SCENE, active)
+
+
+def display_spaces(config: ocio.Config) -> list[ocio.ColorSpace]:
+    """The display-referred spaces of a config."""
+    return _spaces(config, ocio.REFERENCE_SPACE_DISPLAY, False)
+
+
+def _spaces(config: ocio.Config, reference: ocio.ReferenceSpaceType, active: bool) -> list[ocio.ColorSpace]:
+    # To ask the engine for those of one reference takes time with the third power of their number.
+    which = ocio.COLORSPACE_ACTIVE if active else ocio.COLORSPACE_ALL
+    spaces = config.getColorSpaces(ocio.SEARCH_REFERENCE_SPACE_ALL, which)
+    return [space for space in spaces if space.getReferenceSpaceType() == reference]
+
+
 def check_view(config: ocio.Config, choice: ViewChoice) -> None:
     """Raise BadInput when display, view or look is not in the config."""
     if choice.display not in config.getDisplays():

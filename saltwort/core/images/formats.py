@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 from pathlib import Path
+from stat import S_ISREG
 
 from saltwort.core.errors import BadInput
 
@@ -29,6 +30,8 @@ FORMATS = (
 def sniff(path: Path) -> Format:
     """The format of a file. Raises BadInput when it is none of FORMATS, or cannot be read at all."""
     try:
+        if not S_ISREG(path.stat().st_mode):  # to open a pipe or a device may wait for ever
+            raise BadInput(f"{path.name} cannot be read: it is no plain file.")
         with path.open("rb") as file:
             start = file.read(16)
     except OSError as error:

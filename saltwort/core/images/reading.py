@@ -1,6 +1,7 @@
 """Read headers and pixels. Files are hostile until proved otherwise: size is judged by the header, before memory."""
 
 import math
+import re
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
@@ -15,6 +16,7 @@ from saltwort.core.errors import BadInput
 from saltwort.core.images.channels import ASSOCIATED, STRAIGHT, colour_channels, colour_groups, has_alpha
 from saltwort.core.images.formats import Format, sniff
 from saltwort.core.images.png import png_tags
+from saltwort.core.names import clean_text
 from saltwort.core.spaces.icc import read_profile
 
 Pixels = NDArray[np.float32]
@@ -22,6 +24,10 @@ Pixels = NDArray[np.float32]
 MAX_PIXELS = 1 << 28
 """16,384 × 16,384: the largest texture in use. A header that promises more is refused."""
 MAX_CHANNELS = 256
+MAX_SAMPLES = 1 << 31
+"""Pixels × channels: the largest texture with eight."""
+MAX_PIECE_BYTES = 1 << 28
+"""Of the tiles beside each other, which the image library unpacks at once: an 8k texture in a single tile of 8 bits."""
 MAX_PARTS = 1000
 MAX_PIXELS_IN_MEMORY = 1 << 26
 """8,192 × 8,192 as float32 RGB is 800 MB; pictures are held whole only up to this."""
@@ -129,7 +135,7 @@ def _layers(source: oiio.ImageInput) -> tuple[Layer, ...]:
     part = 0
     while part < MAX_PARTS and source.seek_subimage(part, 0):
         spec = source.spec()
-        called = str(spec.getattribute("oiio:subimagename") or f"part {part + 1}") if several else ""
+        called = (_text(spec, "oiio:subimagename") or f"part {part + 1}") if several else ""
         for channel in _names(spec):
             beginning = channel.rpartition(".")[0]
             if not beginning and channel.lower() not in COLOUR_CHANNELS and "R" in _names(spec):
@@ -137,7 +143,7 @@ def _layers(source: oiio.ImageInput) -> tuple[Layer, ...]:
             names = dict.fromkeys(name for name in (called, beginning) if name)
             found.setdefault((".".join(names), part), []).append(channel)
         part += 1
-    oiio.geterror()  # of the part that is not there
+    library_error()  # of the part that is not there
     source.seek_subimage(0, 0)
     return tuple(Layer(name, part, tuple(channels)) for (name, part), channels in found.items())
 
@@ -331,13 +337,13 @@ def _opened(path: Path, part: int = 0) -> Iterator[tuple[Format, oiio.ImageInput
     hints.attribute("oiio:UnassociatedAlpha", 1)
     source = oiio.ImageInput.open(str(path), hints)
     if source is None or source.format_name() != known.key:
-        oiio.geterror()  # the library keeps its message until it is fetched
+        library_error()  # it is kept until it is fetched
         if source is not None:
             source.close()
         raise BadInput(f"{path.name} is damaged: its {known.label} header cannot be read. Save it again.")
     try:
         if part and not source.seek_subimage(part, 0):
-            oiio.geterror()
+            library_error()
             raise BadInput(f"{path.name} has no part {part + 1}.")
         _check_spec(source.spec(), path)
         yield known, source
@@ -357,6 +363,16 @@ def _check_spec(spec: oiio.ImageSpec, path: Path) -> None:
             )
     if not 1 <= spec.nchannels <= MAX_CHANNELS:
         raise BadInput(f"{path.name} has {spec.nchannels} channels; Saltwort reads 1 to {MAX_CHANNELS}.")
+    if spec.width * spec.height * spec.nchannels > MAX_SAMPLES:
+        raise BadInput(
+            f"{path.name} says it has {spec.width} × {spec.height} pixels of {spec.nchannels} channels; Saltwort reads "
+            f"up to {MAX_SAMPLES:,} samples. Split it into several files."
+        )
+    if spec.tile_height * spec.width * spec.pixel_bytes(True) > MAX_PIECE_BYTES:
+        raise BadInput(
+            f"{path.name} has tiles of {spec.tile_width} × {spec.tile_height} pixels, which have to be unpacked whole: "
+            f"more than {MAX_PIECE_BYTES >> 20} MB. Save it with smaller tiles."
+        )
 
 
 def _header(known: Format, spec: oiio.ImageSpec, layer: Layer | None) -> Header:
@@ -371,12 +387,12 @@ def _header(known: Format, spec: oiio.ImageSpec, layer: Layer | None) -> Header:
         height=spec.height,
         channel_names=names,
         bit_depth=_bit_depth(sample_type, spec.getattribute("oiio:BitsPerSample")),
-        compression=str(spec.getattribute("compression") or "none"),
+        compression=_text(spec, "compression") or "none",
         tags=tags,
         frame=_frame(spec) if known.key == "openexr" else None,
         alpha=_alpha(known, spec) if has_alpha(names) else "",
         channel_types=types,
-        part_name=str(spec.getattribute("oiio:subimagename") or ""),
+        part_name=_text(spec, "oiio:subimagename"),
     )
 
 
@@ -387,7 +403,7 @@ def _profile_tags(spec: oiio.ImageSpec) -> dict[str, str | float | tuple[float, 
     profile = read_profile(bytes(bytearray(held))) if held is not None else None
     if profile is None:
         return {"icc:description": ""} if held is not None else {}
-    tags: dict[str, str | float | tuple[float, ...]] = {"icc:description": profile.description}
+    tags: dict[str, str | float | tuple[float, ...]] = {"icc:description": clean_text(profile.description)}
     if profile.gamut:
         tags["icc:chromaticities"] = profile.gamut.chromaticities
     if profile.curve:
@@ -406,7 +422,7 @@ def _bit_depth(sample_type: str, bits: int | None) -> str:
 def _names(spec: oiio.ImageSpec) -> tuple[str, ...]:
     """The channels of a part. The library calls any two of a TIFF red and green; its header says when they are a grey
     and something beside it (TIFF 6.0, PhotometricInterpretation)."""
-    names = tuple(spec.channelnames)
+    names = tuple(map(clean_text, spec.channelnames))
     is_grey = spec.getattribute("tiff:PhotometricInterpretation") in (0, 1)
     return ("Y", *(f"channel{number}" for number in range(1, len(names)))) if is_grey and "R" in names else names
 
@@ -429,16 +445,33 @@ def _frame(spec: oiio.ImageSpec) -> tuple[int, int, int, int] | None:
 
 def _count_parts(source: oiio.ImageInput, back_to: int = 0) -> int:
     count = next((number for number in range(1, MAX_PARTS) if not source.seek_subimage(number, 0)), MAX_PARTS)
-    oiio.geterror()  # of the part that is not there
+    library_error()  # of the part that is not there
     source.seek_subimage(back_to, 0)
     return count
+
+
+def _text(spec: oiio.ImageSpec, name: str) -> str:
+    """An attribute that is text; empty where there is none."""
+    return clean_text(str(spec.getattribute(name) or ""))
+
+
+_FOLDERS = re.compile(r"/(?:[^/\s\"']+/)+")
+
+
+def library_error(of: Any = oiio) -> str:
+    """What the image library, or an input or output `of` it, says went wrong, without folders, and then forgets; empty
+    where that is no text."""
+    try:
+        return _FOLDERS.sub("", clean_text(of.geterror()))
+    except UnicodeDecodeError:
+        return ""
 
 
 def _plain(value: object) -> str | float | tuple[float, ...]:
     """A tag as text or finite numbers; one with anything else in it as the text of it."""
     numbers = value if isinstance(value, tuple) else (value,)
     if not all(isinstance(number, int | float) and math.isfinite(number) for number in numbers):
-        return str(value)
+        return clean_text(str(value))
     return tuple(map(float, numbers)) if isinstance(value, tuple) else float(numbers[0])
 
 

@@ -1,19 +1,20 @@
 """Write image files whole or not at all, and encode pictures for the screen."""
 
-import tempfile
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
+from io import BytesIO
 from pathlib import Path
 
 import numpy as np
 import OpenImageIO as oiio
 from numpy.typing import NDArray
+from PIL import Image
 
 from saltwort.core.errors import BadInput
 from saltwort.core.files import replacing
 from saltwort.core.images.channels import ASSOCIATED, STRAIGHT, has_alpha, is_alpha, usual_names
-from saltwort.core.images.reading import Pixels
+from saltwort.core.images.reading import Pixels, library_error
 
 Attribute = str | int | float | bytes | tuple[int, ...] | tuple[float, ...]
 """Text, numbers, or an ICC profile as bytes."""
@@ -200,11 +201,11 @@ def write_texture(source: Path, path: Path) -> None:
     picture.specmod().alpha_channel = -1  # the library would cut alpha to 0–1, which for data is a number as any other
     with replacing(path) as temporary:
         if not oiio.ImageBufAlgo.make_texture(oiio.MakeTxTexture, picture, str(temporary), wanted):
-            raise BadInput(f"The image library could not write the file: {oiio.geterror() or 'the disk may be full'}.")
+            raise BadInput(f"The image library could not write the file: {library_error() or 'the disk may be full'}.")
 
 
 def _unwritten(output: oiio.ImageOutput) -> BadInput:
-    return BadInput(f"The image library could not write the file: {output.geterror() or 'the disk may be full'}.")
+    return BadInput(f"The image library could not write the file: {library_error(output) or 'the disk may be full'}.")
 
 
 def _plugin(path: Path) -> str:
@@ -216,10 +217,10 @@ def _plugin(path: Path) -> str:
 
 def encode_png(pixels: Pixels) -> bytes:
     """An 8-bit PNG of display code values, float32 (height, width, 3) on 0–1, untagged and lightly compressed."""
-    with tempfile.TemporaryDirectory() as folder:
-        path = Path(folder) / "picture.png"
-        write_image(path, pixels, "uint8", {"png:compressionLevel": 1})
-        return path.read_bytes()
+    codes = np.rint(np.clip(np.nan_to_num(pixels), 0, 1) * np.float32(255)).astype(np.uint8)
+    content = BytesIO()
+    Image.fromarray(codes).save(content, "PNG", compress_level=1)
+    return content.getvalue()
 
 
 def reduce_pixels(pixels: Pixels, longest_side: int) -> Pixels:

@@ -17,6 +17,8 @@ MAX_FILES = 20_000
 MAX_UNPACKED_BYTES = 256 << 30
 MAX_RATIO = 1_000
 """Unpacked to packed: a plain picture without noise packs to a hundredth, a zip bomb to a millionth."""
+HARMLESS_BYTES = 1 << 28
+"""Unpacked, up to which a zip may pack as well as it likes: flat masks do."""
 
 
 @dataclass(frozen=True)
@@ -107,7 +109,7 @@ def _check_size(entries: Sequence[zipfile.ZipInfo], path: Path, name: str, into:
     if len(entries) > MAX_FILES:
         raise BadInput(f"{name} holds {len(entries):,} pictures; a zip may hold {MAX_FILES:,}. Bring several.")
     unpacked = sum(entry.file_size for entry in entries)
-    if unpacked > min(MAX_UNPACKED_BYTES, MAX_RATIO * max(path.stat().st_size, 1)):
+    if unpacked > min(MAX_UNPACKED_BYTES, max(HARMLESS_BYTES, MAX_RATIO * path.stat().st_size)):
         raise BadInput(f"{name} unpacks to {unpacked / 1e9:,.1f} GB, more than it can honestly hold. Bring the folder.")
     if unpacked > shutil.disk_usage(into).free:
         raise BadInput(f"{name} unpacks to {unpacked / 1e9:,.1f} GB, and the disk has less. Make room and try again.")

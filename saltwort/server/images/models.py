@@ -8,11 +8,17 @@ from django.db import models
 
 from saltwort.core.errors import BadInput
 from saltwort.core.images import Facts, Header, Stats
+from saltwort.core.images.intake import kept_file
 
 
 def media_file(sha256: str, suffix: str) -> Path:
     """Where the media folder keeps what belongs to a content."""
-    return Path(settings.MEDIA_ROOT) / "images" / sha256[:2] / f"{sha256}{suffix}"
+    return kept_file(image_store(), sha256, suffix)
+
+
+def image_store() -> Path:
+    """The part of the media folder that holds pictures."""
+    return Path(settings.MEDIA_ROOT) / "images"
 
 
 class StoredImage(models.Model):

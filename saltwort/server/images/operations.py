@@ -1,9 +1,7 @@
 """Take image files in."""
 
-import shutil
 from dataclasses import asdict, dataclass
-from hashlib import file_digest
-from pathlib import Path
+from pathlib import Path, PurePath
 from tempfile import TemporaryDirectory
 from typing import Any
 
@@ -13,13 +11,8 @@ from django.core.files.uploadedfile import UploadedFile
 from numpy.typing import NDArray
 
 from saltwort.core.errors import BadInput
-from saltwort.core.files import replacing
-from saltwort.core.images import Survey, survey
-from saltwort.core.images.formats import sniff
-from saltwort.server.images.models import StoredImage, media_file
-
-LARGEST_HALF = np.finfo(np.float16).max
-PREVIEW_SUFFIX = ".npz"
+from saltwort.core.images import intake
+from saltwort.server.images.models import StoredImage, image_store, media_file
 
 
 @dataclass(frozen=True)
@@ -43,23 +36,15 @@ def store_file(path: Path, name: str) -> StoredImage:
 def take_in(path: Path, name: str, *, in_place: bool) -> dict[str, Any]:
     """Measure a file and keep it, or, `in_place`, only its preview; gives the fields of its row. Does not touch the
     database, so that it can run anywhere. Raises BadInput as `store_file` does."""
-    try:
-        suffix = sniff(path).suffix
-        status = path.stat()
-        with path.open("rb") as file:
-            sha256 = file_digest(file, "sha256").hexdigest()
-        found = survey(path)
-    except BadInput as error:
-        raise BadInput(str(error).replace(path.name, Path(name).name)) from error
-    except OSError as error:
-        raise BadInput(f"{Path(name).name} cannot be read: {error.strerror}.") from error
-    kept = media_file(sha256, suffix)
-    if not in_place and not kept.exists():
-        with replacing(kept) as temporary:
-            shutil.copyfile(path, temporary)
-    _keep_preview(sha256, found)
-    place = {"place": str(path), "modified": status.st_mtime_ns} if in_place else {"place": "", "modified": 0}
-    return {"sha256": sha256, "suffix": suffix, "size": status.st_size, "facts": asdict(found.facts), **place}
+    taken = intake.take_in(path, PurePath(name).name, image_store(), copy=not in_place)
+    place = {"place": str(path), "modified": taken.modified} if in_place else {"place": "", "modified": 0}
+    return {
+        "sha256": taken.sha256,
+        "suffix": taken.suffix,
+        "size": taken.size,
+        "facts": asdict(taken.facts),
+        **place,
+    }
 
 
 def stored_image(fields: dict[str, Any]) -> StoredImage:
@@ -91,15 +76,8 @@ def write_upload(upload: UploadedFile, path: Path) -> None:
 
 def preview_of(image: StoredImage) -> Preview:
     """The preview of a picture; made again where there is none."""
-    path = media_file(image.sha256, PREVIEW_SUFFIX)
+    path = media_file(image.sha256, intake.PREVIEW_SUFFIX)
     if not path.exists():
-        _keep_preview(image.sha256, survey(image.file))
+        intake.keep_preview(image_store(), image.sha256, intake.survey_apart(image.file, image.file.name))
     with np.load(path) as kept:
         return Preview(kept["thumbnail"].astype(np.float32), kept["sample"])
-
-
-def _keep_preview(sha256: str, found: Survey) -> None:
-    # Shown in 8 bits, so halves are enough for the thumbnail.
-    thumbnail = np.clip(np.nan_to_num(found.thumbnail), -LARGEST_HALF, LARGEST_HALF).astype(np.float16)
-    with replacing(media_file(sha256, PREVIEW_SUFFIX)) as temporary:
-        np.savez(temporary, thumbnail=thumbnail, sample=found.sample)

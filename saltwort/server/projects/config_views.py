@@ -28,7 +28,7 @@ from saltwort.core.configs.edits import ENCODINGS
 from saltwort.core.configs.explain import SpaceReport
 from saltwort.core.configs.export import archive_suffix, check_suffix
 from saltwort.core.configs.folders import read_config_at
-from saltwort.core.configs.trial import try_config
+from saltwort.core.configs.trial import compare_apart
 from saltwort.core.engine import ViewChoice
 from saltwort.core.spaces.diagram import POINTER_GAMUT
 from saltwort.core.spaces.gamuts import KNOWN_GAMUTS
@@ -182,8 +182,7 @@ def compare_file(request: Request, slug: str) -> Response:
     """The project's config and the one that an application uses: is it the same?"""
     project, upload = project_named(slug), parsed(request, PlainFile)["file"]
     brought = read_archive(read_upload(upload), upload.name)
-    try_config(brought, upload.name)
-    return Response(_comparison(compare(archive_of(project.current), brought)))
+    return Response(_comparison(compare_apart(archive_of(project.current), brought, upload.name)))
 
 
 @extend_schema(request=PathRequest, responses=ConfigComparisonSerializer)
@@ -192,8 +191,7 @@ def compare_path(request: Request, slug: str) -> Response:
     """The project's config and the one at a path of this machine."""
     project, path = project_named(slug), parsed(request, PathRequest)["path"]
     brought = read_config_at(path, settings.READABLE_FOLDERS)
-    try_config(brought, path)
-    return Response(_comparison(compare(archive_of(project.current), brought)))
+    return Response(_comparison(compare_apart(archive_of(project.current), brought, path)))
 
 
 @extend_schema(methods=["GET"], responses=TrimChoicesSerializer)

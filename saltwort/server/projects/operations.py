@@ -12,8 +12,7 @@ from django.utils.text import slugify
 from saltwort.core.configs import Composed, Proof, Setup, compose_in_steps, first_setup, prove_equal, read_archive
 from saltwort.core.configs.additions import AddedLook
 from saltwort.core.configs.carrying import carried
-from saltwort.core.configs.look_files import looks_from_file
-from saltwort.core.configs.trial import try_config
+from saltwort.core.configs.trial import looks_of, try_config
 from saltwort.core.engine import ConfigArchive, ViewChoice, load_config, newest_cg_config
 from saltwort.core.errors import BadInput
 from saltwort.core.spaces.typed import TypedColour
@@ -134,7 +133,7 @@ def _imports(project: Project, base: str) -> Literal["", "first", "last"]:
 
 def keep_looks(name: str, content: bytes) -> tuple[AddedLook, ...]:
     """The looks of a file, to be added to a setup; a LUT's content is kept. Raises BadInput for what is no look."""
-    looks = looks_from_file(name, content)
+    looks = looks_of(name, content)
     for look in looks:
         if look.lut:
             ConfigFile.objects.get_or_create(sha256=look.lut_sha256, defaults={"content": content})

@@ -5,7 +5,8 @@ from dataclasses import asdict, replace
 
 from saltwort.core.engine.processors import known_space
 from saltwort.core.errors import BadInput
-from saltwort.core.images import Facts, read_header, read_layers, survey
+from saltwort.core.images import Facts, read_header, read_layers
+from saltwort.core.images.intake import survey_apart
 from saltwort.core.scene.renders import RenderSpace, render_space
 from saltwort.core.scene.rig.stage import SLOTS
 from saltwort.core.scene.setting import SWATCH, Light, Scene, Swatch, check_scene, with_swatch, without_swatches
@@ -150,4 +151,4 @@ def space_of(render: Render) -> RenderSpace:
 
 
 def _facts(image: StoredImage, layer: str) -> dict:
-    return asdict(survey(image.file, layer).facts)
+    return asdict(survey_apart(image.file, image.file.name, layer).facts)

@@ -166,20 +166,6 @@ def cannot_be_computed(subjects: Subjects) -> Iterator[Problem]:
             yield Problem(name, "Cannot be computed", f"{error} Trim it away, or mend the source config.")
 
 
-@check("config.absolute-path", CAUTION)
-def absolute_path(subjects: Subjects) -> Iterator[Problem]:
-    """A path of one machine stands in the config, which works nowhere else."""
-    paths = [*subjects.config.getSearchPaths(), *lut_names(subjects.config)]
-    for path in dict.fromkeys(paths):
-        if re.match(r"/|\\|[A-Za-z]:", path):
-            yield Problem(
-                path,
-                "Path of one machine",
-                "An absolute path is right on one machine only, and keeps the config from being packed. Put the file "
-                "into a folder of the config and name it without the path.",
-            )
-
-
 @check("config.not-archivable", NOTE)
 def not_archivable(subjects: Subjects) -> Iterator[Problem]:
     """The config cannot be packed as one file by every tool: a path in it depends on the machine or on a variable."""

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 import PyOpenColorIO as ocio
 
-from saltwort.core.engine.processors import build
+from saltwort.core.engine.processors import build, scene_spaces
 from saltwort.core.engine.transforms import transforms_within
 from saltwort.core.errors import BadInput
 from saltwort.core.findings.registry import CAUTION, Problem, Subjects, check
@@ -60,7 +60,7 @@ def out_of_range(subjects: Subjects) -> Iterator[Problem]:
 
 
 def _used_luts(config: ocio.Config) -> Iterator[_UsedLut]:
-    for space in config.getColorSpaces(ocio.SEARCH_REFERENCE_SPACE_SCENE, ocio.COLORSPACE_ALL):
+    for space in scene_spaces(config):
         name, is_log = space.getName(), space.getEncoding() == "log"
         yield from _in_chain(name, space.getTransform(ocio.COLORSPACE_DIR_TO_REFERENCE), is_log, on_light=False)
         holds_light = space.getEncoding() in ("log", "scene-linear")

@@ -1,10 +1,18 @@
 """File rules that do nothing."""
 
 from collections.abc import Iterator
+from functools import lru_cache
+from heapq import nlargest
 
 from saltwort.core.changes import Change
+from saltwort.core.engine import load_config
+from saltwort.core.errors import BadInput
 from saltwort.core.findings.registry import CAUTION, NOTE, Fix, Problem, Subjects, check
-from saltwort.core.textures.rules import Rule
+from saltwort.core.textures.expressions import hangs_applications
+from saltwort.core.textures.rules import WITH_EXPRESSIONS, Rule, expression_of, unusable_rules
+
+LONGEST_PATHS = 20
+"""Paths of a project that are tried on what may hang: the longer a path, the longer that takes."""
 
 
 @check("rule.never-matches", CAUTION)
@@ -54,3 +62,34 @@ def takes_nothing(subjects: Subjects) -> Iterator[Problem]:
                 f"None of the {len(subjects.textures)} textures reaches rule {index + 1} and matches it. It may be for "
                 "files to come; if not, delete it.",
             )
+
+
+@check("rule.hangs", CAUTION)
+def hangs(subjects: Subjects) -> Iterator[Problem]:
+    """An application takes for ever to match a file rule with a name of the project."""
+    paths = tuple(nlargest(LONGEST_PATHS, sorted(texture.path for texture in subjects.textures), key=len))
+    for rule in subjects.setup.rules:
+        if rule.kind in WITH_EXPRESSIONS and hangs_applications(expression_of(rule), paths):
+            yield Problem(
+                rule.name,
+                "Applications hang on this rule",
+                "The OCIO library tries every way in which its expression may fit a name, and for a name of this "
+                "project it was still trying after a second. Write it without repetition inside repetition: (a+)+ is "
+                "a+.",
+            )
+
+
+@check("rule.not-imported", NOTE)
+def not_imported(subjects: Subjects) -> Iterator[Problem]:
+    """A file rule of the config that the project starts from could not be used here."""
+    for name, reason in _unusable(subjects.base_text) if subjects.base_text else ():
+        if all(rule.name != name for rule in subjects.setup.rules):
+            yield Problem(name, "Rule was not imported", f"{reason} Write it anew under the same name.")
+
+
+@lru_cache(maxsize=4)
+def _unusable(text: str) -> tuple[tuple[str, str], ...]:
+    try:
+        return tuple(unusable_rules(load_config(text, to_mend=True)))
+    except BadInput:
+        return ()  # other findings tell of that

@@ -9,7 +9,7 @@ from django.core.management.base import CommandParser
 from saltwort.core.configs import first_setup
 from saltwort.core.engine import builtin_text, load_config, newest_cg_config
 from saltwort.core.findings import CheckedTexture, Subjects, run_checks
-from saltwort.core.images import measure
+from saltwort.core.images.intake import survey_apart
 from saltwort.core.textures.evidence import evidence_for, verdict_of
 from saltwort.core.textures.kinds import map_kind_of
 from saltwort.core.textures.rules import RuleBook
@@ -33,7 +33,7 @@ class Command(HeadlessCommand):
 def _inspected(path: Path, subjects: Subjects, book: RuleBook) -> dict[str, Any]:
     """What a file holds and says, and what would be wrong with it in a new project."""
     config = subjects.config
-    facts, kind = measure(path), map_kind_of(path.name)
+    facts, kind = survey_apart(path, path.name).facts, map_kind_of(path.name)
     header = facts.header
     evidence = evidence_for(config, path.name, kind, facts)
     verdict = verdict_of(evidence)
