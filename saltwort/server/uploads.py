@@ -13,6 +13,12 @@ class PlainFile(serializers.Serializer):
     file = serializers.FileField()
 
 
+class SwatchUpload(PlainFile):
+    """A file whose swatches are added to the project as it stands at a revision."""
+
+    based_on = serializers.IntegerField(min_value=0)
+
+
 class TextureUpload(serializers.Serializer):
     """One file and the path it has in the project."""
 

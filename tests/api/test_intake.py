@@ -103,7 +103,7 @@ class FromABrowser(IntakeTestCase):
 
     def test_a_file_leaves_the_list_by_its_fix_or_by_a_better_one(self) -> None:
         self.bring(("a.png", b"no"), ("b.png", b"no"))
-        self.tell("post", "/fix", 204, operation="forget-file", arguments={"path": "a.png"})
+        self.tell("post", "/fix", 204, based_on=self.revision(), operation="forget-file", arguments={"path": "a.png"})
         self.assertEqual(set(self.unreadable()), {"b.png"})
         self.bring(("b.png", self.picture("a.png").read_bytes()))
         self.assertEqual(self.unreadable(), {})

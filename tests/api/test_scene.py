@@ -149,16 +149,16 @@ class Swatches(ServerTestCase):
             file = self.folder / f"swatches.{kind}"
             file.write_bytes(self.client.get(self.url(f"/swatches.{kind}")).content)
             self.tell("post", "/swatches/remove", based_on=self.revision(), names=["enamel", "key, warm"])
-            self.assertEqual(self.send("/swatches/file", file), listed)
+            self.assertEqual(self.send("/swatches/file", file, based_on=self.revision()), listed)
 
     def test_a_charts_values_become_swatches_and_bad_files_change_nothing(self) -> None:
         chart = self.folder / "chart.csv"
         chart.write_bytes(self.client.get("/api/chart.csv").content)
-        patches = self.send("/swatches/file", chart)
+        patches = self.send("/swatches/file", chart, based_on=self.revision())
         self.assertEqual((len(patches), patches[-1]["name"]), (24, "grey 20"))
         lab = self.folder / "lab.csv"
         lab.write_text("name,L,a,b\nskin,65,18,17\n")
-        skin = self.send("/swatches/file", lab)[-1]
+        skin = self.send("/swatches/file", lab, based_on=self.revision())[-1]
         np.testing.assert_allclose(
             [*skin["facts"]["xy"], skin["facts"]["luminance"]],
             colour.XYZ_to_xyY(colour.Lab_to_XYZ([65, 18, 17], D65)),
@@ -179,7 +179,7 @@ class Swatches(ServerTestCase):
         ):
             bad = self.folder / "bad.csv"
             bad.write_bytes(content)
-            self.assertIn(words, self.send("/swatches/file", bad, 400)["detail"])
+            self.assertIn(words, self.send("/swatches/file", bad, 400, based_on=self.revision())["detail"])
         self.assertEqual(self.revision(), stands)
 
     def test_measured_reflectances_in_the_working_space(self) -> None:

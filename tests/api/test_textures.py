@@ -166,15 +166,19 @@ class Findings(ServerTestCase):
         self.assertEqual(found["texture.colour-read-as-data"]["subject"], colour.path)
         for code in ("texture.data-read-as-colour", "texture.colour-read-as-data"):
             fix = found[code]["fix"]
-            self.tell("post", "/fix", 204, operation=fix["operation"], arguments=fix["arguments"])
+            self.tell(
+                "post", "/fix", 204, based_on=self.revision(), operation=fix["operation"], arguments=fix["arguments"]
+            )
         self.assertEqual([finding for finding in self.ask("/findings") if finding["level"] == "blocker"], [])
         self.assertEqual(self.ask(f"/textures/{rough.pk}")["assignment"]["space"], "Raw")
 
     def test_a_fix_that_no_finding_offers_any_more(self) -> None:
         rough = self.texture("lamp_rough.png")
         nothing = {"operation": "pin-texture", "arguments": {"path": rough.path, "space": SRGB}}
-        self.refused("post", "/fix", "No finding asks for this", **nothing)
-        self.refused("post", "/fix", "No finding asks for this", operation="format-disk", arguments={})
+        self.refused("post", "/fix", "No finding asks for this", based_on=self.revision(), **nothing)
+        self.refused(
+            "post", "/fix", "No finding asks for this", based_on=self.revision(), operation="format-disk", arguments={}
+        )
         self.assertEqual(Texture.objects.get().pin_space, "")
 
     def test_the_page_of_codes(self) -> None:
@@ -244,7 +248,9 @@ class RulesForLikes(ServerTestCase):
         self.assertEqual(
             [change["what"] for change in rule["changes"]], ["rule 1", "a/wall_rough.png", "b/rope_rough.png"]
         )
-        self.tell("post", "/fix", 204, operation=rule["operation"], arguments=rule["arguments"])
+        self.tell(
+            "post", "/fix", 204, based_on=self.revision(), operation=rule["operation"], arguments=rule["arguments"]
+        )
         spaces = {row["path"]: row["assignment"]["space"] for row in self.ask("/textures")}
         self.assertEqual(spaces, {"a/wall_rough.png": "Raw", "b/rope_rough.png": "Raw", "b/rope_col.png": SRGB})
         codes = {finding["code"] for finding in self.ask("/findings")}

@@ -1,12 +1,11 @@
 """Run the checks on a project, and apply their fixes."""
 
 from collections.abc import Callable, Collection
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from functools import partial
 from typing import Any
 
 import numpy as np
-from django.db import transaction
 from numpy.typing import NDArray
 
 from saltwort.core.configs import Replacement, Setup
@@ -35,6 +34,7 @@ from saltwort.server.scene.models import Render
 from saltwort.server.scene.operations import facts_of, space_of
 from saltwort.server.textures.intake import forget_left_out
 from saltwort.server.textures.operations import assigned_textures, pin_texture
+from saltwort.server.versions import Stale
 
 
 def findings_of(project: Project, unpinned: Collection[int] = ()) -> list[Finding]:
@@ -97,31 +97,47 @@ def _compared(project: Project) -> dict[str, Any]:
     }
 
 
-@transaction.atomic
-def apply_fix(project: Project, operation: str, arguments: dict[str, str]) -> None:
-    """Do what a finding's fix names, if some finding still offers it. Raises BadInput when none does."""
+@dataclass(frozen=True)
+class FixOrder:
+    """A fix to apply to a project as it stood at a revision."""
+
+    project: Project
+    based_on: int
+    arguments: dict[str, str]
+    author: str
+
+
+def apply_fix(project: Project, based_on: int, operation: str, arguments: dict[str, str], author: str = "") -> None:
+    """Do what a finding's fix names, if some finding still offers it. Raises BadInput when none does, Stale when the
+    project was changed since."""
+    if project.current.number != based_on:
+        raise Stale(project.current.number)
     findings = findings_of(project)
     fixes = [fix for finding in findings for fix in (finding.fix, *finding.also) if fix]
     if not any((fix.operation, fix.arguments) == (operation, arguments) for fix in fixes):
         raise BadInput("No finding asks for this any more. Look at the findings as they stand now.")
-    _FIXES[operation](project, arguments)
+    _FIXES[operation](FixOrder(project, based_on, arguments, author))
 
 
-def _pin_texture(project: Project, arguments: dict[str, str]) -> None:
-    texture = project.textures.get(path=arguments["path"])
-    pin_texture(texture, texture.version, arguments["space"], "fix of a finding")
+def _pin_texture(order: FixOrder) -> None:
+    texture = order.project.textures.get(path=order.arguments["path"])
+    pin_texture(texture, texture.version, order.arguments["space"], "fix of a finding", order.author)
 
 
-def _forget_file(project: Project, arguments: dict[str, str]) -> None:
-    forget_left_out(project, arguments["path"])
+def _forget_file(order: FixOrder) -> None:
+    forget_left_out(order.project, order.arguments["path"])
 
 
-def _setup_fix(message: str, change: Callable[[Setup, dict[str, str]], Setup]) -> Callable[..., None]:
+def _setup_fix(message: str, change: Callable[[Setup, dict[str, str]], Setup]) -> Callable[[FixOrder], None]:
     """A fix that makes the next revision; `message` may name its arguments."""
 
-    def fix(project: Project, arguments: dict[str, str]) -> None:
+    def fix(order: FixOrder) -> None:
         change_setup(
-            project, project.current.number, message.format(**arguments), lambda setup: change(setup, arguments)
+            order.project,
+            order.based_on,
+            message.format(**order.arguments),
+            lambda setup: change(setup, order.arguments),
+            order.author,
         )
 
     return fix

@@ -8,7 +8,7 @@ from rest_framework.response import Response
 
 from saltwort.core.findings import codes
 from saltwort.server.findings.operations import apply_fix, findings_of
-from saltwort.server.http import parsed
+from saltwort.server.http import BasedOn, author_of, parsed
 from saltwort.server.projects.serializers import FindingSerializer
 from saltwort.server.projects.views import project_named
 
@@ -19,7 +19,9 @@ class CodeSerializer(serializers.Serializer):
     meaning = serializers.CharField()
 
 
-class FixRequest(serializers.Serializer):
+class FixRequest(BasedOn):
+    """A fix, for the project as it stands at a revision."""
+
     operation = serializers.CharField()
     arguments = serializers.DictField(child=serializers.CharField(allow_blank=True))
 
@@ -33,7 +35,7 @@ def findings(request: Request, slug: str) -> Response:
 @extend_schema(request=FixRequest, responses={204: None})
 @api_view(["POST"])
 def fix(request: Request, slug: str) -> Response:
-    apply_fix(project_named(slug), **parsed(request, FixRequest))
+    apply_fix(project_named(slug), **parsed(request, FixRequest), author=author_of(request))
     return Response(status=status.HTTP_204_NO_CONTENT)
 
 

@@ -33,11 +33,13 @@ class BaseConfig(StoredConfig):
 
 
 class Project(Versioned):
-    """A project. `current` is the revision it stands at; `version` counts changes of the tracer."""
+    """A project. `current` is the revision it stands at, and `moved_by` who went back or forward to it, empty where it
+    is the one made last; `version` counts changes of the tracer."""
 
     slug = models.SlugField(max_length=80, unique=True)
     name = models.CharField(max_length=80)
     current = models.ForeignKey("Revision", models.PROTECT, null=True, related_name="+")
+    moved_by = models.CharField(max_length=80, blank=True)
     created = models.DateTimeField(auto_now_add=True)
     tracer_space = models.CharField(max_length=200)
     tracer_unit = models.CharField(max_length=10, default="8-bit")

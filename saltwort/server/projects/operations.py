@@ -25,6 +25,7 @@ from saltwort.server.projects.setups import (
     base_archive,
     config_of,
     current_setup,
+    keep_config,
     luts_of,
     setup_to_json,
     store_files,
@@ -34,63 +35,91 @@ from saltwort.server.versions import Stale
 FIRST_TRACER = ("8-bit", "47 106 104")
 
 
-@transaction.atomic
 def create_project(name: str) -> Project:
     """A project that starts from the engine's newest ACES config, with sensible rules and two stations."""
     name = name.strip()
     slug = slugify(name)[:80]
     if not slug:
         raise BadInput("A project needs a name with letters or digits.")
-    if Project.objects.filter(slug=slug).exists():
-        raise BadInput(f"There is a project named like “{name}” already. Choose another name.")
     base = BUILTIN + newest_cg_config()
     setup = first_setup(base, load_config(base_archive(base)))
     unit, text = FIRST_TRACER
-    project = Project.objects.create(
-        name=name, slug=slug, tracer_space=setup.default_space, tracer_unit=unit, tracer_text=text
-    )
-    _next_revision(project, setup, "Project made")
-    add_first_stations(project)
+    project = Project(name=name, slug=slug, tracer_space=setup.default_space, tracer_unit=unit, tracer_text=text)
+    revision, archive = draft_revision(project, setup, "Project made")
+    with transaction.atomic():
+        if Project.objects.filter(slug=slug).exists():
+            raise BadInput(f"There is a project named like “{name}” already. Choose another name.")
+        project.save()
+        revision.project = project
+        _save(revision, archive)
+        add_first_stations(project)
     return project
 
 
-@transaction.atomic
 def change_setup(
-    project: Project, based_on: int, message: str, change: Callable[[Setup], Setup], author: str = ""
+    project: Project,
+    based_on: int,
+    message: str,
+    change: Callable[[Setup], Setup],
+    author: str = "",
+    alongside: Callable[[], object] | None = None,
 ) -> Project:
-    """Make the next revision from the current setup. A change that changes nothing makes none."""
+    """Make the next revision from the current setup. A change that changes nothing makes none. What goes `alongside`
+    is done in the same transaction.
+
+    All is computed, and the config loaded as it will be, before the database is locked. Raises Stale when the project
+    was changed before or meanwhile.
+    """
     project = _standing_at(project, based_on)
     setup = current_setup(project)
     changed = change(setup)
-    if changed != setup:
-        _next_revision(project, changed, message, author)
+    draft = draft_revision(project, changed, message) if changed != setup else None
+    if draft:
+        keep_config(draft[1])
+    with transaction.atomic():
+        project = _standing_at(project, based_on)
+        if draft:
+            revision, archive = draft
+            if project.revisions.filter(number=revision.number).exists():
+                raise Stale(based_on)  # made meanwhile, and gone back from
+            revision.project, revision.author = project, author[:80]
+            _save(revision, archive)
+        if alongside:
+            alongside()
     return project
 
 
-@transaction.atomic
-def undo(project: Project, based_on: int) -> Project:
+def _save(revision: Revision, archive: ConfigArchive) -> None:
+    revision.files = store_files(archive)
+    revision.save()
+    _stand_at(revision.project, revision)
+
+
+def undo(project: Project, based_on: int, author: str = "") -> Project:
     """Stand at the revision that the current one was made from."""
-    project = _standing_at(project, based_on)
-    if project.current.parent is None:
+    parent = _standing_at(project, based_on).current.parent
+    if parent is None:
         raise BadInput("This is the first revision; there is nothing before it.")
-    return _stand_at(project, project.current.parent)
+    return _return(project, based_on, parent, author)
 
 
-@transaction.atomic
-def redo(project: Project, based_on: int) -> Project:
+def redo(project: Project, based_on: int, author: str = "") -> Project:
     """Stand at the newest revision that was made from the current one."""
-    project = _standing_at(project, based_on)
-    child = project.current.children.first()
+    child = _standing_at(project, based_on).current.children.first()
     if child is None:
         raise BadInput("Nothing was made from this revision yet.")
-    return _stand_at(project, child)
+    return _return(project, based_on, child, author)
 
 
-@transaction.atomic
-def return_to(project: Project, based_on: int, number: int) -> Project:
+def return_to(project: Project, based_on: int, number: int, author: str = "") -> Project:
     """Stand at any revision of the project. Later ones stay and can be returned to."""
-    project = _standing_at(project, based_on)
-    return _stand_at(project, project.revisions.get(number=number))
+    return _return(project, based_on, _standing_at(project, based_on).revisions.get(number=number), author)
+
+
+def _return(project: Project, based_on: int, revision: Revision, author: str) -> Project:
+    config_of(revision)  # one that does not load is no place to stand
+    with transaction.atomic():
+        return _stand_at(_standing_at(project, based_on), revision, author[:80])
 
 
 def bring_config(name: str, content: bytes) -> BaseConfig:
@@ -158,7 +187,7 @@ def _standing_at(project: Project, based_on: int) -> Project:
 
 def draft_revision(project: Project, setup: Setup, message: str = "") -> tuple[Revision, ConfigArchive]:
     """The revision that a setup would be, not saved, and its config. Raises BadInput when there can be none."""
-    newest = project.revisions.first()
+    newest = project.revisions.first() if project.pk else None
     number = newest.number + 1 if newest else 1
     if project.current and (current := current_setup(project)) == replace(setup, scene=current.scene):
         return _with_another_scene(project, number, setup, message)
@@ -208,14 +237,6 @@ def _as_json(value: Any) -> str:
     return json.dumps(value, sort_keys=True)
 
 
-def _next_revision(project: Project, setup: Setup, message: str, author: str = "") -> None:
-    revision, archive = draft_revision(project, setup, message)
-    revision.files = store_files(archive)
-    revision.author = author[:80]
-    revision.save()
-    _stand_at(project, revision)
-
-
 def proof_of(made: Composed) -> Proof:
     """How far every space and view of a trimmed config is from the colours of the whole one."""
     kept = load_config(made.part)
@@ -233,7 +254,7 @@ def proved(made: Composed) -> Proof:
     return proof
 
 
-def _stand_at(project: Project, revision: Revision) -> Project:
-    project.current = revision
-    project.save(update_fields=["current"])
+def _stand_at(project: Project, revision: Revision, moved_by: str = "") -> Project:
+    project.current, project.moved_by = revision, moved_by
+    project.save(update_fields=["current", "moved_by"])
     return project

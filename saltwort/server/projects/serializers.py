@@ -211,6 +211,8 @@ class ProjectSerializer(serializers.Serializer):
     slug = serializers.CharField()
     name = serializers.CharField()
     revision = RevisionSerializer()
+    moved_by = serializers.CharField(allow_blank=True)
+    problem = serializers.CharField(allow_blank=True)
     can_undo = serializers.BooleanField()
     can_redo = serializers.BooleanField()
     setup = SetupSerializer()

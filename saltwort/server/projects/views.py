@@ -17,6 +17,7 @@ from saltwort.core.configs import (
 )
 from saltwort.core.configs.setup import with_space_edits
 from saltwort.core.engine import ViewChoice
+from saltwort.core.errors import BadInput
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.server.http import BasedOn, author_of, finite, parsed
 from saltwort.server.projects import operations, previews
@@ -110,13 +111,17 @@ def look_file(request: Request, slug: str) -> Response:
 @extend_schema(request=BasedOn, responses=ProjectSerializer)
 @api_view(["POST"])
 def undo(request: Request, slug: str) -> Response:
-    return Response(project_json(operations.undo(project_named(slug), parsed(request, BasedOn)["based_on"])))
+    return Response(
+        project_json(operations.undo(project_named(slug), parsed(request, BasedOn)["based_on"], author_of(request)))
+    )
 
 
 @extend_schema(request=BasedOn, responses=ProjectSerializer)
 @api_view(["POST"])
 def redo(request: Request, slug: str) -> Response:
-    return Response(project_json(operations.redo(project_named(slug), parsed(request, BasedOn)["based_on"])))
+    return Response(
+        project_json(operations.redo(project_named(slug), parsed(request, BasedOn)["based_on"], author_of(request)))
+    )
 
 
 @extend_schema(methods=["GET"], responses=RevisionSerializer(many=True))
@@ -126,7 +131,9 @@ def revisions(request: Request, slug: str) -> Response:
     project = project_named(slug)
     if request.method == "POST":
         asked = parsed(request, ReturnTo)
-        return Response(project_json(operations.return_to(project, asked["based_on"], asked["number"])))
+        return Response(
+            project_json(operations.return_to(project, asked["based_on"], asked["number"], author_of(request)))
+        )
     return Response(RevisionSerializer(project.revisions.defer("text"), many=True).data)
 
 
@@ -195,16 +202,19 @@ def _changed(project: Project, setup: Setup, asked: dict[str, Any]) -> Setup:
 def project_json(project: Project) -> dict[str, Any]:
     """All that the screen shows of a project and its current revision."""
     tracer = {**asdict(project.tracer), "version": project.version}
+    spaces, problem = _spaces_or_problem(project)
     return ProjectSerializer(
         {
             "slug": project.slug,
             "name": project.name,
             "revision": project.current,
+            "moved_by": project.moved_by,
+            "problem": problem,
             "can_undo": project.current.parent_id is not None,
             "can_redo": project.current.children.exists(),
             "setup": _setup(current_setup(project)),
             "strip": {
-                "spaces": len(config_of(project.current).getColorSpaceNames()),
+                "spaces": spaces,
                 "textures": project.textures.count(),
                 "stations": project.stations.count(),
                 "outputs": project.outputs.exclude(facts=None).count(),
@@ -212,6 +222,14 @@ def project_json(project: Project) -> dict[str, Any]:
             "tracer": tracer,
         }
     ).data
+
+
+def _spaces_or_problem(project: Project) -> tuple[int, str]:
+    """How many spaces the config offers; or none, with the reason why the config does not load any more."""
+    try:
+        return len(config_of(project.current).getColorSpaceNames()), ""
+    except BadInput as error:
+        return 0, str(error)
 
 
 def _setup(setup: Setup) -> dict[str, Any]:

@@ -43,7 +43,7 @@ from saltwort.server.scene.serializers import (
     WorkingSpaceChangeSerializer,
     WorkingSpaceSerializer,
 )
-from saltwort.server.uploads import PlainFile, read_upload
+from saltwort.server.uploads import SwatchUpload, read_upload
 
 
 @extend_schema(methods=["GET"], responses=SwatchSerializer(many=True))
@@ -67,14 +67,14 @@ def remove_swatches(request: Request, slug: str) -> Response:
     return Response(_swatches(project))
 
 
-@extend_schema(request={"multipart/form-data": PlainFile}, responses={201: SwatchSerializer(many=True)})
+@extend_schema(request={"multipart/form-data": SwatchUpload}, responses={201: SwatchSerializer(many=True)})
 @api_view(["POST"])
 @parser_classes([MultiPartParser])
 def bring_swatches(request: Request, slug: str) -> Response:
-    """Swatches of a file, or a chart's patches as swatches, added to the project as it stands."""
-    upload, project = parsed(request, PlainFile)["file"], project_named(slug)
-    found = read_swatches(upload.name, read_upload(upload))
-    project = operations.bring_swatches(project, project.current.number, found, author_of(request))
+    """Swatches of a file, or a chart's patches as swatches, added to the project."""
+    asked, project = parsed(request, SwatchUpload), project_named(slug)
+    found = read_swatches(asked["file"].name, read_upload(asked["file"]))
+    project = operations.bring_swatches(project, asked["based_on"], found, author_of(request))
     return Response(_swatches(project), status=status.HTTP_201_CREATED)
 
 

@@ -18,6 +18,7 @@ class Texture(Versioned):
     image = models.ForeignKey(StoredImage, models.PROTECT)
     pin_space = models.CharField(max_length=200, blank=True)
     pin_note = models.CharField(max_length=500, blank=True)
+    pin_author = models.CharField(max_length=80, blank=True)
 
     class Meta:
         ordering = ("path",)

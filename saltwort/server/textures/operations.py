@@ -61,19 +61,21 @@ class Pinning:
 
 
 @transaction.atomic
-def pin_textures(project: Project, pinnings: Sequence[Pinning]) -> None:
+def pin_textures(project: Project, pinnings: Sequence[Pinning], author: str = "") -> None:
     """Set or take away many pins, all or none. Raises Stale when any of the textures was changed meanwhile."""
     textures = project.textures.in_bulk([pinning.texture for pinning in pinnings])
     if len(textures) < len(pinnings):
         raise BadInput("Some of these files are no longer in the project. Look at the list as it stands now.")
     for pinning in pinnings:
-        pin_texture(textures[pinning.texture], pinning.based_on, pinning.space, pinning.note)
+        pin_texture(textures[pinning.texture], pinning.based_on, pinning.space, pinning.note, author)
 
 
-def pin_texture(texture: Texture, based_on: int, space: str, note: str = "") -> Texture:
+def pin_texture(texture: Texture, based_on: int, space: str, note: str = "", author: str = "") -> Texture:
     """Fix the space of a texture by hand; an empty space takes the pin away."""
     name = known_space(config_of(texture.project.current), space) if space else ""
-    return texture.change(based_on, pin_space=name, pin_note=note if name else "")
+    return texture.change(
+        based_on, pin_space=name, pin_note=note if name else "", pin_author=author[:80] if name else ""
+    )
 
 
 def remove_textures(project: Project, textures: Collection[int]) -> None:

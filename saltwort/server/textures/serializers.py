@@ -91,6 +91,7 @@ class TextureDetailSerializer(TextureSerializer):
     header = FactSerializer(many=True)
     why = RuleTraceSerializer(many=True)
     pin_note = serializers.CharField(allow_blank=True)
+    pin_author = serializers.CharField(allow_blank=True)
 
 
 class PinChange(BasedOn):

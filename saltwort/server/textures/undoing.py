@@ -3,8 +3,6 @@
 import re
 from dataclasses import replace
 
-from django.db import transaction
-
 from saltwort.core.configs.additions import AddedSpace, undone_view
 from saltwort.core.engine import ViewChoice
 from saltwort.core.engine.processors import check_view
@@ -16,7 +14,6 @@ from saltwort.server.textures.operations import pin_texture
 _FORBIDDEN_IN_NAMES = re.compile(r"[,:/]+ ?")
 
 
-@transaction.atomic
 def read_through_view(texture: Texture, based_on: int, choice: ViewChoice, author: str = "") -> Texture:
     """Pin a texture to the space that undoes a view; where the config has none, it gets one by a new revision. Raises
     BadInput for a view without an inverse."""
@@ -24,15 +21,17 @@ def read_through_view(texture: Texture, based_on: int, choice: ViewChoice, autho
     config = config_of(project.current)
     check_view(config, choice)
     name = next((space.getName() for space in config.getColorSpaces() if undone_view(space) == choice), None)
-    if name is None:
-        name = _FORBIDDEN_IN_NAMES.sub(" ", f"Undone {choice.view} of {choice.display}")
-        space = AddedSpace(name, display=choice.display, view=choice.view, family="Undone views")
-        changed = change_setup(
-            project,
-            project.current.number,
-            f"Add {name}",
-            lambda setup: replace(setup, added_spaces=(*setup.added_spaces, space)),
-            author,
-        )
-        texture.project = changed
-    return pin_texture(texture, based_on, name, f"decoded through the inverse of {choice.view}")
+    note = f"decoded through the inverse of {choice.view}"
+    if name is not None:
+        return pin_texture(texture, based_on, name, note, author)
+    name = _FORBIDDEN_IN_NAMES.sub(" ", f"Undone {choice.view} of {choice.display}")
+    space = AddedSpace(name, display=choice.display, view=choice.view, family="Undone views")
+    texture.project = change_setup(
+        project,
+        project.current.number,
+        f"Add {name}",
+        lambda setup: replace(setup, added_spaces=(*setup.added_spaces, space)),
+        author,
+        alongside=lambda: texture.change(based_on, pin_space=name, pin_note=note, pin_author=author[:80]),
+    )
+    return texture

@@ -15,7 +15,7 @@ from rest_framework.response import Response
 from saltwort.core.images import Facts
 from saltwort.core.textures.evidence import evidence_for, verdict_of
 from saltwort.core.textures.pixel_evidence import environment_stops
-from saltwort.server.http import BINARY, as_csv, as_json_file, download, parsed
+from saltwort.server.http import BINARY, as_csv, as_json_file, author_of, download, parsed
 from saltwort.server.images.operations import store_upload
 from saltwort.server.projects.previews import preview_rules
 from saltwort.server.projects.setups import config_of, rule_book_of
@@ -65,7 +65,9 @@ def pin(request: Request, slug: str, pk: int) -> Response:
     asked = parsed(request, PinChange)
     return Response(
         texture_detail(
-            operations.pin_texture(texture_named(slug, pk), asked["based_on"], asked["space"], asked["note"])
+            operations.pin_texture(
+                texture_named(slug, pk), asked["based_on"], asked["space"], asked["note"], author_of(request)
+            )
         )
     )
 
@@ -74,7 +76,9 @@ def pin(request: Request, slug: str, pk: int) -> Response:
 @api_view(["PUT"])
 def pins(request: Request, slug: str) -> Response:
     asked = parsed(request, PinningsRequest)
-    operations.pin_textures(project_named(slug), [operations.Pinning(**pinning) for pinning in asked["pins"]])
+    operations.pin_textures(
+        project_named(slug), [operations.Pinning(**pinning) for pinning in asked["pins"]], author_of(request)
+    )
     return Response(status=status.HTTP_204_NO_CONTENT)
 
 
@@ -161,6 +165,7 @@ def texture_detail(texture: Texture) -> dict[str, Any]:
             "header": [{"name": name, "value": _tag(tag)} for name, tag in sorted(facts.header.tags.items())],
             "why": rule_book_of(texture.project.current).explain(texture.path),
             "pin_note": texture.pin_note,
+            "pin_author": texture.pin_author,
         }
     ).data
 

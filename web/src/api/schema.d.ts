@@ -1229,7 +1229,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Swatches of a file, or a chart's patches as swatches, added to the project as it stands. */
+        /** @description Swatches of a file, or a chart's patches as swatches, added to the project. */
         post: operations["projects_swatches_file_create"];
         delete?: never;
         options?: never;
@@ -2112,7 +2112,9 @@ export interface components {
             };
             changes: components["schemas"]["Change"][];
         };
+        /** @description A fix, for the project as it stands at a revision. */
         FixRequest: {
+            based_on: number;
             operation: string;
             arguments: {
                 [key: string]: string;
@@ -2593,6 +2595,8 @@ export interface components {
             slug: string;
             name: string;
             revision: components["schemas"]["Revision"];
+            moved_by: string;
+            problem: string;
             can_undo: boolean;
             can_redo: boolean;
             setup: components["schemas"]["Setup"];
@@ -3029,6 +3033,12 @@ export interface components {
             based_on: number;
             names: string[];
         };
+        /** @description A file whose swatches are added to the project as it stands at a revision. */
+        SwatchUpload: {
+            /** Format: uri */
+            file: string;
+            based_on: number;
+        };
         /** @enum {string} */
         TargetVersionEnum: "2.0" | "2.1" | "2.2" | "2.3" | "2.4" | "2.5" | "2.6";
         Texture: {
@@ -3067,6 +3077,7 @@ export interface components {
             header: components["schemas"]["Fact"][];
             why: components["schemas"]["RuleTrace"][];
             pin_note: string;
+            pin_author: string;
         };
         /** @description A LUT: float32 in base64, `channels` for each of its texels. */
         TextureOfProgram: {
@@ -5317,7 +5328,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "multipart/form-data": components["schemas"]["PlainFile"];
+                "multipart/form-data": components["schemas"]["SwatchUpload"];
             };
         };
         responses: {

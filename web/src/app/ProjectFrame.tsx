@@ -9,6 +9,7 @@ import { KeyHelp } from './KeyHelp';
 import { PathStrip, STEPS } from './PathStrip';
 import { remember } from './Projects';
 import { Tray } from './Tray';
+import { UnloadableRevision } from './UnloadableRevision';
 import { useUndo } from './useUndo';
 
 /** The frame of every step: the path strip, the tray, and the keys that work everywhere. */
@@ -47,7 +48,7 @@ export function ProjectFrame() {
             tracer={{ open: tracer, set: (open) => (open ? tracerDo.open() : tracerDo.close()) }}
           />
           <main style={{ minHeight: 0 }}>
-            <Outlet />
+            {data.problem ? <UnloadableRevision project={data} /> : <Outlet />}
           </main>
           <Drawer opened={tray} onClose={trayDo.close} position="right" size={400} title="Findings and jobs">
             <Tray />

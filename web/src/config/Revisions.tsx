@@ -77,7 +77,9 @@ function Row({ revision }: { revision: Revision }) {
         </span>
       </span>
       {revision.number === current ? (
-        <span className="quiet small">current</span>
+        <span className="quiet small" style={{ flex: 'none' }}>
+          current{project.data?.moved_by && `, gone to by ${project.data.moved_by}`}
+        </span>
       ) : (
         <Button
           size="compact-xs"

@@ -21,7 +21,9 @@ export function Colours({ parts }: { parts: ReactNode }) {
   /** The name of the chosen swatch, or NEW; the first one until something is chosen. */
   const [chosen, setChosen] = useState<string>();
   const [offered, setOffered] = useState<Offered>();
-  const bring = useChange((of, file: File) => send<Swatch[]>(`/api/projects/${of}/swatches/file`, { file }));
+  const bring = useChange((of, file: File) => 
+    send<Swatch[]>(`/api/projects/${of}/swatches/file`, { file, based_on: String(project.data?.revision.number ?? 0) }),
+  );
   const name = chosen ?? swatches.data?.[0]?.name ?? NEW;
   const swatch = swatches.data?.find((listed) => listed.name === name);
   const working = project.data?.setup.working_space ?? '';

@@ -1,18 +1,23 @@
 import { Button } from '@mantine/core';
 
 import { api, body } from '../api/client';
-import { type Finding, useChange } from '../api/hooks';
+import { type Finding, useChange, useProject } from '../api/hooks';
 import { LevelMark } from './marks';
 
 const SHOWN = 5;
 
 /** One finding, with why it matters and the fix: what it changes is shown before it is applied. */
 export function FindingCard({ finding, withSubject = false }: { finding: Finding; withSubject?: boolean }) {
+  const project = useProject();
   const fix = useChange((slug, asked: NonNullable<Finding['fix']>) =>
     body(
       api.POST('/api/projects/{slug}/fix', {
         params: { path: { slug } },
-        body: { operation: asked.operation, arguments: asked.arguments },
+        body: {
+          operation: asked.operation,
+          arguments: asked.arguments,
+          based_on: project.data?.revision.number ?? 0,
+        },
       }),
     ),
   );

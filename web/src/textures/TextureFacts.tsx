@@ -186,7 +186,7 @@ export function Pin({ detail }: { detail: Detail }) {
     <div className="block">
       <SpaceSelect
         ref={select}
-        label={pinned ? 'Pinned to' : `Read as, by ${reasonWord(detail.assignment)}`}
+        label={pinned ? (detail.pin_author ? `Pinned by ${detail.pin_author} to` : 'Pinned to') : `Read as, by ${reasonWord(detail.assignment)}`}
         description={pinned ? undefined : 'Choosing another space pins it; rules no longer touch it.'}
         value={detail.assignment.space}
         disabled={change.isPending}
@@ -226,7 +226,7 @@ export function Why({ detail }: { detail: Detail }) {
   return (
     <div className="block">
       <h3>Why this space</h3>
-      {reason.kind === 'pin' && <p className="small">Pinned by hand. Without the pin:</p>}
+      {reason.kind === 'pin' && <p className="small">Pinned by {detail.pin_author || 'hand'}. Without the pin:</p>}
       <ol className={classes.why} aria-label="Rules in order">
         {detail.why.map((trace) => {
           const isLast = trace === detail.why.at(-1);
