@@ -1,37 +1,72 @@
 """Files that appear whole or not at all."""
 
+import errno
 import os
+import shutil
 import tempfile
+import time
 from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
 
 from saltwort.core.errors import BadInput
 
+DISK_IS_FULL = "The disk is full, so nothing was written. Make room and try again."
+LEAST_FREE = 20_000_000
+"""Bytes below which a disk counts as full: what is written besides, as the database's log, needs room too."""
+WRITING = ".writing-"
+"""How the names of files begin that are not whole yet."""
+
+
+def is_disk_full(error: OSError) -> bool:
+    return error.errno in (errno.ENOSPC, errno.EDQUOT)
+
+
+def check_room(folder: Path, size: int = 0) -> None:
+    """Raise BadInput when the disk of a folder has no room for `size` bytes more."""
+    if shutil.disk_usage(folder).free < LEAST_FREE + size:
+        raise BadInput(DISK_IS_FULL)
+
 
 @contextmanager
-def replacing(path: Path) -> Iterator[Path]:
-    """A temporary file beside `path`, which takes its place, synced to disk, when the block ends well.
+def replacing(path: Path, *, synced: bool = True) -> Iterator[Path]:
+    """A temporary file beside `path`, which takes its place, synced to disk, when the block ends well. What can be made
+    again need not be `synced`.
 
     An existing file stands until then. Raises BadInput when the disk refuses.
     """
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
-        handle, name = tempfile.mkstemp(dir=path.parent, prefix=".writing-", suffix=path.suffix)
+        handle, name = tempfile.mkstemp(dir=path.parent, prefix=WRITING, suffix=path.suffix)
     except OSError as error:
-        raise BadInput(f"{path} cannot be written: {error.strerror}.") from error
+        raise _unwritten(path, error) from error
     os.close(handle)
     temporary = Path(name)
     try:
         yield temporary
-        with temporary.open("rb") as file:
-            os.fsync(file.fileno())
+        if synced:
+            with temporary.open("rb") as file:
+                os.fsync(file.fileno())
         temporary.chmod(0o644)
         temporary.replace(path)
     except OSError as error:
-        raise BadInput(f"{path} cannot be written: {error.strerror}.") from error
+        raise _unwritten(path, error) from error
     finally:
         temporary.unlink(missing_ok=True)
+
+
+def _unwritten(path: Path, error: OSError) -> BadInput:
+    if is_disk_full(error):
+        return BadInput(DISK_IS_FULL)
+    return BadInput(f"{path.name} cannot be written: {error.strerror}. Check the folder and its rights.")
+
+
+def forget_unfinished(folder: Path, older_than: float) -> None:
+    """Delete what a killed process left unfinished below a folder, if it is older than so many seconds."""
+    for file in folder.rglob(f"{WRITING}*"):
+        with suppress(OSError):
+            if time.time() - file.stat().st_mtime > older_than:
+                file.unlink()
 
 
 def allowed_path(path: str, roots: Sequence[Path]) -> Path:

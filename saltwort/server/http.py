@@ -9,6 +9,7 @@ from typing import Any
 from urllib.parse import unquote
 
 from django.core.exceptions import ObjectDoesNotExist
+from django.db import OperationalError
 from django.http import Http404, HttpResponse
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiResponse
@@ -18,8 +19,10 @@ from rest_framework.response import Response
 from rest_framework.views import exception_handler
 
 from saltwort.core.errors import BadInput
+from saltwort.core.files import DISK_IS_FULL, is_disk_full
 from saltwort.server.versions import Stale
 
+TOO_DEEP = "This request is nested deeper than anything that Saltwort takes."
 BINARY = OpenApiResponse(OpenApiTypes.BINARY)
 
 
@@ -88,6 +91,15 @@ def answer_errors(error: Exception, context: dict[str, Any]) -> Response | None:
         return Response({"detail": "This is gone, or never was. Reload the page."}, status=status.HTTP_404_NOT_FOUND)
     if isinstance(error, serializers.ValidationError):
         return Response({"detail": _sentence(error.detail)}, status=status.HTTP_400_BAD_REQUEST)
+    if (isinstance(error, OSError) and is_disk_full(error)) or "disk is full" in str(error):
+        return Response({"detail": DISK_IS_FULL}, status=status.HTTP_507_INSUFFICIENT_STORAGE)
+    if isinstance(error, OperationalError) and "locked" in str(error):
+        return Response(
+            {"detail": "Saltwort is busy saving something else. Try again in a moment."},
+            status=status.HTTP_503_SERVICE_UNAVAILABLE,
+        )
+    if isinstance(error, RecursionError):
+        return Response({"detail": TOO_DEEP}, status=status.HTTP_400_BAD_REQUEST)
     return exception_handler(error, context)
 
 

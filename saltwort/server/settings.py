@@ -8,6 +8,7 @@ from saltwort.server.secret import secret_key
 BASE_DIR = Path(__file__).resolve().parents[2]
 VAR_DIR = Path(os.environ.get("SALTWORT_VAR", BASE_DIR / "var"))
 VAR_DIR.mkdir(parents=True, exist_ok=True)
+VAR_DIR.chmod(0o700)  # projects are no business of other users of this machine
 
 SECRET_KEY = secret_key(VAR_DIR / "secret_key")
 DEBUG = os.environ.get("SALTWORT_DEBUG") == "1"

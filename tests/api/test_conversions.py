@@ -16,7 +16,7 @@ from saltwort.core.images import read_header, read_pixels
 from saltwort.server.conversions import operations
 from saltwort.server.conversions.models import Conversion
 from saltwort.server.jobs.models import Job
-from saltwort.server.jobs.operations import settle_interrupted
+from saltwort.server.jobs.operations import WORKER, settle_interrupted
 from tests.samples import LINEAR_REC709, SRGB, light, project_config, write
 from tests.server import ServerTestCase
 
@@ -162,7 +162,7 @@ class Interrupted(ConversionTestCase):
 
         with patch.object(operations, "convert", die_after_writing), self.assertRaises(KeyboardInterrupt):
             self.convert()
-        settle_interrupted()
+        settle_interrupted(WORKER)
         self.do_jobs()
         made = self.ask("/conversions")[0]
         self.assertEqual((made["job"]["state"], {file["state"] for file in made["files"]}), ("done", {"converted"}))

@@ -12,7 +12,7 @@ from django.test import override_settings
 
 from saltwort.server.images.models import StoredImage
 from saltwort.server.jobs.models import Job
-from saltwort.server.jobs.operations import settle_interrupted
+from saltwort.server.jobs.operations import WORKER, settle_interrupted
 from saltwort.server.textures import intake
 from saltwort.server.textures.models import Intake, IntakeFile, LeftOut, Texture
 from tests.samples import light, write, write_damaged
@@ -178,7 +178,7 @@ class CancelledAndInterrupted(IntakeTestCase):
         self.tell("post", f"/intakes/{pk}/start")
         self.crash_while_reading("3.png")
         self.assertLess(Texture.objects.count(), 6)
-        settle_interrupted()
+        settle_interrupted(WORKER)
         job = self.do_jobs()[0]
         self.assertEqual((job.state, Texture.objects.count()), ("done", 6))
 
@@ -187,7 +187,7 @@ class CancelledAndInterrupted(IntakeTestCase):
         self.tell("post", f"/intakes/{pk}/start")
         for _ in range(2):
             self.crash_while_reading("3.png")
-            settle_interrupted()
+            settle_interrupted(WORKER)
         job = self.do_jobs()[0]
         self.assertEqual(job.message, "5 files are in, 1 left out: see the findings.")
         self.assertIn("stopped twice", self.unreadable()["3.png"])

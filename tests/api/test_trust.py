@@ -1,13 +1,31 @@
 """What nobody may do to the server, and what it does when something goes wrong underneath."""
 
+import errno
+import os
+import shutil
 from dataclasses import replace
+from datetime import timedelta
+from pathlib import Path
+from typing import Any
 from unittest.mock import patch
 
-from django.db import connection
+from django.db import OperationalError, connection, transaction
+from django.utils import timezone
+from django_tasks_db.models import DBTaskResult
 
+from saltwort.core.files import DISK_IS_FULL
+from saltwort.server.conversions import operations as conversions
+from saltwort.server.conversions.models import Conversion
+from saltwort.server.housekeeping import shrink, tidy
+from saltwort.server.images.models import StoredImage
+from saltwort.server.jobs.models import QUEUED, RUNNING, Job
+from saltwort.server.jobs.operations import LEASE, MOST_BEGUN, _works, run, settle_interrupted, start
+from saltwort.server.outputs import operations as outputs
 from saltwort.server.projects import operations
 from saltwort.server.projects.models import Project, Revision
-from tests.samples import SRGB, base_text, fresh_config
+from saltwort.server.textures import intake
+from saltwort.server.textures.models import TextureFolder
+from tests.samples import SRGB, base_text, fresh_config, light, write
 from tests.server import ServerTestCase
 
 LEADS_OUT = "search_path: /etc"
@@ -170,3 +188,210 @@ class UntriedConfigs(ServerTestCase):
         ):
             answer = self.tell("post", "/compare-path", path=str(self.folder))
         self.assertEqual(answer["verdict"], "different")
+
+
+class Workers(ServerTestCase):
+    """Jobs belong to the worker that does them, as long as it shows a sign of life."""
+
+    def running(self, kind: str = "bring-textures", **fields: Any) -> Job:
+        fields = {"owner": "other", "beat": timezone.now(), "begun": 1, **fields}
+        return Job.objects.create(
+            project=self.project, kind=kind, title="x", state=RUNNING, arguments={"intake": 0}, **fields
+        )
+
+    def test_a_job_of_a_living_worker_is_left_alone(self) -> None:
+        job = self.running()
+        settle_interrupted()
+        job.refresh_from_db()
+        self.assertEqual((job.state, job.owner), (RUNNING, "other"))
+
+    def test_a_job_without_a_sign_of_life_is_given_on(self) -> None:
+        job = self.running(beat=timezone.now() - LEASE * 2)
+        settle_interrupted()
+        job.refresh_from_db()
+        self.assertEqual((job.state, job.owner), (QUEUED, ""))
+        self.assertEqual(DBTaskResult.objects.filter(args_kwargs__args=[job.pk]).count(), 1)
+
+    def test_one_that_stops_every_worker_ends_in_words(self) -> None:
+        job = self.running(begun=MOST_BEGUN)
+        settle_interrupted("other")
+        job.refresh_from_db()
+        self.assertEqual(job.state, "failed")
+        self.assertIn("stopped 3 times at the same place", job.message)
+
+    def test_a_worker_that_lost_its_job_writes_nothing_more(self) -> None:
+        def slow(job: Job, report: Any) -> str:
+            Job.objects.filter(pk=job.pk).update(owner="other")
+            report(0.5, "half of it")
+            return "done by the one that lost it"
+
+        with patch.dict(_works, {"slow": slow}), self.assertLogs("saltwort.server.jobs", "ERROR"):
+            job = start(self.project, "slow", "slow", {})
+            run.func(job.pk)
+        job.refresh_from_db()
+        self.assertEqual((job.state, job.owner, job.message), (RUNNING, "other", ""))
+
+    def test_a_task_is_queued_with_its_job_or_not_at_all(self) -> None:
+        class Crash(Exception):
+            pass
+
+        with self.assertRaises(Crash), transaction.atomic():
+            start(self.project, "slow", "slow", {})
+            raise Crash
+        self.assertEqual((Job.objects.count(), DBTaskResult.objects.count()), (0, 0))
+
+    def test_a_rig_render_uses_the_revision_it_was_ordered_in(self) -> None:
+        self.tell("post", "/rig/renders", 201, width=16, height=16, samples=1)
+        self.tell("post", "/setup", based_on=1, message="other", working_space="Linear Rec.709 (sRGB)")
+        self.do_jobs()
+        (render,) = self.project.renders.all()
+        self.assertEqual(render.rig["working_space"], "ACEScg")
+
+
+class RemovedMeanwhile(ServerTestCase):
+    """What a running job works on is removed."""
+
+    def test_an_output(self) -> None:
+        render = self.render()
+        made = self.tell("post", "/outputs", 201, kind="handoff", render=render.pk)
+        write = outputs._write
+
+        def remove_then_write(*arguments: Any) -> Any:
+            self.tell("delete", f"/outputs/{made['id']}", 204)
+            return write(*arguments)
+
+        with patch.object(outputs, "_write", remove_then_write):
+            (job,) = self.do_jobs()
+        self.assertEqual(job.state, "cancelled")
+        self.assertEqual(list((self.folder / "media").rglob("*linear*")), [])
+
+    def test_an_output_before_it_is_made(self) -> None:
+        made = self.tell("post", "/outputs", 201, kind="handoff", render=self.render().pk)
+        self.tell("delete", f"/outputs/{made['id']}", 204)
+        (job,) = self.do_jobs()
+        self.assertEqual(job.state, "cancelled")
+
+    def test_the_render_of_an_output(self) -> None:
+        render = self.render()
+        self.tell("post", "/outputs", 201, kind="handoff", render=render.pk)
+        self.tell("delete", f"/renders/{render.pk}", 204)
+        (job,) = self.do_jobs()
+        self.assertEqual(job.state, "failed")
+        self.assertIn("was removed. Make the output of another", job.message)
+
+    def test_a_conversion(self) -> None:
+        for number in range(6):
+            self.texture(f"wall_{number}_col.png", seed=number)
+        made = self.tell("post", "/conversions", 201, space="ACEScg", format="exr-half")
+        settle = conversions._settle
+
+        def settle_and_remove(*arguments: Any) -> None:
+            settle(*arguments)
+            if Conversion.objects.exists():
+                self.tell("delete", f"/conversions/{made['id']}", 204)
+
+        with patch.object(conversions, "_settle", settle_and_remove):
+            (job,) = self.do_jobs()
+        self.assertEqual((job.state, job.message), ("cancelled", conversions.REMOVED))
+        self.assertEqual(list((self.folder / "media" / "converted").rglob("*.exr")), [])
+
+    def test_a_folder(self) -> None:
+        place = self.folder / "show"
+        for number in range(6):
+            write(place / f"wall_{number}_col.png", light(peak=1.0, seed=number), "uint8")
+        settle = intake._settle
+
+        def settle_and_remove(*arguments: Any) -> None:
+            settle(*arguments)
+            for folder in TextureFolder.objects.all():
+                self.tell("delete", f"/texture-folders/{folder.pk}", 204)
+
+        with self.settings(READABLE_FOLDERS=[self.folder]), patch.object(intake, "_settle", settle_and_remove):
+            self.tell("post", "/texture-folders", 201, place=str(place))
+            (job,) = self.do_jobs()
+        self.assertEqual(job.state, "cancelled")
+        self.assertIn("folder was removed from the project", job.message)
+
+
+class FullDisk(ServerTestCase):
+    """A disk without room is told at once, in a sentence without a path."""
+
+    def full(self) -> Any:
+        usage = shutil.disk_usage(self.folder)
+        return patch("saltwort.core.files.shutil.disk_usage", lambda _: usage._replace(free=0))
+
+    def test_uploads_jobs_and_saving(self) -> None:
+        render, file = self.render(), write(self.folder / "a.png", light(peak=1.0), "uint8")
+        with self.full():
+            self.assertEqual(self.send("/textures", file, 400, path="a.png")["detail"], DISK_IS_FULL)
+            self.refused("post", "/outputs", DISK_IS_FULL, kind="handoff", render=render.pk)
+        full = OSError(errno.ENOSPC, "No space left on device", str(self.folder / "media"))
+        with patch("saltwort.server.images.operations.TemporaryDirectory", side_effect=full):
+            self.assertEqual(self.send("/textures", file, 507, path="a.png")["detail"], DISK_IS_FULL)
+        with patch.object(operations, "store_files", side_effect=OperationalError("database or disk is full")):
+            self.refused("post", "/setup", DISK_IS_FULL, 507, based_on=1, message="x", default_space="ACEScg")
+        with patch.object(operations, "store_files", side_effect=full):
+            self.refused("post", "/setup", DISK_IS_FULL, 507, based_on=1, message="x", default_space="ACEScg")
+        self.assertEqual(self.revision(), 1)
+
+    def test_jobs_that_wait_say_so(self) -> None:
+        self.tell("post", "/outputs", 201, kind="handoff", render=self.render().pk)
+        with self.full():
+            self.assertEqual(self.ask("/jobs")[0]["message"], DISK_IS_FULL)
+        self.assertEqual(self.ask("/jobs")[0]["message"], "")
+
+    def test_a_job_that_finds_it_full(self) -> None:
+        self.tell("post", "/outputs", 201, kind="handoff", render=self.render().pk)
+        full = OSError(errno.ENOSPC, "No space left on device", str(self.folder / "media"))
+        with patch.object(outputs, "_write", side_effect=full), self.assertLogs("saltwort.server.jobs", "ERROR"):
+            (job,) = self.do_jobs()
+        self.assertEqual((job.state, job.message), ("failed", DISK_IS_FULL))
+
+
+class Housekeeping(ServerTestCase):
+    def age(self, *files: Path) -> None:
+        for file in files:
+            os.utime(file, (1, 1))
+
+    def test_pictures_that_nothing_has_any_more_go_and_the_others_stay(self) -> None:
+        used, unused = self.texture("a_col.png", seed=1), self.texture("b_col.png", seed=2)
+        kept, young = used.image.file, unused.image.file
+        self.tell("post", "/textures/remove", 204, textures=[unused.pk])
+        tidy()
+        self.assertTrue(young.exists(), "it may have been taken in a moment ago")
+        self.age(*(self.folder / "media").rglob("*.*"))
+        tidy()
+        self.assertFalse(young.exists() or young.with_suffix(".npz").exists())
+        self.assertTrue(kept.exists() and kept.with_suffix(".npz").exists())
+        self.assertEqual(StoredImage.objects.get(), used.image)
+
+    def test_a_file_that_comes_again_is_young_again(self) -> None:
+        texture = self.texture("a_col.png", seed=1)
+        self.age(texture.image.file)
+        self.texture("b_col.png", seed=1)
+        self.assertGreater(texture.image.file.stat().st_mtime, 1)
+
+    def test_what_a_killed_process_left_unfinished(self) -> None:
+        folder = self.folder / "media" / "images" / "ab"
+        folder.mkdir(parents=True)
+        old, new = folder / ".writing-old.exr", folder / ".writing-new.exr"
+        for file in (old, new):
+            file.write_bytes(b"x")
+        self.age(old)
+        tidy()
+        self.assertEqual((old.exists(), new.exists()), (False, True))
+
+    def test_caches_have_a_size(self) -> None:
+        for number in range(5):
+            file = self.folder / f"{number}.npz"
+            file.write_bytes(b"x" * 100)
+            os.utime(file, (number, number))
+        shrink(self.folder, 250)
+        self.assertEqual(sorted(file.name for file in self.folder.glob("*.npz")), ["3.npz", "4.npz"])
+
+    def test_old_jobs(self) -> None:
+        for days in (1, 100):
+            job = start(self.project, "slow", "slow", {})
+            Job.objects.filter(pk=job.pk).update(state="done", ended=timezone.now() - timedelta(days=days))
+        tidy()
+        self.assertEqual(Job.objects.count(), 1)

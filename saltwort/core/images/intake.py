@@ -59,7 +59,7 @@ def keep_preview(store: Path, sha256: str, found: Survey) -> None:
     """Keep thumbnail and sample of a file for quick looks."""
     # Shown in 8 bits, so halves are enough for the thumbnail.
     thumbnail = np.clip(np.nan_to_num(found.thumbnail), -_LARGEST_HALF, _LARGEST_HALF).astype(np.float16)
-    with replacing(kept_file(store, sha256, PREVIEW_SUFFIX)) as temporary:
+    with replacing(kept_file(store, sha256, PREVIEW_SUFFIX), synced=False) as temporary:
         np.savez(temporary, thumbnail=thumbnail, sample=found.sample)
 
 
@@ -86,7 +86,9 @@ def _take_in(path: Path, name: str, store: Path, copy: bool) -> Taken:
     with path.open("rb") as file:
         sha256 = file_digest(file, "sha256").hexdigest()
     kept = kept_file(store, sha256, suffix)
-    if copy and not kept.exists():
+    if copy and kept.exists():
+        kept.touch()  # housekeeping leaves alone what was taken in lately
+    elif copy:
         with replacing(kept) as temporary:
             shutil.copyfile(path, temporary)
     keep_preview(store, sha256, found)

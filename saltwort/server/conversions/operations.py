@@ -2,7 +2,8 @@
 
 import posixpath
 import shutil
-from collections.abc import Collection, Sequence
+from collections import Counter
+from collections.abc import Collection
 from dataclasses import asdict, dataclass
 from functools import lru_cache
 from pathlib import Path
@@ -11,6 +12,9 @@ from typing import Any
 import PyOpenColorIO as ocio
 from django.conf import settings
 from django.db import transaction
+from django.db.models import Count, FloatField, Max, Q
+from django.db.models.fields.json import KT
+from django.db.models.functions import Cast
 
 from saltwort.core.configs.archives import read_archive
 from saltwort.core.configs.export import write_config
@@ -32,7 +36,7 @@ from saltwort.server.conversions.models import CONVERTED, REFUSED, Conversion, C
 from saltwort.server.images.models import StoredImage
 from saltwort.server.images.operations import preview_of
 from saltwort.server.jobs.models import WAITING, Job
-from saltwort.server.jobs.operations import Cancelled, Report, start, work
+from saltwort.server.jobs.operations import Cancelled, Report, cancel, start, work
 from saltwort.server.jobs.spread import Outcome, file_task, work_through
 from saltwort.server.projects.models import Project, Revision
 from saltwort.server.projects.setups import archive_of, config_of
@@ -72,8 +76,8 @@ def plan(project: Project, order: Order) -> list[PlannedFile]:
     if not rows:
         raise BadInput("There is no file to convert. Select some, or bring textures first.")
     planned = [_planned(config, row, space, order) for row in rows]
-    targets = [file.target.lower() for file in planned]
-    return [_placed(file, place, targets.count(file.target.lower()) > 1, order) for file in planned]
+    named = Counter(file.target.lower() for file in planned)
+    return [_placed(file, place, named[file.target.lower()] > 1, order) for file in planned]
 
 
 def _planned(config: ocio.Config, row: AssignedTexture, space: str, order: Order) -> PlannedFile:
@@ -116,48 +120,52 @@ def _place(typed: str) -> Path | None:
     return allowed_path(typed.strip(), settings.READABLE_FOLDERS) if typed.strip() else None
 
 
-@transaction.atomic
 def order_conversion(project: Project, order: Order) -> Conversion:
     """Queue the conversion of all files of an order that can be made; the others are noted with their reason. Raises
-    BadInput when none can."""
+    BadInput when none can. All is foreseen before the database is locked."""
     planned = plan(project, order)
     if all(file.refused for file in planned):
         raise BadInput(f"None of these files can be converted. {planned[0].refused}")
     place = _place(order.place)
-    conversion = Conversion.objects.create(
-        project=project,
-        revision=project.current,
-        space=known_space(config_of(project.current), order.space),
-        format=order.format,
-        pattern=order.pattern,
-        place=str(place) if place else "",
-    )
-    ConvertedFile.objects.bulk_create(
-        [
-            ConvertedFile(
-                conversion=conversion,
-                texture=file.row.texture,
-                path=file.row.texture.path,
-                size=file.row.texture.image.size,
-                source_space=file.row.assignment.space,
-                space=file.space,
-                target=file.target,
-                state=REFUSED if file.refused else WAITING,
-                reason=file.refused,
-            )
-            for file in planned
-        ],
-        batch_size=500,
-    )
-    title = f"Convert {len(planned):,} {'texture' if len(planned) == 1 else 'textures'} to {conversion.space}"
-    conversion.job = start(project, "convert-textures", title, {"conversion": conversion.pk})
-    conversion.save(update_fields=("job",))
-    return conversion
+    with transaction.atomic():
+        there = set(project.textures.values_list("pk", flat=True))
+        conversion = Conversion.objects.create(
+            project=project,
+            revision=project.current,
+            space=known_space(config_of(project.current), order.space),
+            format=order.format,
+            pattern=order.pattern,
+            place=str(place) if place else "",
+        )
+        ConvertedFile.objects.bulk_create(
+            [
+                ConvertedFile(
+                    conversion=conversion,
+                    texture_id=file.row.texture.pk if file.row.texture.pk in there else None,
+                    path=file.row.texture.path,
+                    size=file.row.texture.image.size,
+                    source_space=file.row.assignment.space,
+                    space=file.space,
+                    target=file.target,
+                    state=REFUSED if file.refused else WAITING,
+                    reason=file.refused,
+                )
+                for file in planned
+            ],
+            batch_size=500,
+        )
+        title = f"Convert {len(planned):,} {'texture' if len(planned) == 1 else 'textures'} to {conversion.space}"
+        conversion.job = start(project, "convert-textures", title, {"conversion": conversion.pk})
+        conversion.save(update_fields=("job",))
+        return conversion
 
 
 def remove_conversion(conversion: Conversion) -> None:
-    """Take a conversion off the list; files in the media folder go with it, those in a folder of the machine stay."""
+    """Take a conversion off the list; files in the media folder go with it, those in a folder of the machine stay.
+    What is being converted is cancelled."""
     folder, is_ours = conversion.folder, not conversion.place
+    if conversion.job:
+        cancel(conversion.job)
     conversion.delete()
     if is_ours:
         shutil.rmtree(folder, ignore_errors=True)
@@ -165,11 +173,10 @@ def remove_conversion(conversion: Conversion) -> None:
 
 @work("convert-textures", resumable=True)
 def _convert(job: Job, report: Report) -> str:
-    conversion = Conversion.objects.select_related("revision").get(pk=job.arguments["conversion"])
+    conversion = Conversion.objects.select_related("revision").filter(pk=job.arguments["conversion"]).first()
+    if conversion is None:
+        raise Cancelled(REMOVED)
     config = _kept_config(conversion.revision)
-    files = list(conversion.files.select_related("texture__image"))
-    for file in files:
-        file.conversion = conversion
 
     def arguments(file: ConvertedFile) -> dict[str, Any]:
         return {
@@ -183,10 +190,17 @@ def _convert(job: Job, report: Report) -> str:
         }
 
     try:
-        work_through(convert_file, files, arguments, _settle, report)
+        work_through(convert_file, conversion.files.select_related("texture__image"), arguments, _settle, report)
     except Cancelled:
-        raise Cancelled(f"Cancelled. {_summary(files)}") from None
-    return _summary(files)
+        if not Conversion.objects.filter(pk=conversion.pk).exists():
+            if not conversion.place:
+                shutil.rmtree(conversion.folder, ignore_errors=True)  # a file that was in hand came after
+            raise Cancelled(REMOVED) from None
+        raise Cancelled(f"Cancelled. {_summary(conversion)}") from None
+    return _summary(conversion)
+
+
+REMOVED = "The conversion was removed while it was made."
 
 
 def _source(file: ConvertedFile) -> Path:
@@ -220,15 +234,23 @@ def _kept_config(revision: Revision) -> Path:
 
 
 def _settle(file: ConvertedFile, outcome: Outcome) -> None:
-    file.state = REFUSED if outcome.refused else CONVERTED
-    file.reason, file.figures = outcome.refused[:1000], outcome.result or None
-    file.save(update_fields=("state", "reason", "figures"))
+    settled = ConvertedFile.objects.filter(pk=file.pk).update(
+        state=REFUSED if outcome.refused else CONVERTED,
+        reason=outcome.refused[:1000],
+        figures=outcome.result or None,
+    )
+    if not settled:
+        raise Cancelled
 
 
-def _summary(files: Sequence[ConvertedFile]) -> str:
-    done = [file.figures for file in files if file.state == CONVERTED and file.figures]
-    refused = sum(file.state == REFUSED for file in files)
-    said = f"{len(done):,} {'file is' if len(done) == 1 else 'files are'} converted"
+def _summary(conversion: Conversion) -> str:
+    counted = conversion.files.aggregate(
+        done=Count("pk", filter=Q(state=CONVERTED)),
+        refused=Count("pk", filter=Q(state=REFUSED)),
+        largest=Max(Cast(KT("figures__largest_error"), FloatField())),
+    )
+    done, refused = counted["done"], counted["refused"]
+    said = f"{done:,} {'file is' if done == 1 else 'files are'} converted"
     if done:
-        said += f" and read back; the largest error is {max(figures['largest_error'] for figures in done):.2g}"
+        said += f" and read back; the largest error is {counted['largest'] or 0:.2g}"
     return f"{said}. {refused:,} could not be: the list says why." if refused else f"{said}."

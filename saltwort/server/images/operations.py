@@ -11,6 +11,7 @@ from django.core.files.uploadedfile import UploadedFile
 from numpy.typing import NDArray
 
 from saltwort.core.errors import BadInput
+from saltwort.core.files import check_room
 from saltwort.core.images import intake
 from saltwort.server.images.models import StoredImage, image_store, media_file
 
@@ -66,9 +67,10 @@ def store_upload(upload: UploadedFile) -> StoredImage:
 
 
 def write_upload(upload: UploadedFile, path: Path) -> None:
-    """Write what a browser sent to disk. Raises BadInput for what is too large."""
+    """Write what a browser sent to disk. Raises BadInput for what is too large, or does not fit."""
     if upload.size > settings.MAX_UPLOAD_BYTES:
         raise BadInput(f"{upload.name} is larger than {settings.MAX_UPLOAD_BYTES >> 30} GB. Bring a smaller version.")
+    check_room(path.parent, upload.size)
     with path.open("wb") as file:
         for chunk in upload.chunks():
             file.write(chunk)

@@ -6,7 +6,11 @@ QUEUED, RUNNING, DONE, FAILED, CANCELLED = "queued", "running", "done", "failed"
 
 
 class Job(models.Model):
-    """A piece of background work. `share` is what is done of it, 0–1; `message` says how it ended, or what it does."""
+    """A piece of background work. `share` is what is done of it, 0–1; `message` says how it ended, or what it does.
+
+    While it runs, the worker named `owner` renews `beat`; a job whose beat is old has no worker any more. `begun`
+    counts how often it was begun since it last came on.
+    """
 
     project = models.ForeignKey("projects.Project", models.CASCADE, related_name="jobs")
     kind = models.CharField(max_length=40)
@@ -15,6 +19,9 @@ class Job(models.Model):
     share = models.FloatField(default=0.0)
     message = models.CharField(max_length=500, blank=True)
     arguments = models.JSONField()
+    owner = models.CharField(max_length=32, blank=True)
+    beat = models.DateTimeField(null=True)
+    begun = models.PositiveIntegerField(default=0)
     cancel_requested = models.BooleanField(default=False)
     created = models.DateTimeField(auto_now_add=True)
     ended = models.DateTimeField(null=True)

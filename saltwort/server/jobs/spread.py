@@ -3,7 +3,7 @@ crash."""
 
 import logging
 import os
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import FIRST_COMPLETED, Future, ThreadPoolExecutor, wait
 from dataclasses import dataclass
 from functools import wraps
@@ -12,7 +12,7 @@ from typing import Any, Protocol, Self, TypeVar
 from uuid import uuid4
 
 from django.conf import settings
-from django.db.models import F
+from django.db.models import Count, F, QuerySet, Sum
 from django_tasks import task
 from django_tasks.base import Task
 
@@ -116,9 +116,9 @@ class Workers(Protocol):
 
 
 class _Cores:
-    """The cores of this machine."""
+    """The cores of this machine. Files are read in processes of their own; one more for each core waits its turn."""
 
-    room = os.cpu_count() or 1
+    room = 2 * (os.cpu_count() or 1)
 
     def __init__(self, work: Task) -> None:
         self._work = work
@@ -153,45 +153,72 @@ Row = TypeVar("Row", bound=FileInHand)
 
 def work_through(
     work: Task,
-    rows: Sequence[Row],
+    rows: QuerySet[Row],
     arguments: Callable[[Row], dict[str, Any]],
     settle: Callable[[Row, Outcome], None],
     report: Report,
 ) -> None:
     """Do the work on all files that still wait, and have each outcome settled, which sets the state of its row. Where
-    `arguments` of a file cannot be told, its BadInput is the outcome.
+    `arguments` of a file cannot be told, its BadInput is the outcome. Rows are read a few at a time, so that their
+    number does not decide the memory.
 
     What was in hand at a crash is done alone first, so that the file to blame is found and left out next time.
     """
-    by_key = {row.pk: row for row in rows}
+    progress = _Progress(rows)
+    in_hand: dict[int, Row] = {}
+
+    def ended(row: Row, outcome: Outcome) -> None:
+        settle(row, outcome)
+        progress.add(row)
 
     def pieces(batch: Iterable[Row]) -> Iterator[Piece]:
         for row in batch:
             try:
                 piece = Piece(row.pk, arguments(row))
             except BadInput as error:
-                settle(row, Outcome(row.pk, {}, str(error)))
+                ended(row, Outcome(row.pk, {}, str(error)))
                 continue
-            type(row)._default_manager.filter(pk=row.pk).update(tries=F("tries") + 1)
+            rows.model._default_manager.filter(pk=row.pk).update(tries=F("tries") + 1)
+            in_hand[row.pk] = row
             yield piece
 
     def look() -> None:
-        report(*_progress(rows))
+        report(*progress.said())
 
-    waiting = [row for row in rows if row.state == WAITING]
-    for row in waiting:
-        if row.tries >= MAX_TRIES:
-            settle(row, Outcome(row.pk, {}, STOPPED_TWICE))
-    suspects = [row for row in waiting if 0 < row.tries < MAX_TRIES]
-    fresh = [row for row in waiting if not row.tries]
+    waiting = rows.filter(state=WAITING)
+    for row in _few_at_a_time(waiting.filter(tries__gte=MAX_TRIES)):
+        ended(row, Outcome(row.pk, {}, STOPPED_TWICE))
+    suspects, fresh = waiting.filter(tries__gt=0, tries__lt=MAX_TRIES), waiting.filter(tries=0)
     for batch, at_once in ((suspects, 1), (fresh, None)):
-        for outcome in outcomes(work, pieces(batch), look=look, at_once=at_once):
-            settle(by_key[outcome.key], outcome)
+        for outcome in outcomes(work, pieces(_few_at_a_time(batch)), look=look, at_once=at_once):
+            ended(in_hand.pop(outcome.key), outcome)
 
 
-def _progress(rows: Sequence[FileInHand]) -> tuple[float, str]:
-    """The share of bytes that are done, and how many files and megabytes that is."""
-    done = [row for row in rows if row.state != WAITING]
-    size, every = (sum(row.size for row in counted) for counted in (done, rows))
-    doing = f"{len(done):,} of {len(rows):,} files, {size / 1e6:,.0f} of {every / 1e6:,.0f} MB"
-    return size / max(every, 1), doing
+AT_A_TIME = 200
+
+
+def _few_at_a_time(rows: QuerySet[Row]) -> Iterator[Row]:
+    """Rows by their number; each few are read anew, since those before have changed meanwhile."""
+    last = 0
+    while few := list(rows.filter(pk__gt=last).order_by("pk")[:AT_A_TIME]):
+        yield from few
+        last = few[-1].pk
+
+
+class _Progress:
+    """How many files and bytes of all are done, counted once and then along."""
+
+    def __init__(self, rows: QuerySet[Row]) -> None:
+        every = rows.aggregate(files=Count("pk"), size=Sum("size"))
+        left = rows.filter(state=WAITING).aggregate(files=Count("pk"), size=Sum("size"))
+        self.files, self.size = every["files"], every["size"] or 0
+        self.done, self.done_size = self.files - left["files"], self.size - (left["size"] or 0)
+
+    def add(self, row: FileInHand) -> None:
+        self.done += 1
+        self.done_size += row.size
+
+    def said(self) -> tuple[float, str]:
+        """The share of bytes that are done, and how many files and megabytes that is."""
+        doing = f"{self.done:,} of {self.files:,} files, {self.done_size / 1e6:,.0f} of {self.size / 1e6:,.0f} MB"
+        return self.done_size / max(self.size, 1), doing

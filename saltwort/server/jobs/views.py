@@ -7,8 +7,9 @@ from rest_framework.decorators import api_view
 from rest_framework.request import Request
 from rest_framework.response import Response
 
+from saltwort.core.files import DISK_IS_FULL
 from saltwort.server.jobs.models import CANCELLED, DONE, FAILED, QUEUED, RUNNING, Job
-from saltwort.server.jobs.operations import cancel
+from saltwort.server.jobs.operations import cancel, disk_is_full
 from saltwort.server.projects.views import project_named
 
 SHOWN = 20
@@ -28,7 +29,11 @@ class JobSerializer(serializers.Serializer):
 @extend_schema(responses=JobSerializer(many=True))
 @api_view(["GET"])
 def jobs(request: Request, slug: str) -> Response:
-    return Response(JobSerializer(project_named(slug).jobs.all()[:SHOWN], many=True).data)
+    listed = list(project_named(slug).jobs.all()[:SHOWN])
+    if disk_is_full():
+        for job in listed:
+            job.message = job.message or (DISK_IS_FULL if job.state in (QUEUED, RUNNING) else "")
+    return Response(JobSerializer(listed, many=True).data)
 
 
 @extend_schema(request=None, responses=JobSerializer)

@@ -7,14 +7,16 @@ from django.utils.text import slugify
 
 from saltwort.core.engine import ViewChoice
 from saltwort.core.engine.processors import check_view
+from saltwort.core.errors import BadInput
 from saltwort.core.outputs import Written, write_handoff, write_still
 from saltwort.server.jobs.models import Job
-from saltwort.server.jobs.operations import Report, start, work
+from saltwort.server.jobs.operations import Cancelled, Report, cancel, start, work
 from saltwort.server.outputs.models import HANDOFF, STILL, Output
 from saltwort.server.projects.setups import config_of, current_setup
 from saltwort.server.scene.models import Render
 from saltwort.server.scene.operations import space_of
 
+REMOVED = "The output was removed while it was made; nothing was kept."
 SAMPLE_TYPES = {8: "uint8", 16: "uint16"}
 
 
@@ -42,8 +44,10 @@ def make_handoff(render: Render) -> Output:
 
 
 def remove_output(output: Output) -> None:
-    """Take an output off the list, with its file."""
+    """Take an output off the list, with its file; what is being made of it is cancelled."""
     file = output.file
+    if output.job:
+        cancel(output.job)
     output.delete()
     file.unlink(missing_ok=True)
 
@@ -60,12 +64,18 @@ def _queue(render: Render, kind: str, name: str, settings: dict[str, object]) ->
 
 @work("make-output")
 def _make(job: Job, report: Report) -> None:
-    output = Output.objects.select_related("render__image", "revision").get(pk=job.arguments["output"])
+    output = Output.objects.select_related("render__image", "revision").filter(pk=job.arguments["output"]).first()
+    if output is None:
+        raise Cancelled(REMOVED)
     written = _write(output, report)
-    Output.objects.filter(pk=output.pk).update(facts=asdict(written))
+    if not Output.objects.filter(pk=output.pk).update(facts=asdict(written)):
+        output.file.unlink(missing_ok=True)
+        raise Cancelled(REMOVED)
 
 
 def _write(output: Output, report: Report) -> Written:
+    if output.render is None:
+        raise BadInput("The render that this output is made of was removed. Make the output of another.")
     layer = output.settings.get("layer", "")
     config, settings, source = config_of(output.revision), output.settings, output.render.image.file
     if output.kind == HANDOFF:

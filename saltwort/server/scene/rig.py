@@ -220,7 +220,8 @@ def start_render(project: Project, size: tuple[int, int, int], asked: Asked) -> 
         picture_of_mapping(asked.mapping, asked.white)
     width, height, samples = size
     title = f"Render the rig in {made.space}, {width} × {height}, {samples} samples"
-    return start(project, "render-rig", title, {"size": list(size), "asked": asdict(asked)})
+    arguments = {"size": list(size), "asked": asdict(asked), "revision": project.current.number}
+    return start(project, "render-rig", title, arguments)
 
 
 def check_size(width: int, height: int, samples: int) -> None:
@@ -230,9 +231,17 @@ def check_size(width: int, height: int, samples: int) -> None:
         raise BadInput(f"Samples for each pixel lie from 1 to {MOST_SAMPLES:,}.")
 
 
+def _as_ordered(job: Job) -> Project:
+    """The project at the revision in which a job was ordered, wherever it stands now."""
+    project = job.project
+    number = job.arguments.get("revision", project.current.number)
+    project.current = project.revisions.get(number=number)
+    return project
+
+
 @work("render-rig")
 def _render(job: Job, report: Report) -> str:
-    project = job.project
+    project = _as_ordered(job)
     asked, size = Asked(**job.arguments["asked"]), tuple(job.arguments["size"])
     made = asked_rig(prepared(project), asked)
     light = traced(made, size, lambda share: report(share * 0.9, "Following light"))
@@ -272,12 +281,13 @@ def write_picture(
 def start_spectral(project: Project) -> Job:
     """Queue the comparison of working spaces with spectra."""
     prepared(project)
-    return start(project, "spectral-reference", "Render the rig with spectra", {})
+    arguments = {"revision": project.current.number}
+    return start(project, "spectral-reference", "Render the rig with spectra", arguments)
 
 
 @work("spectral-reference")
 def _spectral(job: Job, report: Report) -> str:
-    made = prepared(job.project)
+    made = prepared(_as_ordered(job))
     width, height, samples = SPECTRAL
     spaces = working_spaces(made.config)
     found = spectral_reference(

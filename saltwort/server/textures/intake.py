@@ -17,7 +17,7 @@ from saltwort.core.names import free_name
 from saltwort.core.textures.folders import FoundFile, allowed_folder, is_zip, pictures_below, unpacked_pictures
 from saltwort.server.images.operations import stored_image, take_in, write_upload
 from saltwort.server.jobs.models import QUEUED, RUNNING, WAITING, Job
-from saltwort.server.jobs.operations import Cancelled, Report, start, work
+from saltwort.server.jobs.operations import Cancelled, Report, cancel, start, work
 from saltwort.server.jobs.spread import Outcome, file_task, work_through
 from saltwort.server.projects.models import Project
 from saltwort.server.textures.models import IN, REFUSED, Intake, IntakeFile, LeftOut, TextureFolder
@@ -96,6 +96,14 @@ def folders_with_files(project: Project) -> list[dict[str, Any]]:
     ]
 
 
+def remove_folder(folder: TextureFolder) -> None:
+    """Take a folder out of the project; its textures stay. What is being read of it is cancelled."""
+    for job in folder.project.jobs.filter(kind=JOB, state__in=(QUEUED, RUNNING)):
+        if folder.intake_set.filter(pk=job.arguments["intake"]).exists():
+            cancel(job)
+    folder.delete()
+
+
 def look_again(folder: TextureFolder) -> Job:
     """Queue the reading of what is new or changed in a folder, and the listing of what is gone from it."""
     return start_intake(Intake.objects.create(project=folder.project, folder=folder))
@@ -120,8 +128,10 @@ def _bring(job: Job, report: Report) -> str:
     try:
         report(0.0, "Looking for pictures")
         _list_folder(intake, intake.folder) if intake.folder else _unpack_zips(intake, report)
-        work_through(read_file, intake.files.all(), _reading, _settle, report)
+        work_through(read_file, intake.files.select_related("intake__project"), _reading, _settle, report)
     except Cancelled:
+        if not Intake.objects.filter(pk=intake.pk).exists():
+            raise Cancelled("The folder was removed from the project while it was read.") from None
         summary = _summary(intake)
         _close(intake)
         raise Cancelled(f"Cancelled. {summary} The others were not read.") from None
@@ -217,8 +227,9 @@ def _settle(file: IntakeFile, outcome: Outcome) -> None:
         leave_out(project, file.path, outcome.refused)
     else:
         add_texture(project, file.path, stored_image(outcome.result))
-    file.state = REFUSED if outcome.refused else IN
-    file.save(update_fields=("state",))
+    state = REFUSED if outcome.refused else IN
+    if not IntakeFile.objects.filter(pk=file.pk).update(state=state):
+        raise Cancelled  # the folder was removed from the project meanwhile
     if not file.intake.folder_id:
         Path(file.place).unlink(missing_ok=True)
 

@@ -53,7 +53,7 @@ def folders(request: Request, slug: str) -> Response:
 @extend_schema(request=None, responses={204: None})
 @api_view(["DELETE"])
 def folder(request: Request, slug: str, pk: int) -> Response:
-    _folder(slug, pk).delete()
+    intake.remove_folder(_folder(slug, pk))
     return Response(status=status.HTTP_204_NO_CONTENT)
 
 

@@ -1,21 +1,35 @@
 """`serve`: migrate, build the demo when there is none, and run the web server with the job worker beside it."""
 
+import logging
+import os
 import signal
 import socket
 import subprocess
 import sys
 import threading
+import time
+from collections.abc import Callable
 from types import FrameType
 from typing import Any
+from uuid import uuid4
 
 from django.conf import settings
 from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandError, CommandParser
+from django.db import DatabaseError
 
-from saltwort.server.jobs.operations import settle_interrupted
+from saltwort.server.housekeeping import HOUR, tidy
+from saltwort.server.jobs.operations import WORKER_VARIABLE, settle_interrupted
+from saltwort.server.management.commands.job_worker import SERVER_VARIABLE
 
-WORKER = ("db_worker", "--interval", "0.2", "--no-startup-delay", "--no-reload", "--verbosity", "0")
+log = logging.getLogger(__name__)
+
 THREADS = 8
+LOOK_EVERY = 2.0
+"""Seconds between two looks at jobs that have no worker any more."""
+SOON = 5.0
+"""A worker that ends within so many seconds of its start would do so again."""
+LONGEST_PAUSE = 60.0
 STOP_SECONDS = 5
 HOST = "127.0.0.1"
 
@@ -44,7 +58,7 @@ class Command(BaseCommand):
             clear_untrusted_proxy_headers=True,
         )
         stopping = threading.Event()
-        worker = threading.Thread(target=_keep_worker, args=(stopping,))
+        worker = threading.Thread(target=_keep_worker, args=(stopping, self.stdout.write))
         signal.signal(signal.SIGTERM, _interrupt)
         try:
             worker.start()
@@ -74,19 +88,50 @@ def _check_free(port: int) -> None:
             raise CommandError(f"Port {port} is in use, perhaps by another Saltwort. Use --port.") from None
 
 
-def _keep_worker(stopping: threading.Event) -> None:
-    """Run the job worker, and run it again should it die; its interrupted job goes on, or is marked."""
-    while not stopping.is_set():
-        settle_interrupted()
+def _keep_worker(stopping: threading.Event, say: Callable[[str], object]) -> None:
+    """Run the job worker, and run it again should it die; its interrupted job goes on, or is marked. One that dies as
+    soon as it is started is given a longer pause each time."""
+    pause, tidied = 0.0, float("-inf")
+    while not stopping.wait(pause):
+        name, started = uuid4().hex, time.monotonic()
         # A session of its own: Ctrl-C reaches this process alone, which then stops the worker.
-        process = subprocess.Popen([sys.executable, sys.argv[0], *WORKER], start_new_session=True)
-        while process.poll() is None and not stopping.wait(0.2):
-            pass
-        if process.poll() is None:
-            process.terminate()
-            try:
-                process.wait(STOP_SECONDS)
-            except subprocess.TimeoutExpired:
-                process.kill()
-                process.wait()
-    settle_interrupted()
+        process = subprocess.Popen(
+            [sys.executable, sys.argv[0], "job_worker"],
+            start_new_session=True,
+            env={**os.environ, WORKER_VARIABLE: name, SERVER_VARIABLE: str(os.getpid())},
+        )
+        while process.poll() is None and not stopping.wait(LOOK_EVERY):
+            _settle()
+            if time.monotonic() - tidied > HOUR:
+                tidied = time.monotonic()
+                _tidy()
+        if stopping.is_set():
+            _stop(process)
+        _settle(name)
+        ended_soon = not stopping.is_set() and time.monotonic() - started < SOON
+        pause = min(LONGEST_PAUSE, max(1.0, 2 * pause)) if ended_soon else 0.0
+        if ended_soon:
+            say(f"The job worker ended at once (exit code {process.returncode}); it is started again in {pause:.0f} s.")
+
+
+def _stop(process: "subprocess.Popen[bytes]") -> None:
+    process.terminate()
+    try:
+        process.wait(STOP_SECONDS)
+    except subprocess.TimeoutExpired:
+        process.kill()
+        process.wait()
+
+
+def _settle(owner: str = "") -> None:
+    try:
+        settle_interrupted(owner)
+    except DatabaseError as error:  # a full disk, say; the worker is to be kept all the same
+        log.error("jobs without a worker could not be looked at: %s", error)
+
+
+def _tidy() -> None:
+    try:
+        tidy()
+    except (DatabaseError, OSError) as error:
+        log.error("what nothing needs could not be deleted: %s", error)
