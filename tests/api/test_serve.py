@@ -9,6 +9,7 @@ import sys
 import tempfile
 import time
 import urllib.request
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 from unittest import TestCase
@@ -59,6 +60,42 @@ class Serve(TestCase):
             content = answer.read()
             return json.loads(content) if answer.headers["Content-Type"] == "application/json" else content
 
+    def left_running(self) -> list[int]:
+        """Processes that were started with this test's folder, the server's and all that it started."""
+        mark = f"SALTWORT_VAR={self.var}".encode()
+        found = []
+        for place in Path("/proc").glob("[0-9]*"):
+            try:
+                if mark in (place / "environ").read_bytes().split(b"\0"):
+                    found.append(int(place.name))
+            except OSError:
+                continue  # it has ended, or is another user's
+        return found
+
+    def wait_until(self, true: Callable[[], bool], what: str) -> None:
+        deadline = time.monotonic() + PATIENCE
+        while not true():
+            self.assertLess(time.monotonic(), deadline, what)
+            time.sleep(0.3)
+
+    def test_killed_again_and_again(self) -> None:
+        """Nothing of it goes on alone, and what it was doing is done by the next."""
+        for _ in range(3):
+            process = self.start()
+            self.wait_for_address(process)
+            self.wait_until(lambda: len(self.left_running()) > 1, "there is no worker")
+            process.kill()
+            self.wait_until(lambda: self.left_running() == [], "a worker outlived its server")
+        self.wait_for_address(self.start())
+        outputs = "/api/projects/lantern-quay/outputs"
+        ended = ("done", "failed")
+        self.wait_until(
+            lambda: all(output["job"]["state"] in ended for output in self.get(outputs)), "a job has no worker"
+        )
+        for output in self.get(outputs):
+            if not output["done"]:
+                self.assertIn("Saltwort stopped while this was running. Start it again.", output["job"]["message"])
+
     def test_from_the_first_start_to_ctrl_c(self) -> None:
         process = self.start()
         said = self.wait_for_address(process)
@@ -69,10 +106,8 @@ class Serve(TestCase):
         self.assertEqual((self.var / "secret_key").stat().st_mode & 0o777, 0o600)
 
         # The worker beside it makes the demo's outputs.
-        deadline = time.monotonic() + PATIENCE
-        while not all(output["done"] for output in self.get("/api/projects/lantern-quay/outputs")):
-            self.assertLess(time.monotonic(), deadline, self.get("/api/projects/lantern-quay/jobs"))
-            time.sleep(0.3)
+        outputs = "/api/projects/lantern-quay/outputs"
+        self.wait_until(lambda: all(output["done"] for output in self.get(outputs)), "its outputs are not made")
 
         taken = self.start()
         output, _ = taken.communicate(timeout=PATIENCE)
@@ -84,8 +119,7 @@ class Serve(TestCase):
         self.assertIn("Saltwort has stopped.", rest)
         self.assertNotIn("Traceback", rest)
         self.assertEqual(process.returncode, 0)
-        left = subprocess.run(["pgrep", "-f", str(self.var)], capture_output=True, text=True).stdout
-        self.assertEqual(left, "")
+        self.assertEqual(self.left_running(), [])
 
         again = self.start()
         self.assertNotIn("Building the demo project", self.wait_for_address(again))
