@@ -1,5 +1,6 @@
 """What tests of the server share: a project, a media folder of its own, and short ways to ask."""
 
+import json
 import tempfile
 from pathlib import Path
 from typing import Any
@@ -39,6 +40,16 @@ class ServerTestCase(TestCase):
         answer = self.client.get(self.url(path), query)
         return self._content(answer, status)
 
+    def listed(self, **wanted: Any) -> list[dict[str, Any]]:
+        """The textures of the project, or those that are wanted."""
+        page: list[dict[str, Any]] = self.ask("/textures", limit=500, **wanted)["textures"]
+        return page
+
+    def findings(self, **wanted: Any) -> list[dict[str, Any]]:
+        """The findings of the project, or those that are wanted."""
+        page: list[dict[str, Any]] = self.ask("/findings", limit=200, **wanted)["findings"]
+        return page
+
     def tell(self, method: str, path: str, status: int = 200, /, **data: Any) -> Any:
         """POST, PUT or DELETE of JSON."""
         answer = getattr(self.client, method)(self.url(path), data, content_type="application/json")
@@ -58,7 +69,8 @@ class ServerTestCase(TestCase):
 
     def _content(self, answer: Any, status: int) -> Any:
         is_json = answer.headers.get("Content-Type") == "application/json"
-        content = answer.json() if is_json else b"".join(answer) if answer.streaming else answer.content
+        content = answer.getvalue()
+        content = json.loads(content) if is_json else content
         self.assertEqual(answer.status_code, status, content)
         return content
 

@@ -2,15 +2,16 @@
 
 import csv
 import json
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping
 from io import StringIO
+from itertools import chain
 from math import isfinite
 from typing import Any
 from urllib.parse import unquote
 
 from django.core.exceptions import ObjectDoesNotExist
 from django.db import OperationalError
-from django.http import Http404, HttpResponse
+from django.http import Http404, HttpResponse, StreamingHttpResponse
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiResponse
 from rest_framework import serializers, status
@@ -63,22 +64,47 @@ def download(content: bytes | str, name: str, content_type: str) -> HttpResponse
     return response
 
 
-def as_csv(rows: Sequence[Mapping[str, Any]], name: str) -> HttpResponse:
-    """Rows as a CSV file (RFC 4180) with a line of names; lists are joined by semicolons."""
-    content = StringIO()
-    names = list(dict.fromkeys(key for row in rows for key in row))
-    writer = csv.DictWriter(content, names)
+def as_csv(rows: Iterable[Mapping[str, Any]], name: str) -> StreamingHttpResponse:
+    """Rows as a CSV file (RFC 4180) with a line of names, sent as they come; lists are joined by semicolons. The names
+    are those of all rows of a list, or else of the first row."""
+    return _sent_as_it_comes(_csv_lines(rows), f"{name}.csv", "text/csv; charset=utf-8")
+
+
+def _csv_lines(rows: Iterable[Mapping[str, Any]]) -> Iterator[str]:
+    known = rows if isinstance(rows, list) else []
+    waiting = iter(rows)
+    first = next(waiting, {})
+    line = StringIO()
+    writer = csv.DictWriter(line, list(dict.fromkeys(key for row in (known or [first]) for key in row)))
     writer.writeheader()
-    writer.writerows(
-        {key: "; ".join(map(str, value)) if isinstance(value, list) else value for key, value in row.items()}
-        for row in rows
-    )
-    return download(content.getvalue(), f"{name}.csv", "text/csv; charset=utf-8")
+    for row in chain([first] if first else [], waiting):
+        writer.writerow(
+            {key: "; ".join(map(str, value)) if isinstance(value, list) else value for key, value in row.items()}
+        )
+        yield line.getvalue()
+        line.seek(0)
+        line.truncate()
 
 
-def as_json_file(rows: Sequence[Mapping[str, Any]], name: str) -> HttpResponse:
+def as_json_file(rows: Iterable[Mapping[str, Any]], name: str) -> StreamingHttpResponse:
     """The same rows as JSON."""
-    return download(json.dumps(rows, ensure_ascii=False, indent=2), f"{name}.json", "application/json")
+    return _sent_as_it_comes(_json_lines(rows), f"{name}.json", "application/json")
+
+
+def _json_lines(rows: Iterable[Mapping[str, Any]]) -> Iterator[str]:
+    before = "[\n"
+    for row in rows:
+        yield f"{before}{json.dumps(row, ensure_ascii=False)}"
+        before = ",\n"
+    yield "[]" if before == "[\n" else "\n]\n"
+
+
+def _sent_as_it_comes(lines: Iterable[str], name: str, content_type: str) -> StreamingHttpResponse:
+    lines = iter(lines)
+    first = next(lines, "")  # what cannot be made at all is refused before anything is sent
+    response = StreamingHttpResponse(chain([first], lines), content_type=content_type)
+    response["Content-Disposition"] = f'attachment; filename="{name}"'
+    return response
 
 
 def answer_errors(error: Exception, context: dict[str, Any]) -> Response | None:

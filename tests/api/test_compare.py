@@ -49,9 +49,9 @@ class Compare(ServerTestCase):
     def test_an_exposure_left_on_is_a_note(self) -> None:
         render = self.render()
         panes = self.ask("/comparison")["panes"]
-        self.assertNotIn("view.exposure-left-on", [finding["code"] for finding in self.ask("/findings")])
+        self.assertNotIn("view.exposure-left-on", [finding["code"] for finding in self.findings()])
         self.tell("put", "/comparison", based_on=1, render=render.pk, exposure=1.5, panes=panes)
-        self.assertIn("view.exposure-left-on", [finding["code"] for finding in self.ask("/findings")])
+        self.assertIn("view.exposure-left-on", [finding["code"] for finding in self.findings()])
 
     def test_where_views_put_light(self) -> None:
         tone = self.ask("/tone", display=SRGB_DISPLAY, view=UNTONED.view)
@@ -212,7 +212,7 @@ class Compare(ServerTestCase):
         choice = {"display": SRGB_DISPLAY, "view": ACES_SDR.view}
         for largest, expected in ((0.001, False), (0.02, True), (0.02, True), (0.001, False)):
             self.tell("post", "/program/difference", 204, **choice, largest=largest)
-            self.assertEqual("view.drawn-off" in [finding["code"] for finding in self.ask("/findings")], expected)
+            self.assertEqual("view.drawn-off" in [finding["code"] for finding in self.findings()], expected)
 
     def test_light_of_a_box_and_of_test_pictures(self) -> None:
         render = self.render()

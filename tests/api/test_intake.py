@@ -52,10 +52,10 @@ class IntakeTestCase(ServerTestCase):
         return self.do_jobs()[0]
 
     def paths(self) -> list[str]:
-        return [row["path"] for row in self.ask("/textures")]
+        return [row["path"] for row in self.listed()]
 
     def unreadable(self) -> dict[str, str]:
-        found = self.ask("/findings")
+        found = self.findings()
         return {finding["subject"]: finding["why"] for finding in found if finding["code"] == "texture.unreadable"}
 
 

@@ -171,7 +171,7 @@ class BroughtConfigs(ServerTestCase):
         self.tell("put", f"/textures/{pinned.pk}/pin", based_on=1, space=SRGB, note="by eye")
         brought = self.bring(other.serialize().encode())
         self.assertEqual(brought["setup"]["working_space"], "Working Ours")
-        spaces = {row["path"]: row["assignment"] for row in self.ask("/textures")}
+        spaces = {row["path"]: row["assignment"] for row in self.listed()}
         self.assertEqual(spaces["a.exr"]["space"], "Working Ours")
         self.assertEqual(
             (spaces["wall.png"]["space"], spaces["wall.png"]["reason"]["kind"]), ("Texture Paint Ours", "pin")
@@ -179,7 +179,7 @@ class BroughtConfigs(ServerTestCase):
         pinned.refresh_from_db()
         self.assertEqual((pinned.pin_space, pinned.version), (SRGB, 2))  # the pin itself is as it was
         self.tell("post", "/undo", based_on=2)
-        spaces = {row["path"]: row["assignment"]["space"] for row in self.ask("/textures")}
+        spaces = {row["path"]: row["assignment"]["space"] for row in self.listed()}
         self.assertEqual(spaces, {"a.exr": "ACEScg", "wall.png": SRGB})
         self.assertTrue(ruled)
 
@@ -212,7 +212,7 @@ class BroughtConfigs(ServerTestCase):
         config = fresh_config()  # whose own rules read every EXR as ACES2065-1
         brought = self.bring(config.serialize().encode())["setup"]
         self.assertEqual([rule["name"] for rule in brought["rules"]][-2:], ["EXR", "Movies"])
-        self.assertEqual(self.ask("/textures")[0]["assignment"]["space"], "ACEScg")
+        self.assertEqual(self.listed()[0]["assignment"]["space"], "ACEScg")
 
     def test_what_is_no_config_is_kept_nowhere(self) -> None:
         for content, words in (
@@ -229,7 +229,7 @@ class BroughtConfigs(ServerTestCase):
     def test_one_that_the_project_mends_is_taken_and_told(self) -> None:
         broken = base_text().replace("{name: Default, colorspace: sRGB - Display}", "{name: Default, colorspace: gone}")
         self.bring(broken.encode())
-        self.assertIn("source.default-rule-leads-nowhere", [row["code"] for row in self.ask("/findings")])
+        self.assertIn("source.default-rule-leads-nowhere", [row["code"] for row in self.findings()])
         (self.folder / "out.ocioz").write_bytes(self.ask("/export.ocioz"))
         ocio.Config.CreateFromFile(str(self.folder / "out.ocioz")).validate()
 
@@ -393,7 +393,7 @@ class Shaping(ServerTestCase):
         self.save(target_version="2.3")
         self.assertEqual(self.ask("/config")["version"], "2.3")
         self.assertEqual(len(Revision.objects.get(number=2).replacements), len(preview["replacements"]))
-        self.assertIn("config.replaced-for-target", [row["code"] for row in self.ask("/findings")])
+        self.assertIn("config.replaced-for-target", [row["code"] for row in self.findings()])
         self.save(target_version="")
         self.assertEqual(self.ask("/config")["version"], "2.6")
 
@@ -496,7 +496,7 @@ class Trimming(ServerTestCase):
         proof = Revision.objects.get(number=2).proof
         self.assertEqual((proof["largest"], proof["colours"]), (0.0, preview["proof"]["colours"]))
         self.assertTrue(self.ask("/trim")["trimmed"])
-        self.assertEqual(self.ask("/textures")[0]["assignment"]["space"], LINEAR_REC709)
+        self.assertEqual(self.listed()[0]["assignment"]["space"], LINEAR_REC709)
         whole = self.tell("post", "/setup", based_on=2, message="whole", trim=None)
         self.assertIsNone(whole["setup"]["trim"])
         self.assertEqual(Revision.objects.get(number=3).text.replace("quay-r3", "quay-r1"), before)
@@ -505,14 +505,14 @@ class Trimming(ServerTestCase):
         """Also those that only a path names: `lin_p3d65` in it must go on to be found."""
         self.texture("lamp_lin_p3d65_a.exr")
         self.tell("post", "/setup", based_on=1, message="r", rules=[{"name": "path", "kind": "space_in_path"}])
-        self.assertEqual(self.ask("/textures")[0]["assignment"]["space"], "Linear P3-D65")
+        self.assertEqual(self.listed()[0]["assignment"]["space"], "Linear P3-D65")
         picked = {**self.used(), "spaces": ["ACEScg"]}
         preview = self.tell("post", "/trim", **picked)
         self.assertIn("Linear P3-D65", preview["kept_besides"])
         self.tell("post", "/setup", based_on=2, message="trimmed", trim=picked)
-        self.assertEqual(self.ask("/textures")[0]["assignment"]["space"], "Linear P3-D65")
+        self.assertEqual(self.listed()[0]["assignment"]["space"], "Linear P3-D65")
         self.texture("rope_lin_rec2020_b.exr")
-        (finding,) = [row for row in self.ask("/findings") if row["code"] == "texture.names-a-trimmed-space"]
+        (finding,) = [row for row in self.findings() if row["code"] == "texture.names-a-trimmed-space"]
         self.assertEqual(finding["subject"], "rope_lin_rec2020_b.exr")
 
     def test_a_trim_that_changes_a_colour_is_shown_and_never_saved(self) -> None:

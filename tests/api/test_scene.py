@@ -139,7 +139,7 @@ class Swatches(ServerTestCase):
         self.start_from(self.folder / "old.ocio")
         (swatch,) = self.ask("/swatches")
         self.assertEqual(swatch["working"], [None, None, None])
-        self.assertIn("swatch.unknown-space", [finding["code"] for finding in self.ask("/findings")])
+        self.assertIn("swatch.unknown-space", [finding["code"] for finding in self.findings()])
         self.assertEqual(len(self.ask("/path")), 5)  # the tracer goes on, in the default space
 
     def test_out_and_in_again_as_csv_and_json(self) -> None:
@@ -147,13 +147,13 @@ class Swatches(ServerTestCase):
         listed = self.add(2, name="key, warm", use="light", space="", unit="kelvin", text="3200 0.004")
         for kind in ("csv", "json"):
             file = self.folder / f"swatches.{kind}"
-            file.write_bytes(self.client.get(self.url(f"/swatches.{kind}")).content)
+            file.write_bytes(self.client.get(self.url(f"/swatches.{kind}")).getvalue())
             self.tell("post", "/swatches/remove", based_on=self.revision(), names=["enamel", "key, warm"])
             self.assertEqual(self.send("/swatches/file", file, based_on=self.revision()), listed)
 
     def test_a_charts_values_become_swatches_and_bad_files_change_nothing(self) -> None:
         chart = self.folder / "chart.csv"
-        chart.write_bytes(self.client.get("/api/chart.csv").content)
+        chart.write_bytes(self.client.get("/api/chart.csv").getvalue())
         patches = self.send("/swatches/file", chart, based_on=self.revision())
         self.assertEqual((len(patches), patches[-1]["name"]), (24, "grey 20"))
         lab = self.folder / "lab.csv"
@@ -472,14 +472,14 @@ class Renders(ServerTestCase):
         )
         self.assertNotEqual(plain, marked)
         self.ask(f"/renders/{render['id']}/picture", 400, mark="ugly")
-        codes = {finding["code"] for finding in self.ask("/findings")}
+        codes = {finding["code"] for finding in self.findings()}
         self.assertLessEqual({"render.negative", "render.non-finite"}, codes)
 
     def test_a_reference_picture_is_read_as_a_picture(self) -> None:
         png = write(self.folder / "still.png", light(peak=1.0), "uint8")
         brought = self.send("/renders", png)
         self.assertEqual((brought["space"], brought["told_by"][:17]), (SRGB, "the rules’ default"[:17]))
-        self.assertIn("view.double", {finding["code"] for finding in self.ask("/findings")})
+        self.assertIn("view.double", {finding["code"] for finding in self.findings()})
 
     def test_what_cannot_be_a_render(self) -> None:
         photo = write(self.folder / "still.jpg", light(peak=1.0), "uint8")
@@ -549,7 +549,7 @@ class HandOffs(ServerTestCase):
         self.assertEqual(lines["Config version"]["value"], "OCIO 2.3")
         self.assertEqual(lines["OCIO config"]["value"], "quay-r1-ocio2.3.ocioz")
         self.assertEqual(lines["wall_rough.png"]["why"], "set by hand on this file")
-        self.assertIn("handoff.config-of-its-own", [finding["code"] for finding in self.ask("/findings")])
+        self.assertIn("handoff.config-of-its-own", [finding["code"] for finding in self.findings()])
         self.refused("put", f"/stations/{renderer['id']}", "changed meanwhile", status=409, based_on=1, **change)
         bad = {**change, "ocio_version": "newest"}
         self.refused("put", f"/stations/{renderer['id']}", "does not match", based_on=2, **bad)

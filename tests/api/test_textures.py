@@ -73,7 +73,7 @@ class Uploading(ServerTestCase):
         file = write(self.folder / "a.png", light(peak=1.0), "uint8")
         for path in ("with space.png", "quote'\".png", "<b>.png", "燈.png", "😀_rough.png"):
             self.assertEqual(self.send("/textures", file, path=path)["path"], path)
-        self.assertEqual(len(self.ask("/textures")), 5)
+        self.assertEqual(len(self.listed()), 5)
 
 
 class Assigning(ServerTestCase):
@@ -81,7 +81,7 @@ class Assigning(ServerTestCase):
         for path in ("a/wall_rough.png", "b/lin_rec709/plate.exr", "c/any.exr", "d/sky.hdr", "e/wall_col.png"):
             self.texture(path, "half" if path.endswith("exr") else "float" if path.endswith("hdr") else "uint8")
         config = ocio.Config.CreateFromStream(Project.objects.get().current.text)
-        for row in self.ask("/textures"):
+        for row in self.listed():
             reason = row["assignment"]["reason"]
             with self.subTest(row["path"]):
                 found = (row["assignment"]["space"], reason["index"])
@@ -104,7 +104,7 @@ class Assigning(ServerTestCase):
         self.assertEqual(pinned["assignment"]["reason"], {"kind": "pin", "index": None, "name": "by eye"})
         asked = self.tell("post", "/textures/run-rules")
         self.assertEqual((asked["files"], asked["pins"]), (1, 1))
-        self.assertEqual(asked["changes"], [{"what": "wall_rough.png", "before": LINEAR_REC709, "after": "Raw"}])
+        self.assertEqual(asked["textures"], [{"what": "wall_rough.png", "before": LINEAR_REC709, "after": "Raw"}])
         self.assertEqual(
             [finding["code"] for finding in asked["gone_findings"]],
             ["texture.data-read-as-colour", "rule.takes-nothing"],
@@ -124,7 +124,7 @@ class Assigning(ServerTestCase):
     def test_taking_a_file_out(self) -> None:
         texture = self.texture("wall.png")
         self.tell("post", "/textures/remove", 204, textures=[texture.pk])
-        self.assertEqual(self.ask("/textures"), [])
+        self.assertEqual(self.listed(), [])
 
 
 class Pictures(ServerTestCase):
@@ -151,17 +151,17 @@ class Pictures(ServerTestCase):
 
     def test_pictures_are_kept_by_the_browser_under_an_address_that_says_it_all(self) -> None:
         texture = self.texture("wall_col.png")
-        first = self.ask("/textures")[0]["thumbnail"]
+        first = self.listed()[0]["thumbnail"]
         self.assertIn("immutable", self.client.get(first)["Cache-Control"])
         self.tell("put", f"/textures/{texture.pk}/pin", based_on=1, space="Raw")
-        self.assertNotEqual(self.ask("/textures")[0]["thumbnail"], first)
+        self.assertNotEqual(self.listed()[0]["thumbnail"], first)
 
 
 class Findings(ServerTestCase):
     def test_both_checks_find_and_their_fixes_mend(self) -> None:
         rough, colour = self.texture("lamp_rough.png"), self.texture("scans_raw/rope_albedo.png", seed=2)
         self.tell("put", f"/textures/{rough.pk}/pin", based_on=1, space=SRGB)
-        found = {finding["code"]: finding for finding in self.ask("/findings")}
+        found = {finding["code"]: finding for finding in self.findings()}
         self.assertEqual(found["texture.data-read-as-colour"]["subject"], rough.path)
         self.assertEqual(found["texture.colour-read-as-data"]["subject"], colour.path)
         for code in ("texture.data-read-as-colour", "texture.colour-read-as-data"):
@@ -169,7 +169,7 @@ class Findings(ServerTestCase):
             self.tell(
                 "post", "/fix", 204, based_on=self.revision(), operation=fix["operation"], arguments=fix["arguments"]
             )
-        self.assertEqual([finding for finding in self.ask("/findings") if finding["level"] == "blocker"], [])
+        self.assertEqual([finding for finding in self.findings() if finding["level"] == "blocker"], [])
         self.assertEqual(self.ask(f"/textures/{rough.pk}")["assignment"]["space"], "Raw")
 
     def test_a_fix_that_no_finding_offers_any_more(self) -> None:
@@ -230,7 +230,7 @@ class LookingClosely(ServerTestCase):
         self.assertEqual(self.revision(), 2)
         self.tell("post", f"/textures/{wall.pk}/read-undone", based_on=1, **view)
         self.assertEqual(self.revision(), 2)  # the space is there already
-        codes = {(finding["code"], finding["subject"]) for finding in self.ask("/findings")}
+        codes = {(finding["code"], finding["subject"]) for finding in self.findings()}
         self.assertIn(("texture.inverted-view", "wall_col.png"), codes)
         self.assertNotIn(("texture.inverted-view", "quay_backplate.png"), codes)
         self.refusal(f"/textures/{wall.pk}/undone", "no view", display=ACES_SDR.display, view="Nowhere")
@@ -241,7 +241,7 @@ class RulesForLikes(ServerTestCase):
         for seed, path in enumerate(("a/wall_rough.png", "b/rope_rough.png", "b/rope_col.png")):
             self.texture(path, seed=seed)
         self.tell("post", "/setup", based_on=1, message="no rules", rules=[])
-        finding = next(found for found in self.ask("/findings") if found["subject"] == "a/wall_rough.png")
+        finding = next(found for found in self.findings() if found["subject"] == "a/wall_rough.png")
         self.assertEqual(finding["fix"]["operation"], "pin-texture")
         (rule,) = finding["also"]
         self.assertEqual(rule["label"], "Read 2 such files as Raw")
@@ -251,9 +251,9 @@ class RulesForLikes(ServerTestCase):
         self.tell(
             "post", "/fix", 204, based_on=self.revision(), operation=rule["operation"], arguments=rule["arguments"]
         )
-        spaces = {row["path"]: row["assignment"]["space"] for row in self.ask("/textures")}
+        spaces = {row["path"]: row["assignment"]["space"] for row in self.listed()}
         self.assertEqual(spaces, {"a/wall_rough.png": "Raw", "b/rope_rough.png": "Raw", "b/rope_col.png": SRGB})
-        codes = {finding["code"] for finding in self.ask("/findings")}
+        codes = {finding["code"] for finding in self.findings()}
         self.assertNotIn("texture.data-read-as-colour", codes)
 
     def test_none_is_offered_for_one_file_alone_or_a_pinned_one(self) -> None:
@@ -265,7 +265,7 @@ class RulesForLikes(ServerTestCase):
         self.assertEqual(self.also("a/wall_rough.png"), [])
 
     def also(self, path: str) -> list[object]:
-        return next(found["also"] for found in self.ask("/findings") if found["subject"] == path)
+        return next(found["also"] for found in self.findings() if found["subject"] == path)
 
 
 class ManyPins(ServerTestCase):
@@ -278,14 +278,16 @@ class ManyPins(ServerTestCase):
         self.tell("put", "/textures/pins", 409, pins=pins)
         self.assertEqual(Texture.objects.exclude(pin_space="").count(), 0)
         pins[1]["based_on"] = 1
-        self.tell("put", "/textures/pins", 204, pins=pins)
+        before = self.tell("put", "/textures/pins", pins=pins)["before"]
         self.assertEqual(Texture.objects.filter(pin_space="ACEScg", pin_note="by eye").count(), 2)
         self.refused("put", "/textures/pins", "no longer in the project", pins=[{**pins[0], "texture": 999}])
+        self.tell("put", "/textures/pins", pins=before)
+        self.assertEqual(Texture.objects.filter(pin_space="", version=3).count(), 2)
 
     def test_sets_are_told_with_each_file(self) -> None:
         for seed, path in enumerate(("lamp/lamp_col.1001.png", "lamp/lamp_rough.1002.png", "lamp/lamp_rough_2k.png")):
             self.texture(path, seed=seed)
-        members = [row["member"] for row in self.ask("/textures")]
+        members = [row["member"] for row in self.listed()]
         self.assertEqual({member["key"] for member in members}, {"lamp/lamp"})
         self.assertEqual([member["tile"] for member in members], ["1001", "1002", ""])
         self.assertEqual(members[2]["resolution"], "2k")

@@ -164,7 +164,7 @@ class Authors(ServerTestCase):
         pins = [{"texture": other.pk, "based_on": 1, "space": "ACEScg"}]
         self.tell_as("Bo", "put", "/textures/pins", pins=pins)
         self.assertEqual(self.ask(f"/textures/{other.pk}")["pin_author"], "Bo")
-        (fix,) = [f["fix"] for f in self.ask("/findings") if f["subject"] == "wall_rough.png" and f["fix"]]
+        (fix,) = [f["fix"] for f in self.findings() if f["subject"] == "wall_rough.png" and f["fix"]]
         self.tell_as("Cy", "post", "/fix", based_on=1, operation=fix["operation"], arguments=fix["arguments"])
         self.assertEqual(self.ask(f"/textures/{one.pk}")["pin_author"], "Cy")
 

@@ -87,7 +87,9 @@ def with_swatches(*swatches: Swatch) -> Setup:
 def texture(path: str, space: str, stats: Stats = STATS, header: Header = HEADER) -> CheckedTexture:
     kind, facts = map_kind_of(path), Facts(header, stats)
     evidence = tuple(evidence_for(project_config(), path, kind, facts))
-    return CheckedTexture(path, kind, Assignment(space, Reason("rule", 0, "r")), facts, evidence)
+    return CheckedTexture(
+        path, kind, Assignment(space, Reason("rule", 0, sample_setup().rules[0].name)), facts, evidence
+    )
 
 
 class Registry(TestCase):
@@ -223,7 +225,7 @@ class Rules(TestCase):
         self.assertEqual(self.never(mask, Rule("data", "map_kind", "Raw", map_kinds=("normal", "mask"))), [])
 
     def test_rules_that_take_no_file(self) -> None:
-        third = Assignment("ACEScg", Reason("rule", 3, "r"))
+        third = Assignment("ACEScg", Reason("rule", 3, sample_setup().rules[3].name))
         textures = [texture("wall_rough.png", "Raw"), replace(texture("wall_col.exr", "ACEScg"), assignment=third)]
         findings = found("rule.takes-nothing", textures=textures)
         self.assertEqual({f.subject for f in findings}, {rule.name for rule in sample_setup().rules[1:3]})

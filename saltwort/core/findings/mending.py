@@ -12,12 +12,14 @@ from saltwort.core.textures.rules import Rule, RuleBook
 from saltwort.core.textures.sets import set_member
 
 WILD = "*?[]!^"
+MOST_SHOWN = 50
+"""Changes that the preview of a fix tells one by one."""
 
 
 def mending(subjects: Subjects, texture: CheckedTexture, space: str | None) -> tuple[Fix | None, tuple[Fix, ...]]:
     """The pin that has a texture read in a space, and, where one helps more files than this and harms none, a rule to
     put first. Nothing where the space is unknown or its own already."""
-    if not space or space == texture.assignment.space:
+    if not space or space == texture.assignment.space or not subjects.offers_fixes:
         return None, ()
     pin = Fix(
         operation="pin-texture",
@@ -79,7 +81,8 @@ def _rule_for_likes(subjects: Subjects, texture: CheckedTexture, space: str) -> 
                     "extension": rule.extension,
                     "map_kinds": ",".join(rule.map_kinds),
                 },
-                changes=(Change("rule 1", "", rule.name), *changes),
+                changes=(Change("rule 1", "", rule.name), *changes[:MOST_SHOWN]),
+                others=max(0, len(changes) - MOST_SHOWN),
             )
     return None
 
@@ -118,12 +121,12 @@ def _tried(subjects: Subjects, rule: Rule) -> tuple[Change, ...]:
     held = rule.pattern.strip("*")
     changed = [
         texture
-        for texture in subjects.textures
-        if texture.assignment.reason.kind != "pin"
-        and texture.assignment.space != rule.space
+        for texture in subjects.likes(rule)
+        if not texture.is_pinned
+        and texture.space != rule.space
         and held in texture.path
         and book.assign(texture.path).space
     ]
-    if any(texture.verdict.space not in (None, rule.space) for texture in changed):
+    if any(texture.verdict_space not in (None, rule.space) for texture in changed):
         return ()
-    return tuple(Change(texture.path, texture.assignment.space, rule.space) for texture in changed)
+    return tuple(Change(texture.path, texture.space, rule.space) for texture in changed)

@@ -5,9 +5,10 @@ themselves. It is given everything that can be wrong, and yields findings under 
 """
 
 import pkgutil
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
+from heapq import nlargest
 from importlib import import_module
 
 import numpy as np
@@ -30,12 +31,14 @@ LEVELS = (BLOCKER, CAUTION, NOTE)
 
 @dataclass(frozen=True)
 class Fix:
-    """A named operation that mends a finding. `arguments` are the operation's own; `changes` its preview."""
+    """A named operation that mends a finding. `arguments` are the operation's own; `changes` its preview, which leaves
+    out `others` of them where they are many."""
 
     operation: str
     label: str
     arguments: dict[str, str]
     changes: tuple[Change, ...]
+    others: int = 0
 
 
 @dataclass(frozen=True)
@@ -63,6 +66,30 @@ class CheckedTexture:
     @cached_property
     def verdict(self) -> Verdict:
         return verdict_of(self.evidence)
+
+
+@dataclass(frozen=True)
+class Like:
+    """A texture, as far as must be known of it to say whether a rule for many suits it."""
+
+    path: str
+    space: str
+    is_pinned: bool
+    verdict_space: str | None
+
+
+@dataclass(frozen=True)
+class Census:
+    """A project's textures all together: how many there are, the names of the rules that take any, and the longest of
+    their paths."""
+
+    count: int
+    taking: frozenset[str]
+    longest: tuple[str, ...]
+
+
+LONGEST_PATHS = 20
+"""Paths of a project that are tried on what may hang: the longer a path, the longer that takes."""
 
 
 @dataclass(frozen=True)
@@ -95,7 +122,11 @@ class UnreadableFile:
 class Subjects:
     """All that checks look at: the composed config with its setup, what was replaced in it for its target version, and
     the project's own things. `base_text` is the text of the config that it starts from, `exposures` the stops that the
-    Compare step shows renders with, for all panes and for those that have their own, by what they are called."""
+    Compare step shows renders with, for all panes and for those that have their own, by what they are called.
+
+    `textures` may be a part of the project's: then `counted` and `find_likes`, which gives the textures that a rule may
+    take, speak for all. Without `offers_fixes` findings come without, which is faster.
+    """
 
     config: ocio.Config
     setup: Setup
@@ -107,6 +138,33 @@ class Subjects:
     unreadable: Sequence[UnreadableFile] = ()
     exposures: Sequence[tuple[str, float]] = ()
     drawn_off: Sequence[DrawnOff] = ()
+    counted: Census | None = None
+    find_likes: Callable[[Rule], Iterable[Like]] | None = None
+    offers_fixes: bool = True
+
+    @cached_property
+    def census(self) -> Census:
+        return self.counted or Census(
+            len(self.textures),
+            frozenset(
+                texture.assignment.reason.name for texture in self.textures if texture.assignment.reason.kind == "rule"
+            ),
+            tuple(nlargest(LONGEST_PATHS, sorted(texture.path for texture in self.textures), key=len)),
+        )
+
+    def likes(self, rule: Rule) -> Iterable[Like]:
+        """Textures of the project, among which are all that a rule would take."""
+        if self.find_likes:
+            return self.find_likes(rule)
+        return (
+            Like(
+                texture.path,
+                texture.assignment.space,
+                texture.assignment.reason.kind == "pin",
+                texture.verdict.space,
+            )
+            for texture in self.textures
+        )
 
     @cached_property
     def rules_tried(self) -> dict[Rule, tuple[Change, ...]]:
@@ -162,12 +220,13 @@ def codes() -> tuple[Code, ...]:
     return tuple(_codes[code] for code in sorted(_codes))
 
 
-def run_checks(subjects: Subjects, beginning: str = "") -> list[Finding]:
-    """The findings of all checks, or of those whose codes have a beginning, worst first, then by code and subject."""
+def run_checks(subjects: Subjects, beginning: str = "", *, without: str = "") -> list[Finding]:
+    """The findings of all checks, or of those whose codes have a `beginning`, or not the one in `without`, worst first,
+    then by code and subject."""
     findings = [
         Finding(code.code, code.level, problem.subject, problem.title, problem.why, problem.fix, problem.also)
         for code in codes()
-        if code.code.startswith(beginning)
+        if code.code.startswith(beginning) and not (without and code.code.startswith(without))
         for problem in code.check(subjects)
     ]
     return sorted(findings, key=lambda finding: (LEVELS.index(finding.level), finding.code, finding.subject))

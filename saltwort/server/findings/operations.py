@@ -1,11 +1,15 @@
 """Run the checks on a project, and apply their fixes."""
 
-from collections.abc import Callable, Collection
+from collections import Counter
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
+from itertools import islice
+from math import inf
 from typing import Any
 
 import numpy as np
+from django.db.models import Count, QuerySet
 from numpy.typing import NDArray
 
 from saltwort.core.configs import Replacement, Setup
@@ -14,8 +18,8 @@ from saltwort.core.configs.edits import SpaceEdit
 from saltwort.core.engine import ViewChoice
 from saltwort.core.errors import BadInput
 from saltwort.core.findings import (
+    LEVELS,
     CheckedRender,
-    CheckedTexture,
     DrawnOff,
     Finding,
     Subjects,
@@ -23,7 +27,6 @@ from saltwort.core.findings import (
     run_checks,
 )
 from saltwort.core.images.channels import colour_channels
-from saltwort.core.textures.evidence import evidence_for
 from saltwort.core.textures.rules import Rule
 from saltwort.server.compare.models import Comparison
 from saltwort.server.images.operations import preview_of
@@ -33,39 +36,115 @@ from saltwort.server.projects.setups import base_text, config_of, current_setup
 from saltwort.server.scene.models import Render
 from saltwort.server.scene.operations import facts_of, space_of
 from saltwort.server.textures.intake import forget_left_out
-from saltwort.server.textures.operations import assigned_textures, pin_texture
+from saltwort.server.textures.models import Texture, TextureFinding
+from saltwort.server.textures.operations import assigned, pin_texture
+from saltwort.server.textures.readings import LEVEL_OF, RANKS, Reread, census_of, refresh, subjects_for
 from saltwort.server.versions import Stale
 
+UNREADABLE = "texture.unreadable"
+MOST_UNREADABLE = 200
+"""Files that could not be read, of which findings are told one by one."""
 
-def findings_of(project: Project, unpinned: Collection[int] = ()) -> list[Finding]:
-    """All findings of a project as it stands, or would, were some textures `unpinned`."""
-    return run_checks(subjects_of(project, unpinned))
+
+def findings_of(project: Project) -> list[Finding]:
+    """All findings of a project as it stands, with their fixes, worst first. For many textures this takes long."""
+    refresh(project, seconds=inf)
+    of_textures = TextureFinding.objects.filter(project=project).order_by("path")
+    paths = list(of_textures.values_list("path", flat=True).distinct())
+    found = findings_of_project(project)
+    for start in range(0, len(paths), TEXTURES_AT_ONCE):
+        found += _findings_of_paths(project, paths[start : start + TEXTURES_AT_ONCE])
+    return sorted(found, key=lambda finding: (-RANKS[finding.level], finding.code, finding.subject))
 
 
-def subjects_of(project: Project, unpinned: Collection[int] = ()) -> Subjects:
-    """A project's things in the form that checks take."""
-    textures, config = assigned_textures(project, unpinned), config_of(project.current)
+TEXTURES_AT_ONCE = 500
+
+
+def findings_of_project(project: Project, otherwise: Sequence[Reread] = ()) -> list[Finding]:
+    """The findings that are not of a texture, and the files that could not be read, worst first; with some textures
+    read `otherwise` than they are."""
+    subjects = _project_subjects(project, otherwise)
+    found = run_checks(subjects, without="texture.") + run_checks(subjects, UNREADABLE)
+    return sorted(found, key=lambda finding: (-RANKS[finding.level], finding.code, finding.subject))
+
+
+def findings_of_textures(project: Project, textures: Sequence[Texture], *, offers_fixes: bool = True) -> list[Finding]:
+    """The findings of some textures, worst first."""
+    return run_checks(subjects_for(project, assigned(project, list(textures)), offers_fixes=offers_fixes), "texture.")
+
+
+def _findings_of_paths(project: Project, paths: Sequence[str]) -> list[Finding]:
+    return findings_of_textures(project, project.textures.filter(path__in=paths).select_related("image"))
+
+
+@dataclass(frozen=True)
+class Page:
+    """Some of the findings asked for, worst first: how many there are of each level in the project, how many of all are
+    asked for, and how many files are not checked yet."""
+
+    counts: dict[str, int]
+    total: int
+    unchecked: int
+    findings: list[Finding]
+
+
+def page_of(project: Project, level: str, code: str, subject: str, offset: int, limit: int) -> Page:
+    """Findings of a level, code or subject, or all: of each level those of the project first, then those of textures.
+    Codes may be given by their beginning, as `texture.`. Only for what is on the page are fixes computed."""
+    unchecked = refresh(project)
+    own = findings_of_project(project)
+    of_textures = TextureFinding.objects.filter(project=project)
+    counts = Counter(finding.level for finding in own)
+    for row in of_textures.order_by().values("rank").annotate(count=Count("pk")):
+        counts[LEVEL_OF[row["rank"]]] += row["count"]
+    own = [
+        finding
+        for finding in own
+        if finding.code.startswith(code) and subject in ("", finding.subject) and level in ("", finding.level)
+    ]
+    of_textures = of_textures.filter(code__startswith=code)
+    if subject:
+        of_textures = of_textures.filter(path=subject)
+    if level:
+        of_textures = of_textures.filter(rank=RANKS[level])
+    total = len(own) + of_textures.count()
+    shown = _merged(project, own, of_textures, offset, limit)
+    return Page({name: counts[name] for name in LEVELS}, total, unchecked, shown)
+
+
+def _merged(
+    project: Project, own: list[Finding], of_textures: QuerySet[TextureFinding], offset: int, limit: int
+) -> list[Finding]:
+    wanted: list[Finding | tuple[str, str]] = []
+    for level in LEVELS:
+        part = [finding for finding in own if finding.level == level]
+        listed = of_textures.filter(rank=RANKS[level]).order_by("code", "path")
+        count = len(part) + listed.count()
+        if offset < count and len(wanted) < limit:
+            wanted += part[offset : offset + limit - len(wanted)]
+            start = max(0, offset - len(part))
+            wanted += listed.values_list("code", "path")[start : start + limit - len(wanted)]
+        offset = max(0, offset - count)
+    paths = {item[1] for item in wanted if not isinstance(item, Finding)}
+    fixed = {(found.code, found.subject): found for found in _findings_of_paths(project, list(paths))} if paths else {}
+    found = (item if isinstance(item, Finding) else fixed.get(item) for item in wanted)
+    return [finding for finding in found if finding]
+
+
+def _project_subjects(project: Project, otherwise: Sequence[Reread]) -> Subjects:
+    """A project's things but its textures, of which only what they are all together is told."""
     setup = current_setup(project)
     return Subjects(
-        config=config,
+        config=config_of(project.current),
         setup=setup,
         base_text=base_text(setup.base),
         replacements=[Replacement(**stored) for stored in project.current.replacements],
-        textures=[
-            CheckedTexture(
-                row.texture.path,
-                row.kind,
-                row.assignment,
-                facts := row.texture.image.measured(),
-                tuple(evidence_for(config, row.texture.path, row.kind, facts)),
-            )
-            for row in textures
-        ],
+        counted=census_of(project, otherwise),
         renders=[
             CheckedRender(render.name, space_of(render).space, facts_of(render), partial(_sample, render))
             for render in project.renders.select_related("image")
         ],
-        unreadable=[UnreadableFile(file.path, file.reason) for file in project.left_out.all()],
+        unreadable=[UnreadableFile(file.path, file.reason) for file in project.left_out.all()[:MOST_UNREADABLE]],
         stations=[station.described() for station in project.stations.all()],
         **_compared(project),
     )
@@ -112,11 +191,25 @@ def apply_fix(project: Project, based_on: int, operation: str, arguments: dict[s
     project was changed since."""
     if project.current.number != based_on:
         raise Stale(project.current.number)
-    findings = findings_of(project)
+    findings = [*findings_of_project(project), *_findings_that_offer(project, operation, arguments)]
     fixes = [fix for finding in findings for fix in (finding.fix, *finding.also) if fix]
     if not any((fix.operation, fix.arguments) == (operation, arguments) for fix in fixes):
         raise BadInput("No finding asks for this any more. Look at the findings as they stand now.")
     _FIXES[operation](FixOrder(project, based_on, arguments, author))
+
+
+def _findings_that_offer(project: Project, operation: str, arguments: dict[str, str]) -> list[Finding]:
+    """Findings of textures, among which are those that offer a fix: of the texture that it names, or of some that a
+    rule would take."""
+    refresh(project)
+    of_textures = TextureFinding.objects.filter(project=project).order_by("path")
+    if "path" in arguments:
+        of_textures = of_textures.filter(path=arguments["path"])
+    elif operation == "add-rule":
+        likes = subjects_for(project, (), offers_fixes=False).likes(_rule_from(arguments))
+        of_textures = of_textures.filter(path__in=[like.path for like in islice(likes, TEXTURES_AT_ONCE)])
+    paths = of_textures.values_list("path", flat=True).distinct()
+    return _findings_of_paths(project, list(paths[:TEXTURES_AT_ONCE]))
 
 
 def _pin_texture(order: FixOrder) -> None:
@@ -144,8 +237,15 @@ def _setup_fix(message: str, change: Callable[[Setup, dict[str, str]], Setup]) -
 
 
 def _add_rule(setup: Setup, arguments: dict[str, str]) -> Setup:
-    kinds = tuple(filter(None, arguments["map_kinds"].split(",")))
-    return replace(setup, rules=(Rule(**{**arguments, "map_kinds": kinds}), *setup.rules))
+    return replace(setup, rules=(_rule_from(arguments), *setup.rules))
+
+
+def _rule_from(arguments: dict[str, str]) -> Rule:
+    """The rule that a fix names. Raises BadInput for arguments that make none."""
+    try:
+        return Rule(**{**arguments, "map_kinds": tuple(filter(None, arguments["map_kinds"].split(",")))})
+    except (KeyError, TypeError):
+        raise BadInput("No finding asks for this any more. Look at the findings as they stand now.") from None
 
 
 def _move_rule(setup: Setup, arguments: dict[str, str]) -> Setup:

@@ -6,8 +6,8 @@ from rest_framework.decorators import api_view
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from saltwort.core.findings import codes
-from saltwort.server.findings.operations import apply_fix, findings_of
+from saltwort.core.findings import LEVELS, codes
+from saltwort.server.findings.operations import apply_fix, findings_of_project, page_of
 from saltwort.server.http import BasedOn, author_of, parsed
 from saltwort.server.projects.serializers import FindingSerializer
 from saltwort.server.projects.views import project_named
@@ -26,10 +26,44 @@ class FixRequest(BasedOn):
     arguments = serializers.DictField(child=serializers.CharField(allow_blank=True))
 
 
-@extend_schema(responses=FindingSerializer(many=True))
+class FindingsQuery(serializers.Serializer):
+    """Which findings are wanted; without any of these, all. A code may be given by its beginning."""
+
+    level = serializers.ChoiceField(choices=list(LEVELS), default="")
+    code = serializers.CharField(default="", max_length=60)
+    subject = serializers.CharField(default="", max_length=1024)
+    offset = serializers.IntegerField(default=0, min_value=0)
+    limit = serializers.IntegerField(default=50, min_value=1, max_value=200)
+
+
+class CountsSerializer(serializers.Serializer):
+    blocker = serializers.IntegerField()
+    caution = serializers.IntegerField()
+    note = serializers.IntegerField()
+
+
+class FindingPageSerializer(serializers.Serializer):
+    """Some of the findings asked for, worst first. `counts` are those of the whole project, `total` of what was asked
+    for, `unchecked` the files that are still to be checked."""
+
+    counts = CountsSerializer()
+    total = serializers.IntegerField()
+    unchecked = serializers.IntegerField()
+    findings = FindingSerializer(many=True)
+
+
+@extend_schema(parameters=[FindingsQuery], responses=FindingPageSerializer)
 @api_view(["GET"])
 def findings(request: Request, slug: str) -> Response:
-    return Response(FindingSerializer(findings_of(project_named(slug)), many=True).data)
+    page = page_of(project_named(slug), **parsed(request, FindingsQuery, query=True))
+    return Response(FindingPageSerializer(page).data)
+
+
+@extend_schema(responses=FindingSerializer(many=True))
+@api_view(["GET"])
+def own_findings(request: Request, slug: str) -> Response:
+    """The findings that are not of a texture."""
+    return Response(FindingSerializer(findings_of_project(project_named(slug)), many=True).data)
 
 
 @extend_schema(request=FixRequest, responses={204: None})

@@ -8,7 +8,7 @@ from saltwort.core.handoffs.stations import own_version
 from saltwort.server.handoffs.models import Station
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.setups import config_of, current_setup
-from saltwort.server.textures.operations import assigned_textures
+from saltwort.server.textures.readings import spaces_by_path
 
 
 def add_first_stations(project: Project) -> None:
@@ -45,10 +45,7 @@ def sheet_of(station: Station) -> list[Section]:
         station.described(),
         config_of(project.current),
         current_setup(project).view,
-        [
-            TextureLine(row.texture.path, row.assignment.space, row.assignment.reason.kind != "pin")
-            for row in assigned_textures(project)
-        ],
+        [TextureLine(path, space, reason != "pin") for path, space, reason in spaces_by_path(project)],
         config_file_of(station),
         next((later.described() for later in project.stations.all() if later.position > station.position), None),
     )

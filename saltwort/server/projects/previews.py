@@ -8,22 +8,36 @@ from saltwort.core.changes import Change
 from saltwort.core.configs import Comparison, Replacement, Setup, compare, compose
 from saltwort.core.configs.changes import config_changes
 from saltwort.core.findings import Finding
-from saltwort.server.findings.operations import findings_of
+from saltwort.server.findings.operations import findings_of_project, findings_of_textures
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.operations import draft_revision
 from saltwort.server.projects.setups import base_archive, config_of, current_setup, keep_config, luts_of
-from saltwort.server.textures.operations import assigned_textures
+from saltwort.server.textures.operations import AssignedTexture, assigned
+from saltwort.server.textures.readings import Reread, assigned_otherwise, bring_in_step, same_colours
+
+MOST_LISTED = 200
+"""Files and findings that a preview names one by one."""
+MOST_COMPARED = 1_000
+"""Files whose findings are computed for a preview, before and after."""
 
 
 @dataclass(frozen=True)
-class ChangePreview:
-    """What would change in the config, which textures would be read in another space, which findings would come and
-    go, and what the target version cannot hold."""
+class Otherwise:
+    """What reading textures otherwise would do: how many `files` are, the first of them, and, for `compared` files,
+    which findings would come and go."""
 
-    changes: list[Change]
+    files: int
     textures: list[Change]
+    compared: int
     new_findings: list[Finding]
     gone_findings: list[Finding]
+
+
+@dataclass(frozen=True)
+class ChangePreview(Otherwise):
+    """What would change besides in the config, and what the target version cannot hold."""
+
+    changes: list[Change]
     replacements: list[Replacement]
 
 
@@ -33,47 +47,77 @@ def preview_change(project: Project, change: Callable[[Setup], Setup]) -> Change
     keep_config(archive)
     changed = copy(project)
     changed.current = revision
-    before = {row.texture.path: row.assignment.space for row in assigned_textures(project)}
-    now = {row.texture.path: row.assignment.space for row in assigned_textures(changed)}
-    findings, findings_now = findings_of(project), findings_of(changed)
+    bring_in_step(project)
+    rereads = list(assigned_otherwise(changed))
+    touched = [reread.texture for reread in rereads if reread.is_checked_anew]
+    if not same_colours(project, changed):  # any file's findings may be others
+        touched = list(dict.fromkeys([*touched, *project.textures.values_list("pk", flat=True)[:MOST_COMPARED]]))
+    moved = [Change(reread.path, reread.before, reread.space) for reread in rereads if reread.before != reread.space]
+    findings, findings_then = findings_of_project(project), findings_of_project(changed, rereads)
+    compared = list(project.textures.filter(pk__in=touched[:MOST_COMPARED]).select_related("image"))
+    findings += findings_of_textures(project, compared, offers_fixes=False)
+    findings_then += findings_of_textures(changed, compared, offers_fixes=False)
     return ChangePreview(
+        files=len(moved),
+        textures=moved[:MOST_LISTED],
+        compared=len(compared),
+        new_findings=_only_in(findings_then, findings),
+        gone_findings=_only_in(findings, findings_then),
         changes=config_changes(config_of(project.current), config_of(revision)),
-        textures=[Change(path, space, now[path]) for path, space in before.items() if now[path] != space],
-        new_findings=_only_in(findings_now, findings),
-        gone_findings=_only_in(findings, findings_now),
         replacements=[Replacement(**stored) for stored in revision.replacements],
     )
 
 
 @dataclass(frozen=True)
-class RulesRun:
-    """What the rules would say of `files` textures, of which `pins` have a pin, were these pins taken away."""
+class RulesRun(Otherwise):
+    """What the rules would say of `asked` textures, of which `pins` have a pin, were these pins taken away."""
 
-    files: int
+    asked: int
     pins: int
-    changes: list[Change]
-    new_findings: list[Finding]
-    gone_findings: list[Finding]
 
 
 def preview_rules(project: Project, chosen: Collection[int]) -> RulesRun:
     """Look at what running the rules again on the chosen textures, or on all where none is, would do."""
-    rows = {row.texture.pk: row for row in assigned_textures(project)}
-    chosen = set(chosen or rows) & set(rows)
-    pinned = {pk for pk in chosen if rows[pk].assignment.reason.kind == "pin"}
-    ruled = {row.texture.pk: row.assignment.space for row in assigned_textures(project, pinned)}
-    findings = findings_of(project)
-    findings_then = findings_of(project, pinned) if pinned else findings
+    wanted = set(chosen)
+    pinned = [
+        texture
+        for texture in project.textures.exclude(pin_space="").select_related("image")
+        if not wanted or texture.pk in wanted
+    ]
+    asked = project.textures.count() if not wanted else len(wanted)
+    bring_in_step(project)
+    before = {row.texture.path: row.assignment.space for row in assigned(project, pinned)}
+    findings = findings_of_project(project)
+    findings += findings_of_textures(project, pinned[:MOST_COMPARED], offers_fixes=False)
+    for texture in pinned:
+        texture.pin_space = ""
+    rereads = [_reread(row, before[row.texture.path]) for row in assigned(project, pinned)]
+    findings_then = findings_of_project(project, rereads)
+    findings_then += findings_of_textures(project, pinned[:MOST_COMPARED], offers_fixes=False)
+    moved = [Change(reread.path, reread.before, reread.space) for reread in rereads if reread.before != reread.space]
     return RulesRun(
-        files=len(chosen),
-        pins=len(pinned),
-        changes=[
-            Change(rows[pk].texture.path, rows[pk].assignment.space, ruled[pk])
-            for pk in sorted(pinned)
-            if ruled[pk] != rows[pk].assignment.space
-        ],
+        files=len(moved),
+        textures=moved[:MOST_LISTED],
+        compared=min(len(pinned), MOST_COMPARED),
         new_findings=_only_in(findings_then, findings),
         gone_findings=_only_in(findings, findings_then),
+        asked=asked,
+        pins=len(pinned),
+    )
+
+
+def _reread(row: AssignedTexture, before: str) -> Reread:
+    reason, kind = row.assignment.reason, row.kind
+    return Reread(
+        texture=row.texture.pk,
+        path=row.texture.path,
+        before=before,
+        kind=kind.kind.key if kind else "",
+        word=kind.word if kind else "",
+        space=row.assignment.space,
+        reason=reason.kind,
+        reason_name=reason.name,
+        is_checked_anew=True,
     )
 
 
@@ -90,4 +134,4 @@ def target_differences(project: Project, version: str) -> Comparison:
 
 def _only_in(findings: list[Finding], others: list[Finding]) -> list[Finding]:
     known = {(finding.code, finding.subject) for finding in others}
-    return [finding for finding in findings if (finding.code, finding.subject) not in known]
+    return [finding for finding in findings if (finding.code, finding.subject) not in known][:MOST_LISTED]

@@ -260,6 +260,7 @@ class FixSerializer(serializers.Serializer):
     label = serializers.CharField()
     arguments = serializers.DictField(child=serializers.CharField(allow_blank=True))
     changes = ChangeSerializer(many=True)
+    others = serializers.IntegerField()
 
 
 class FindingSerializer(serializers.Serializer):
@@ -281,11 +282,19 @@ class ReplacementSerializer(serializers.Serializer):
     why = serializers.CharField()
 
 
-class ChangePreviewSerializer(serializers.Serializer):
-    changes = ChangeSerializer(many=True)
+class RereadSerializer(serializers.Serializer):
+    """What reading textures otherwise would do. Of `files` that are read otherwise the first are listed; findings are
+    told of `compared` files, which are all unless they are very many."""
+
+    files = serializers.IntegerField()
     textures = ChangeSerializer(many=True)
+    compared = serializers.IntegerField()
     new_findings = FindingSerializer(many=True)
     gone_findings = FindingSerializer(many=True)
+
+
+class ChangePreviewSerializer(RereadSerializer):
+    changes = ChangeSerializer(many=True)
     replacements = ReplacementSerializer(many=True)
 
 

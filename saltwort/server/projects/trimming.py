@@ -11,7 +11,7 @@ from saltwort.server.projects.models import Project
 from saltwort.server.projects.operations import proof_of
 from saltwort.server.projects.setups import base_archive, config_of, current_setup, luts_of
 from saltwort.server.scene.operations import space_of
-from saltwort.server.textures.operations import assigned_textures
+from saltwort.server.textures.readings import spaces_read
 
 
 @dataclass(frozen=True)
@@ -37,7 +37,7 @@ def used_by(project: Project) -> Trim:
         setup.working_space,
         setup.default_space,
         project.tracer_space,
-        *(row.assignment.space for row in assigned_textures(project)),
+        *spaces_read(project),
         *setup.scene.spaces,
         *(space_of(render).space for render in project.renders.select_related("image", "project__current")),
     ]
@@ -55,7 +55,7 @@ def with_what_files_need(project: Project, picked: Trim) -> Trim:
     in their paths, and they would be read in another without a word."""
     config = config_of(project.current)
     names = (
-        *(row.assignment.space for row in assigned_textures(project)),
+        *spaces_read(project),
         *(space_of(render).space for render in project.renders.select_related("image", "project__current")),
     )
     found = [config.getColorSpace(name) for name in names]

@@ -15,6 +15,7 @@ from saltwort.core.textures.materialx import (
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.setups import config_of, current_setup
 from saltwort.server.textures.operations import AssignedTexture, assigned_textures
+from saltwort.server.textures.readings import spaces_by_path
 
 
 def material_documents(project: Project) -> dict[str, str]:
@@ -49,6 +50,6 @@ def packed_documents(project: Project) -> bytes:
 
 def compare_document(project: Project, content: bytes, name: str) -> list[Disagreement]:
     """What a document says of the project's textures beside the spaces they are read in."""
-    assigned = {row.texture.path: row.assignment.space for row in assigned_textures(project)}
+    assigned = {path: space for path, space, _ in spaces_by_path(project)}
     files = documented_files(content, name)
     return disagreements(files, assigned, config_of(project.current), current_setup(project).kind_words)

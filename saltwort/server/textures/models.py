@@ -25,6 +25,70 @@ class Texture(Versioned):
         constraints = (models.UniqueConstraint(fields=("project", "path"), name="texture_path"),)
 
 
+class Reading(models.Model):
+    """How a texture is read as its project stands, computed once and kept within SQL's reach: thousands are narrowed,
+    counted and paged by it. `texture_version` is the texture's when it was checked, 0 when it is to be checked again;
+    `rank` that of its worst finding, 0 for none.
+    """
+
+    texture = models.OneToOneField(Texture, models.CASCADE, primary_key=True, related_name="reading")
+    project = models.ForeignKey("projects.Project", models.CASCADE, related_name="readings")
+    path = models.CharField(max_length=1024)
+    texture_version = models.PositiveIntegerField(default=0)
+    kind = models.CharField(max_length=40, blank=True)
+    word = models.CharField(max_length=130, blank=True)
+    set_key = models.CharField(max_length=1024)
+    set_name = models.CharField(max_length=1024)
+    tile = models.CharField(max_length=20, blank=True)
+    resolution = models.CharField(max_length=20, blank=True)
+    frame = models.CharField(max_length=20, blank=True)
+    space = models.CharField(max_length=200)
+    reason = models.CharField(max_length=10)
+    reason_name = models.CharField(max_length=500, blank=True)
+    verdict_space = models.CharField(max_length=200, blank=True)
+    confidence = models.FloatField(default=0.0)
+    rank = models.PositiveSmallIntegerField(default=0)
+
+    class Meta:
+        ordering = ("set_key", "path")
+        indexes = (
+            models.Index(fields=("project", "set_key", "path"), name="reading_order"),
+            models.Index(fields=("project", "path"), name="reading_path"),
+            models.Index(fields=("project", "kind", "set_key", "path"), name="reading_kind"),
+            models.Index(fields=("project", "space", "set_key", "path"), name="reading_space"),
+            models.Index(fields=("project", "reason", "reason_name", "set_key", "path"), name="reading_reason"),
+            models.Index(fields=("project", "rank", "set_key", "path"), name="reading_rank"),
+            models.Index(fields=("project", "texture_version"), name="reading_stale"),
+        )
+
+
+class ReadingState(models.Model):
+    """What the readings of a project were computed from: hashes of all that assignments depend on, and of what findings
+    depend on besides."""
+
+    project = models.OneToOneField("projects.Project", models.CASCADE, primary_key=True, related_name="reading_state")
+    assigned_by = models.CharField(max_length=64, blank=True)
+    checked_by = models.CharField(max_length=64, blank=True)
+
+
+class TextureFinding(models.Model):
+    """A finding of a texture, without its fixes, which are computed when it is looked at. `rank` is its level's."""
+
+    reading = models.ForeignKey(Reading, models.CASCADE, related_name="findings")
+    project = models.ForeignKey("projects.Project", models.CASCADE, related_name="texture_findings")
+    path = models.CharField(max_length=1024)
+    rank = models.PositiveSmallIntegerField()
+    code = models.CharField(max_length=60)
+    title = models.CharField(max_length=200)
+
+    class Meta:
+        ordering = ("-rank", "code", "path")
+        indexes = (
+            models.Index(fields=("project", "-rank", "code", "path"), name="texture_finding_order"),
+            models.Index(fields=("project", "code", "path"), name="texture_finding_code"),
+        )
+
+
 class TextureFolder(models.Model):
     """A folder of this machine whose textures are read where they lie; `name` is its folder in the project."""
 

@@ -3,10 +3,10 @@
 import posixpath
 import re
 from collections.abc import Collection, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import PyOpenColorIO as ocio
-from django.db import transaction
+from django.db import connection, transaction
 
 from saltwort.core.engine.processors import known_space
 from saltwort.core.errors import BadInput
@@ -16,7 +16,9 @@ from saltwort.core.textures.sets import SetMember, set_member
 from saltwort.server.images.models import StoredImage
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.setups import config_of, current_setup, rule_book_of
+from saltwort.server.queries import among
 from saltwort.server.textures.models import Texture
+from saltwort.server.versions import Stale
 
 
 @dataclass(frozen=True)
@@ -60,14 +62,33 @@ class Pinning:
     note: str = ""
 
 
-@transaction.atomic
-def pin_textures(project: Project, pinnings: Sequence[Pinning], author: str = "") -> None:
-    """Set or take away many pins, all or none. Raises Stale when any of the textures was changed meanwhile."""
-    textures = project.textures.in_bulk([pinning.texture for pinning in pinnings])
-    if len(textures) < len(pinnings):
-        raise BadInput("Some of these files are no longer in the project. Look at the list as it stands now.")
-    for pinning in pinnings:
-        pin_texture(textures[pinning.texture], pinning.based_on, pinning.space, pinning.note, author)
+def pin_textures(project: Project, pinnings: Sequence[Pinning], author: str = "") -> list[Pinning]:
+    """Set or take away many pins, all or none, and give back the pins that put all back as it was. Raises Stale when
+    any of the textures was changed meanwhile."""
+    config = config_of(project.current)
+    names = {space: known_space(config, space) if space else "" for space in {pinning.space for pinning in pinnings}}
+    with transaction.atomic():
+        chosen = project.textures.filter(among("pk", [pinning.texture for pinning in pinnings]))
+        before = {
+            pk: Pinning(pk, version, space, note)
+            for pk, version, space, note in chosen.values_list("pk", "version", "pin_space", "pin_note")
+        }
+        if len(before) < len(pinnings):
+            raise BadInput("Some of these files are no longer in the project. Look at the list as it stands now.")
+        for pinning in pinnings:
+            if before[pinning.texture].based_on != pinning.based_on:
+                raise Stale(before[pinning.texture].based_on)
+        with connection.cursor() as cursor:
+            cursor.executemany(
+                f"UPDATE {Texture._meta.db_table} SET pin_space = %s, pin_note = %s, pin_author = %s, "
+                "version = version + 1 WHERE id = %s",
+                [_pin_values(names[pinning.space], pinning, author) for pinning in pinnings],
+            )
+    return [replace(pin, based_on=pin.based_on + 1) for pin in before.values()]
+
+
+def _pin_values(space: str, pinning: Pinning, author: str) -> tuple[str, str, str, int]:
+    return space, pinning.note if space else "", author[:80] if space else "", pinning.texture
 
 
 def pin_texture(texture: Texture, based_on: int, space: str, note: str = "", author: str = "") -> Texture:
@@ -80,7 +101,7 @@ def pin_texture(texture: Texture, based_on: int, space: str, note: str = "", aut
 
 def remove_textures(project: Project, textures: Collection[int]) -> None:
     """Take textures out of the project. The stored files stay: other projects may use them."""
-    project.textures.filter(pk__in=textures).delete()
+    project.textures.filter(among("pk", textures)).delete()
 
 
 def assigned_textures(project: Project, unpinned: Collection[int] = ()) -> list[AssignedTexture]:
@@ -109,7 +130,7 @@ def assign_paths(project: Project, paths: list[str]) -> list[Assignment]:
     book = rule_book_of(project.current)
     config = config_of(project.current)
     pins = {texture.path: _pinned(config, texture) for texture in project.textures.exclude(pin_space="")}
-    return [_pin_for(path, pins) or book.assign(path) for path in paths] if pins else [book.assign(p) for p in paths]
+    return [(_pin_for(path, pins) if pins else None) or book.assign(path) for path in paths]
 
 
 def _pin_for(path: str, pins: dict[str, Assignment]) -> Assignment | None:

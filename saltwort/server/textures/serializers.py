@@ -4,9 +4,10 @@ from typing import Any
 
 from rest_framework import serializers
 
+from saltwort.core.findings import LEVELS
 from saltwort.server.http import BasedOn
 from saltwort.server.projects.config_serializers import MapKindSerializer, NamedPrimariesSerializer, PointSerializer
-from saltwort.server.projects.serializers import ChangeSerializer, FindingSerializer
+from saltwort.server.projects.serializers import RereadSerializer
 
 
 class ReasonSerializer(serializers.Serializer):
@@ -30,6 +31,14 @@ class SetMemberSerializer(serializers.Serializer):
     frame = serializers.CharField(allow_blank=True)
 
 
+class TextureFindingSerializer(serializers.Serializer):
+    """A finding of a texture in a list, where its reasons and fixes do not stand."""
+
+    code = serializers.CharField()
+    level = serializers.ChoiceField(choices=list(LEVELS))
+    title = serializers.CharField()
+
+
 class TextureSerializer(serializers.Serializer):
     id = serializers.IntegerField()
     path = serializers.CharField()
@@ -44,6 +53,80 @@ class TextureSerializer(serializers.Serializer):
     bit_depth = serializers.CharField()
     size = serializers.IntegerField()
     thumbnail = serializers.CharField()
+    findings = TextureFindingSerializer(many=True)
+
+
+class TexturesQuery(serializers.Serializer):
+    """What the list is narrowed to, and which part of it is wanted."""
+
+    sought = serializers.CharField(default="", max_length=200, allow_blank=True)
+    kind = serializers.CharField(default="", max_length=40, allow_blank=True)
+    space = serializers.CharField(default="", max_length=200, allow_blank=True)
+    reason = serializers.CharField(default="", max_length=600, allow_blank=True)
+    finding = serializers.CharField(default="", max_length=60, allow_blank=True)
+    set = serializers.CharField(default="", max_length=1024, allow_blank=True)
+
+
+class TexturePageQuery(TexturesQuery):
+    offset = serializers.IntegerField(default=0, min_value=0)
+    limit = serializers.IntegerField(default=100, min_value=1, max_value=500)
+
+
+class SetSerializer(serializers.Serializer):
+    """A set of several files. Tiles, frames and resolutions are given by their first and last, empty for none."""
+
+    key = serializers.CharField(source="set_key")
+    name = serializers.CharField()
+    files = serializers.IntegerField()
+    kinds = serializers.IntegerField()
+    first_tile = serializers.CharField(allow_blank=True)
+    last_tile = serializers.CharField(allow_blank=True)
+    first_frame = serializers.CharField(allow_blank=True)
+    last_frame = serializers.CharField(allow_blank=True)
+    first_resolution = serializers.CharField(allow_blank=True)
+    last_resolution = serializers.CharField(allow_blank=True)
+
+
+class TexturePageSerializer(serializers.Serializer):
+    """Some of the files that the list is narrowed to, by set and path, and the sets among them: `total` are in the
+    list, `every` in the project, `unchecked` still to be checked."""
+
+    total = serializers.IntegerField()
+    every = serializers.IntegerField()
+    unchecked = serializers.IntegerField()
+    offset = serializers.IntegerField()
+    textures = TextureSerializer(many=True)
+    sets = SetSerializer(many=True)
+
+
+class ChoiceSerializer(serializers.Serializer):
+    value = serializers.CharField()
+    label = serializers.CharField()
+    count = serializers.IntegerField()
+
+
+class ChoicesSerializer(serializers.Serializer):
+    """What a list can be narrowed to, with how many files each leaves."""
+
+    kinds = ChoiceSerializer(many=True)
+    spaces = ChoiceSerializer(many=True)
+    reasons = ChoiceSerializer(many=True)
+    findings = ChoiceSerializer(many=True)
+    sets = ChoiceSerializer(many=True)
+
+
+class TextureIdSerializer(serializers.Serializer):
+    id = serializers.IntegerField()
+    version = serializers.IntegerField()
+
+
+class SummarySerializer(ChoicesSerializer):
+    """What `chosen` files are, all together; `pinned` are those with a pin."""
+
+    chosen = TextureIdSerializer(many=True)
+    files = serializers.IntegerField()
+    with_finding = serializers.IntegerField()
+    pinned = TextureIdSerializer(many=True)
 
 
 class RuleTraceSerializer(serializers.Serializer):
@@ -107,11 +190,20 @@ class PinningSerializer(BasedOn):
     note = serializers.CharField(max_length=500, allow_blank=True, default="")
 
 
-MAX_AT_ONCE = 20_000
+MAX_AT_ONCE = 100_000
 
 
 class PinningsRequest(serializers.Serializer):
     pins = PinningSerializer(many=True, max_length=MAX_AT_ONCE)
+
+
+MOST_PUT_BACK = 5_000
+
+
+class PinsSetSerializer(serializers.Serializer):
+    """The pins as they were `before`, to be set again; empty where they are more than MOST_PUT_BACK."""
+
+    before = PinningSerializer(many=True)
 
 
 class ChosenTextures(serializers.Serializer):
@@ -120,15 +212,11 @@ class ChosenTextures(serializers.Serializer):
     textures = serializers.ListField(child=serializers.IntegerField(), max_length=MAX_AT_ONCE, default=list)
 
 
-class RulesRunSerializer(serializers.Serializer):
-    """What the rules would say of textures without their pins: `pins` were asked about, `changes` are those of them
-    that would be read in another space."""
+class RulesRunSerializer(RereadSerializer):
+    """What the rules would say of `asked` textures without their pins, of which there are `pins`."""
 
-    files = serializers.IntegerField()
+    asked = serializers.IntegerField()
     pins = serializers.IntegerField()
-    changes = ChangeSerializer(many=True)
-    new_findings = FindingSerializer(many=True)
-    gone_findings = FindingSerializer(many=True)
 
 
 class IntakeSerializer(serializers.Serializer):

@@ -14,30 +14,47 @@ from rest_framework.response import Response
 
 from saltwort.core.images import Facts
 from saltwort.core.textures.evidence import evidence_for, verdict_of
+from saltwort.core.textures.kinds import MAP_KINDS
 from saltwort.core.textures.pixel_evidence import environment_stops
 from saltwort.server.http import BINARY, as_csv, as_json_file, author_of, download, parsed
 from saltwort.server.images.operations import store_upload
+from saltwort.server.projects.models import Project
 from saltwort.server.projects.previews import preview_rules
 from saltwort.server.projects.setups import config_of, rule_book_of
 from saltwort.server.projects.views import project_named
+from saltwort.server.queries import among
 from saltwort.server.textures import operations
+from saltwort.server.textures.listing import Wanted, choices, narrowed, sets_among
 from saltwort.server.textures.manifest import manifest_of
 from saltwort.server.textures.materials import compare_document, packed_documents
-from saltwort.server.textures.models import Texture
-from saltwort.server.textures.operations import AssignedTexture, assigned, assigned_textures
+from saltwort.server.textures.models import Reading, Texture
+from saltwort.server.textures.operations import AssignedTexture, assigned
+from saltwort.server.textures.readings import LEVEL_OF, bring_in_step, refresh
 from saltwort.server.textures.serializers import (
+    MOST_PUT_BACK,
+    ChoicesSerializer,
     ChosenTextures,
     DisagreementSerializer,
     PinChange,
     PinningsRequest,
+    PinsSetSerializer,
     RulesRunSerializer,
+    SummarySerializer,
     TextureDetailSerializer,
-    TextureSerializer,
+    TextureIdSerializer,
+    TexturePageQuery,
+    TexturePageSerializer,
+    TexturesQuery,
 )
 from saltwort.server.uploads import PlainFile, TextureUpload, read_upload
 
 
-@extend_schema(methods=["GET"], responses=TextureSerializer(many=True))
+@extend_schema(
+    methods=["GET"],
+    operation_id="projects_textures_page",
+    parameters=[TexturePageQuery],
+    responses=TexturePageSerializer,
+)
 @extend_schema(
     methods=["POST"], request={"multipart/form-data": TextureUpload}, responses={201: TextureDetailSerializer}
 )
@@ -50,7 +67,60 @@ def textures(request: Request, slug: str) -> Response:
         path = operations.clean_path(asked["path"])  # refused before the file is measured
         texture = operations.add_texture(project, path, store_upload(asked["file"]))
         return Response(texture_detail(texture), status=status.HTTP_201_CREATED)
-    return Response(TextureSerializer([_row(row) for row in assigned_textures(project)], many=True).data)
+    asked = parsed(request, TexturePageQuery, query=True)
+    offset, limit = asked.pop("offset"), asked.pop("limit")
+    unchecked = refresh(project)
+    wanted = narrowed(project, Wanted(**asked))
+    shown = list(wanted.select_related("texture__image").prefetch_related("findings")[offset : offset + limit])
+    page = {
+        "total": wanted.count(),
+        "every": project.textures.count(),
+        "unchecked": unchecked,
+        "offset": offset,
+        "textures": [_listed(project, reading) for reading in shown],
+        "sets": sets_among(project, {reading.set_key for reading in shown}).values(),
+    }
+    return Response(TexturePageSerializer(page).data)
+
+
+@extend_schema(responses=ChoicesSerializer)
+@api_view(["GET"])
+def texture_choices(request: Request, slug: str) -> Response:
+    """What the list of textures can be narrowed to."""
+    project = project_named(slug)
+    refresh(project)
+    return Response(ChoicesSerializer(choices(narrowed(project, Wanted()))).data)
+
+
+@extend_schema(parameters=[TexturesQuery], responses=TextureIdSerializer(many=True))
+@api_view(["GET"])
+def texture_ids(request: Request, slug: str) -> Response:
+    """All files that a list is narrowed to, to be chosen, in its order."""
+    project = project_named(slug)
+    bring_in_step(project)
+    wanted = narrowed(project, Wanted(**parsed(request, TexturesQuery, query=True)))
+    return Response([{"id": pk, "version": version} for pk, version in wanted.values_list("pk", "texture__version")])
+
+
+@extend_schema(request=ChosenTextures, responses=SummarySerializer)
+@api_view(["POST"])
+def summary(request: Request, slug: str) -> Response:
+    """What chosen files are, all together."""
+    project = project_named(slug)
+    bring_in_step(project)
+    chosen = narrowed(project, Wanted())
+    if ids := parsed(request, ChosenTextures)["textures"]:
+        chosen = chosen.filter(among("texture_id", ids))
+    numbers = [{"id": pk, "version": version} for pk, version in chosen.values_list("pk", "texture__version")]
+    pinned = set(chosen.filter(reason="pin").values_list("pk", flat=True))
+    found = {
+        **choices(chosen),
+        "chosen": numbers,
+        "files": len(numbers),
+        "with_finding": chosen.filter(rank__gt=0).count(),
+        "pinned": [number for number in numbers if number["id"] in pinned],
+    }
+    return Response(SummarySerializer(found).data)
 
 
 @extend_schema(responses=TextureDetailSerializer)
@@ -72,14 +142,14 @@ def pin(request: Request, slug: str, pk: int) -> Response:
     )
 
 
-@extend_schema(request=PinningsRequest, responses={204: None})
+@extend_schema(request=PinningsRequest, responses=PinsSetSerializer)
 @api_view(["PUT"])
 def pins(request: Request, slug: str) -> Response:
+    """Set or take away many pins; what puts them back is given back, unless they are too many."""
     asked = parsed(request, PinningsRequest)
-    operations.pin_textures(
-        project_named(slug), [operations.Pinning(**pinning) for pinning in asked["pins"]], author_of(request)
-    )
-    return Response(status=status.HTTP_204_NO_CONTENT)
+    pinnings = [operations.Pinning(**pinning) for pinning in asked["pins"]]
+    before = operations.pin_textures(project_named(slug), pinnings, author_of(request))
+    return Response(PinsSetSerializer({"before": before if len(before) <= MOST_PUT_BACK else []}).data)
 
 
 @extend_schema(request=ChosenTextures, responses={204: None})
@@ -125,13 +195,65 @@ def texture_named(slug: str, pk: int) -> Texture:
     return get_object_or_404(Texture.objects.select_related("image", "project__current"), project__slug=slug, pk=pk)
 
 
+def _listed(project: Project, reading: Reading) -> dict[str, Any]:
+    """A texture in a list, from what is kept of it."""
+    texture = reading.texture
+    texture.project = project
+    header = texture.image.facts["header"]
+    kind = MAP_KINDS.get(reading.kind)
+    return {
+        "id": texture.pk,
+        "path": reading.path,
+        "version": texture.version,
+        "kind": kind,
+        "kind_word": reading.word,
+        "member": {
+            "key": reading.set_key,
+            "name": reading.set_name,
+            "tile": reading.tile,
+            "resolution": reading.resolution,
+            "frame": reading.frame,
+        },
+        "assignment": {
+            "space": reading.space,
+            "reason": {
+                "kind": reading.reason,
+                "index": _rule_index(project, reading),
+                "name": reading.reason_name,
+            },
+        },
+        "width": header["width"],
+        "height": header["height"],
+        "format": header["format"],
+        "bit_depth": header["bit_depth"],
+        "size": texture.image.size,
+        "thumbnail": _thumbnail(texture, reading.space),
+        "findings": _findings_of(reading),
+    }
+
+
+def _findings_of(reading: Reading) -> list[dict[str, str]]:
+    return [
+        {"code": found.code, "level": LEVEL_OF[found.rank], "title": found.title} for found in reading.findings.all()
+    ]
+
+
+def _rule_index(project: Project, reading: Reading) -> int | None:
+    """The place of what decided among the rules, of which the default is the last; None for a pin."""
+    names = [rule["name"] for rule in project.current.setup["rules"]]
+    if reading.reason == "rule":
+        return names.index(reading.reason_name) if reading.reason_name in names else None
+    return len(names) if reading.reason == "default" else None
+
+
+def _thumbnail(texture: Texture, space: str) -> str:
+    # All that the picture depends on stands in its address: content, space, and the revision's view.
+    depends = {"space": space, "v": f"{texture.image_id[:12]}-{texture.project.current.config_hash[:12]}"}
+    return f"/api/projects/{texture.project.slug}/textures/{texture.pk}/picture?{urlencode(depends)}"
+
+
 def _row(row: AssignedTexture) -> dict[str, Any]:
     texture, header = row.texture, row.texture.image.measured().header
-    # All that the picture depends on stands in its address: content, space, and the revision's view.
-    depends = {
-        "space": row.assignment.space,
-        "v": f"{texture.image_id[:12]}-{texture.project.current.config_hash[:12]}",
-    }
     return {
         "id": texture.pk,
         "path": texture.path,
@@ -145,7 +267,8 @@ def _row(row: AssignedTexture) -> dict[str, Any]:
         "format": header.format,
         "bit_depth": header.bit_depth,
         "size": texture.image.size,
-        "thumbnail": f"/api/projects/{texture.project.slug}/textures/{texture.pk}/picture?{urlencode(depends)}",
+        "thumbnail": _thumbnail(texture, row.assignment.space),
+        "findings": _findings_of(texture.reading) if hasattr(texture, "reading") else [],
     }
 
 

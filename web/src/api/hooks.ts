@@ -1,4 +1,4 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useEffect, useRef } from 'react';
 import { useParams } from 'react-router';
 
@@ -52,8 +52,6 @@ export const useJoints = () => useOfProject('path', (slug) => body(api.GET('/api
 export const useTrim = () => useOfProject('trim', (slug) => body(api.GET('/api/projects/{slug}/trim', at(slug))));
 export const useRevisions = () =>
   useOfProject('revisions', (slug) => body(api.GET('/api/projects/{slug}/revisions', at(slug))));
-export const useTextures = () =>
-  useOfProject('textures', (slug) => body(api.GET('/api/projects/{slug}/textures', at(slug))));
 export const useTextureFolders = () =>
   useOfProject('texture-folders', (slug) => body(api.GET('/api/projects/{slug}/texture-folders', at(slug))));
 export const useConversions = () =>
@@ -76,8 +74,41 @@ export const useStations = () =>
   useOfProject('stations', (slug) => body(api.GET('/api/projects/{slug}/stations', at(slug))));
 export const useOutputs = (every?: number) =>
   useOfProject('outputs', (slug) => body(api.GET('/api/projects/{slug}/outputs', at(slug))), { every });
-export const useFindings = () =>
-  useOfProject('findings', (slug) => body(api.GET('/api/projects/{slug}/findings', at(slug))));
+/** The findings that are not of a texture. */
+export const useOwnFindings = () =>
+  useOfProject('own-findings', (slug) => body(api.GET('/api/projects/{slug}/own-findings', at(slug))));
+
+type FindingsAsked = { subject?: string; code?: string; limit?: number; offset?: number };
+const findingsAsked = (slug: string, query: FindingsAsked) =>
+  body(api.GET('/api/projects/{slug}/findings', { params: { path: { slug }, query } }));
+
+/** How many findings there are of each level, and how many files are still to be checked. */
+export function useFindingCounts() {
+  const slug = useSlug();
+  return useQuery({ queryKey: [slug, 'findings', 'counts'], queryFn: () => findingsAsked(slug, { limit: 1 }) });
+}
+
+/** The findings of one texture, with their fixes. */
+export function useTextureFindings(path: string) {
+  const slug = useSlug();
+  return useQuery({
+    queryKey: [slug, 'findings', 'of', path],
+    queryFn: () => findingsAsked(slug, { subject: path, code: 'texture.', limit: 50 }),
+  });
+}
+
+const FINDINGS = 30;
+
+/** All findings, worst first, some at a time. */
+export function useFindingPages() {
+  const slug = useSlug();
+  return useInfiniteQuery({
+    queryKey: [slug, 'findings', 'pages'],
+    queryFn: ({ pageParam }) => findingsAsked(slug, { offset: pageParam, limit: FINDINGS }),
+    initialPageParam: 0,
+    getNextPageParam: (last, pages) => (pages.length * FINDINGS < last.total ? pages.length * FINDINGS : undefined),
+  });
+}
 
 const BUSY: Job['state'][] = ['queued', 'running'];
 export const isBusy = (job: Job | null) => job !== null && BUSY.includes(job.state);

@@ -372,7 +372,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get: operations["projects_findings_list"];
+        get: operations["projects_findings_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -635,6 +635,23 @@ export interface paths {
             cookie?: never;
         };
         get: operations["projects_outputs_file_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{slug}/own-findings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The findings that are not of a texture. */
+        get: operations["projects_own_findings_list"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1342,7 +1359,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get: operations["projects_textures_list"];
+        get: operations["projects_textures_page"];
         put?: never;
         post: operations["projects_textures_create"];
         delete?: never;
@@ -1464,6 +1481,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{slug}/textures/choices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What the list of textures can be narrowed to. */
+        get: operations["projects_textures_choices_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{slug}/textures/compare-material": {
         parameters: {
             query?: never;
@@ -1474,6 +1508,23 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["projects_textures_compare_material_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{slug}/textures/ids": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All files that a list is narrowed to, to be chosen, in its order. */
+        get: operations["projects_textures_ids_list"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1539,6 +1590,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
+        /** @description Set or take away many pins; what puts them back is given back, unless they are too many. */
         put: operations["projects_textures_pins_update"];
         post?: never;
         delete?: never;
@@ -1573,6 +1625,23 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["projects_textures_run_rules_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{slug}/textures/summary": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What chosen files are, all together. */
+        post: operations["projects_textures_summary_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1800,12 +1869,31 @@ export interface components {
             before: string;
             after: string;
         };
+        /**
+         * @description What reading textures otherwise would do. Of `files` that are read otherwise the first are listed; findings are
+         *     told of `compared` files, which are all unless they are very many.
+         */
         ChangePreview: {
-            changes: components["schemas"]["Change"][];
+            files: number;
             textures: components["schemas"]["Change"][];
+            compared: number;
             new_findings: components["schemas"]["Finding"][];
             gone_findings: components["schemas"]["Finding"][];
+            changes: components["schemas"]["Change"][];
             replacements: components["schemas"]["Replacement"][];
+        };
+        Choice: {
+            value: string;
+            label: string;
+            count: number;
+        };
+        /** @description What a list can be narrowed to, with how many files each leaves. */
+        Choices: {
+            kinds: components["schemas"]["Choice"][];
+            spaces: components["schemas"]["Choice"][];
+            reasons: components["schemas"]["Choice"][];
+            findings: components["schemas"]["Choice"][];
+            sets: components["schemas"]["Choice"][];
         };
         /** @description Textures of the project by their ids; all where none are named. */
         ChosenTextures: {
@@ -1903,6 +1991,11 @@ export interface components {
             state: string;
             reason: string;
             figures: components["schemas"]["Figures"] | null;
+        };
+        Counts: {
+            blocker: number;
+            caution: number;
+            note: number;
         };
         /** @enum {string} */
         CurveEnum: "linear" | "srgb" | "power" | "rec709" | "acescct" | "pq";
@@ -2104,6 +2197,16 @@ export interface components {
             fix: components["schemas"]["Fix"] | null;
             also: components["schemas"]["Fix"][];
         };
+        /**
+         * @description Some of the findings asked for, worst first. `counts` are those of the whole project, `total` of what was asked
+         *     for, `unchecked` the files that are still to be checked.
+         */
+        FindingPage: {
+            counts: components["schemas"]["Counts"];
+            total: number;
+            unchecked: number;
+            findings: components["schemas"]["Finding"][];
+        };
         Fix: {
             operation: string;
             label: string;
@@ -2111,6 +2214,7 @@ export interface components {
                 [key: string]: string;
             };
             changes: components["schemas"]["Change"][];
+            others: number;
         };
         /** @description A fix, for the project as it stands at a revision. */
         FixRequest: {
@@ -2483,6 +2587,10 @@ export interface components {
         PinningsRequest: {
             pins: components["schemas"]["Pinning"][];
         };
+        /** @description The pins as they were `before`, to be set again; empty where they are more than MOST_PUT_BACK. */
+        PinsSet: {
+            before: components["schemas"]["Pinning"][];
+        };
         /** @description A pixel as stored, and for each space as scene light and as the project's view shows it, 0–1. */
         Pixel: {
             stored: (number | null)[];
@@ -2795,16 +2903,15 @@ export interface components {
             space: string | null;
             because: string;
         };
-        /**
-         * @description What the rules would say of textures without their pins: `pins` were asked about, `changes` are those of them
-         *     that would be read in another space.
-         */
+        /** @description What the rules would say of `asked` textures without their pins, of which there are `pins`. */
         RulesRun: {
             files: number;
-            pins: number;
-            changes: components["schemas"]["Change"][];
+            textures: components["schemas"]["Change"][];
+            compared: number;
             new_findings: components["schemas"]["Finding"][];
             gone_findings: components["schemas"]["Finding"][];
+            asked: number;
+            pins: number;
         };
         Sameness: {
             samples: components["schemas"]["Sample"][];
@@ -2823,6 +2930,19 @@ export interface components {
         Section: {
             title: string;
             lines: components["schemas"]["Line"][];
+        };
+        /** @description A set of several files. Tiles, frames and resolutions are given by their first and last, empty for none. */
+        Set: {
+            key: string;
+            name: string;
+            files: number;
+            kinds: number;
+            first_tile: string;
+            last_tile: string;
+            first_frame: string;
+            last_frame: string;
+            first_resolution: string;
+            last_resolution: string;
         };
         /** @description The set that a file belongs to, and where it stands in it. */
         SetMember: {
@@ -3005,6 +3125,18 @@ export interface components {
             colours: components["schemas"]["Point"][];
             gamuts: components["schemas"]["NamedPrimaries"][];
         };
+        /** @description What `chosen` files are, all together; `pinned` are those with a pin. */
+        Summary: {
+            kinds: components["schemas"]["Choice"][];
+            spaces: components["schemas"]["Choice"][];
+            reasons: components["schemas"]["Choice"][];
+            findings: components["schemas"]["Choice"][];
+            sets: components["schemas"]["Choice"][];
+            chosen: components["schemas"]["TextureId"][];
+            files: number;
+            with_finding: number;
+            pinned: components["schemas"]["TextureId"][];
+        };
         /** @description `working`, `shown` and `facts` are null when the config no longer has the swatch's space. */
         Swatch: {
             space: string;
@@ -3055,6 +3187,7 @@ export interface components {
             bit_depth: string;
             size: number;
             thumbnail: string;
+            findings: components["schemas"]["TextureFinding"][];
         };
         TextureDetail: {
             id: number;
@@ -3070,6 +3203,7 @@ export interface components {
             bit_depth: string;
             size: number;
             thumbnail: string;
+            findings: components["schemas"]["TextureFinding"][];
             packed: string[];
             evidence: components["schemas"]["Evidence"][];
             verdict: components["schemas"]["Verdict"];
@@ -3079,6 +3213,16 @@ export interface components {
             pin_note: string;
             pin_author: string;
         };
+        /** @description A finding of a texture in a list, where its reasons and fixes do not stand. */
+        TextureFinding: {
+            code: string;
+            level: components["schemas"]["LevelEnum"];
+            title: string;
+        };
+        TextureId: {
+            id: number;
+            version: number;
+        };
         /** @description A LUT: float32 in base64, `channels` for each of its texels. */
         TextureOfProgram: {
             sampler: string;
@@ -3086,6 +3230,18 @@ export interface components {
             channels: number;
             smooth: boolean;
             values: string;
+        };
+        /**
+         * @description Some of the files that the list is narrowed to, by set and path, and the sets among them: `total` are in the
+         *     list, `every` in the project, `unchecked` still to be checked.
+         */
+        TexturePage: {
+            total: number;
+            every: number;
+            unchecked: number;
+            offset: number;
+            textures: components["schemas"]["Texture"][];
+            sets: components["schemas"]["Set"][];
         };
         /** @description One file and the path it has in the project. */
         TextureUpload: {
@@ -3806,9 +3962,15 @@ export interface operations {
             };
         };
     };
-    projects_findings_list: {
+    projects_findings_retrieve: {
         parameters: {
-            query?: never;
+            query?: {
+                code?: string;
+                level?: "blocker" | "caution" | "note";
+                limit?: number;
+                offset?: number;
+                subject?: string;
+            };
             header?: never;
             path: {
                 slug: string;
@@ -3822,7 +3984,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Finding"][];
+                    "application/json": components["schemas"]["FindingPage"];
                 };
             };
         };
@@ -4289,6 +4451,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": string;
+                };
+            };
+        };
+    };
+    projects_own_findings_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Finding"][];
                 };
             };
         };
@@ -5505,9 +5688,18 @@ export interface operations {
             };
         };
     };
-    projects_textures_list: {
+    projects_textures_page: {
         parameters: {
-            query?: never;
+            query?: {
+                finding?: string;
+                kind?: string;
+                limit?: number;
+                offset?: number;
+                reason?: string;
+                set?: string;
+                sought?: string;
+                space?: string;
+            };
             header?: never;
             path: {
                 slug: string;
@@ -5521,7 +5713,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Texture"][];
+                    "application/json": components["schemas"]["TexturePage"];
                 };
             };
         };
@@ -5728,6 +5920,27 @@ export interface operations {
             };
         };
     };
+    projects_textures_choices_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Choices"];
+                };
+            };
+        };
+    };
     projects_textures_compare_material_create: {
         parameters: {
             query?: never;
@@ -5749,6 +5962,34 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Disagreement"][];
+                };
+            };
+        };
+    };
+    projects_textures_ids_list: {
+        parameters: {
+            query?: {
+                finding?: string;
+                kind?: string;
+                reason?: string;
+                set?: string;
+                sought?: string;
+                space?: string;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TextureId"][];
                 };
             };
         };
@@ -5831,12 +6072,13 @@ export interface operations {
             };
         };
         responses: {
-            /** @description No response body */
-            204: {
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/json": components["schemas"]["PinsSet"];
+                };
             };
         };
     };
@@ -5885,6 +6127,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RulesRun"];
+                };
+            };
+        };
+    };
+    projects_textures_summary_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ChosenTextures"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Summary"];
                 };
             };
         };

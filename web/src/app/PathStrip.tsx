@@ -4,7 +4,7 @@ import { Fragment } from 'react';
 import { NavLink } from 'react-router';
 
 import type { Schemas } from '../api/client';
-import { isBusy, type Project, useFindings, useJobs, useJoints, useSlug } from '../api/hooks';
+import { isBusy, type Project, useFindingCounts, useJobs, useJoints, useSlug } from '../api/hooks';
 import { css, displayName, figures, shortView } from '../shared/colour';
 import { counted, LevelMark } from '../shared/marks';
 import classes from './PathStrip.module.css';
@@ -111,12 +111,10 @@ function JointDisc({ joint }: { joint: Joint }) {
 }
 
 function FindingCounts({ onOpen }: { onOpen: () => void }) {
-  const findings = useFindings();
+  const found = useFindingCounts().data;
   const jobs = useJobs();
   const busy = jobs.data?.filter(isBusy).length ?? 0;
-  const count = (level: string) => findings.data?.filter((finding) => finding.level === level).length ?? 0;
-  const blockers = count('blocker');
-  const cautions = count('caution');
+  const { blocker: blockers, caution: cautions, note: notes } = found?.counts ?? { blocker: 0, caution: 0, note: 0 };
   return (
     <button className="bare row" onClick={onOpen} title="Findings and jobs (F)" aria-label="Findings and jobs">
       {busy > 0 && <span className="mono small">{counted(busy, 'job')}</span>}
@@ -127,11 +125,11 @@ function FindingCounts({ onOpen }: { onOpen: () => void }) {
       )}
       {cautions > 0 && (
         <span className="row">
-          <LevelMark level="caution" /> {cautions}
+          <LevelMark level="caution" /> {cautions.toLocaleString('en-GB')}
         </span>
       )}
-      {findings.data && blockers + cautions === 0 && (
-        <span className="quiet">{findings.data.length > 0 ? counted(findings.data.length, 'note') : 'no findings'}</span>
+      {found && blockers + cautions === 0 && (
+        <span className="quiet">{notes > 0 ? counted(notes, 'note') : 'no findings'}</span>
       )}
     </button>
   );

@@ -1,21 +1,34 @@
+import { Button } from '@mantine/core';
+
 import { api, body } from '../api/client';
-import { isBusy, type Job, useChange, useFindings, useJobs } from '../api/hooks';
+import { isBusy, type Job, useChange, useFindingPages, useJobs } from '../api/hooks';
 import { FindingCard } from '../shared/FindingCard';
 import { Progressing } from '../shared/Progressing';
 import { Loaded } from '../shared/states';
 
 /** All findings of the project, worst first, and its background jobs. */
 export function Tray() {
-  const findings = useFindings();
+  const pages = useFindingPages();
+  const total = pages.data?.pages[0]?.total ?? 0;
+  const found = pages.data?.pages.flatMap((page) => page.findings) ?? [];
   const jobs = useJobs();
   return (
     <div className="block" style={{ gap: 12 }}>
-      <Loaded of={findings}>
-        {(found) =>
-          found.length === 0 ? (
+      <Loaded of={pages}>
+        {() =>
+          total === 0 ? (
             <p className="quiet">Nothing is wrong and nothing is doubtful.</p>
           ) : (
-            found.map((finding) => <FindingCard key={finding.code + finding.subject} finding={finding} withSubject />)
+            <>
+              {found.map((finding) => (
+                <FindingCard key={finding.code + finding.subject} finding={finding} withSubject />
+              ))}
+              {pages.hasNextPage && (
+                <Button loading={pages.isFetchingNextPage} onClick={() => void pages.fetchNextPage()}>
+                  Show more of {total.toLocaleString('en-GB')}
+                </Button>
+              )}
+            </>
           )
         }
       </Loaded>

@@ -3,7 +3,7 @@ import { useQuery } from '@tanstack/react-query';
 import { Fragment, useState } from 'react';
 
 import { api, body, type Schemas } from '../api/client';
-import { type SetupParts, type Station, useChange, useFindings, useProject, useSlug, useStations } from '../api/hooks';
+import { type SetupParts, type Station, useChange, useOwnFindings, useProject, useSlug, useStations } from '../api/hooks';
 import { FindingCard } from '../shared/FindingCard';
 import { LevelMark } from '../shared/marks';
 import { Replacements } from '../shared/Replacements';
@@ -15,7 +15,7 @@ const READS: Record<string, string> = { textures: 'reads textures, writes render
 /** The chain of applications, and what must be set in each. */
 export function Handoffs() {
   const stations = useStations();
-  const findings = useFindings();
+  const findings = useOwnFindings();
   const [chosen, setChosen] = useState<number>();
   return (
     <Loaded of={stations}>
@@ -104,7 +104,7 @@ function StationForm({ station }: { station: Station }) {
 function Sheet({ station }: { station: Station }) {
   const slug = useSlug();
   const project = useProject();
-  const findings = useFindings();
+  const findings = useOwnFindings();
   const sheet = useQuery({
     queryKey: [slug, 'sheet', station.id],
     queryFn: () =>

@@ -2,7 +2,7 @@ import { Button, FileButton } from '@mantine/core';
 import { type ReactNode, useState } from 'react';
 
 import { send } from '../api/client';
-import { type Finding, type Swatch, useChange, useFindings, useProject, useSlug, useSwatches } from '../api/hooks';
+import { type Finding, type Swatch, useChange, useOwnFindings, useProject, useSlug, useSwatches } from '../api/hooks';
 import { css, figures, unitWord } from '../shared/colour';
 import { LevelMark } from '../shared/marks';
 import { Empty, Loaded } from '../shared/states';
@@ -17,7 +17,7 @@ export function Colours({ parts }: { parts: ReactNode }) {
   const slug = useSlug();
   const project = useProject();
   const swatches = useSwatches();
-  const findings = useFindings();
+  const findings = useOwnFindings();
   /** The name of the chosen swatch, or NEW; the first one until something is chosen. */
   const [chosen, setChosen] = useState<string>();
   const [offered, setOffered] = useState<Offered>();

@@ -2,7 +2,7 @@ import { Button, NumberInput, Popover, Select, Slider } from '@mantine/core';
 import { useDisclosure } from '@mantine/hooks';
 import { useState } from 'react';
 
-import { type Light, useFindings, useProject, useSwatches } from '../api/hooks';
+import { type Light, useOwnFindings, useProject, useSwatches } from '../api/hooks';
 import { css, figures, stops as stopsText, unitWord } from '../shared/colour';
 import { LevelMark } from '../shared/marks';
 import { TypedColourFields } from '../shared/TypedColourFields';
@@ -16,7 +16,7 @@ const OWN = '';
 
 /** One light of the rig: alone, silent, in stops, and its colour. */
 export function LightRow({ light, mix }: { light: Light; mix: LightMix }) {
-  const findings = useFindings();
+  const findings = useOwnFindings();
   const stops = mix.stops[light.name] ?? light.stops;
   const own = findings.data?.filter(({ code, subject }) => code.startsWith('light.') && subject === light.name) ?? [];
   return (

@@ -2,7 +2,7 @@ import { Button, Select } from '@mantine/core';
 import { useNavigate } from 'react-router';
 
 import { api, body } from '../api/client';
-import { type Render, useChange, useFindings, useSlug } from '../api/hooks';
+import { type Render, useChange, useOwnFindings, useSlug } from '../api/hooks';
 import { figure } from '../shared/colour';
 import { Facts } from '../shared/Facts';
 import { FindingCard } from '../shared/FindingCard';
@@ -13,7 +13,7 @@ import { Testimony } from '../textures/TextureFacts';
 export function RenderFacts({ render }: { render: Render }) {
   const slug = useSlug();
   const navigate = useNavigate();
-  const findings = useFindings();
+  const findings = useOwnFindings();
   const own = findings.data?.filter(({ code, subject }) => code.startsWith('render.') && subject === render.name) ?? [];
   const change = useChange((_, changed: { space?: string; layer?: string }) =>
     body(

@@ -3,9 +3,11 @@ import { useDisclosure } from '@mantine/hooks';
 import { useState } from 'react';
 
 import { api, body, type Schemas } from '../api/client';
-import { isBusy, useChange, useJobs, useProject, useRig, useSlug, useSwatches, useTextures } from '../api/hooks';
+import { isBusy, useChange, useJobs, useProject, useRig, useSlug, useSwatches } from '../api/hooks';
 import { baseName } from '../shared/numbers';
 import { Progressing } from '../shared/Progressing';
+import { NO_FILTERS } from '../textures/filters';
+import { useFirstTextures } from '../textures/useTextureList';
 import { asked, type LightMix } from './useLightMix';
 
 const SIZES = ['320x180', '640x360', '960x540', '1280x720', '1920x1080'];
@@ -17,7 +19,6 @@ export function RigSetup({ mix }: { mix: LightMix }) {
   const rig = useRig();
   const project = useProject();
   const swatches = useSwatches();
-  const textures = useTextures();
   const [opened, { toggle }] = useDisclosure(false);
   const set = useChange((slug, change: { swatch?: string; slot?: string; path?: string }) =>
     body(
@@ -34,10 +35,6 @@ export function RigSetup({ mix }: { mix: LightMix }) {
     ),
   );
   if (!rig.data) return null;
-  const fits = (slot: Schemas['Slot']) =>
-    (textures.data ?? [])
-      .filter(({ path, kind }) => !kind || kind.group === slot.group || path === slot.path)
-      .map(({ path }) => path);
   const swatchItems = (swatches.data ?? []).map(({ name }) => ({ value: SWATCH + name, label: `swatch ${name}` }));
   return (
     <div className="block">
@@ -56,24 +53,53 @@ export function RigSetup({ mix }: { mix: LightMix }) {
       </button>
       {opened &&
         rig.data.slots.map((slot) => (
-          <Select
+          <SlotSelect
             key={slot.name}
-            label={slot.label}
-            description={slot.path && slot.space && `${baseName(slot.path)}, read as ${slot.space}`}
-            data={[
-              { value: NONE, label: slot.name === 'ball' ? 'the swatch’s own values' : 'the rig’s own' },
-              ...(slot.takes_swatch ? [{ group: 'Swatches', items: swatchItems }] : []),
-              { group: 'Textures', items: fits(slot) },
-            ]}
-            value={slot.path}
-            allowDeselect={false}
-            searchable
+            slot={slot}
+            swatches={swatchItems}
             disabled={set.isPending}
-            onChange={(path) => set.mutate({ slot: slot.name, path: path ?? NONE })}
+            onChange={(path) => set.mutate({ slot: slot.name, path })}
           />
         ))}
       <RenderIt mix={mix} />
     </div>
+  );
+}
+
+/** What lies in one place of the rig; of many textures the first that are found by what is typed. */
+function SlotSelect({
+  slot,
+  swatches,
+  disabled,
+  onChange,
+}: {
+  slot: Schemas['Slot'];
+  swatches: { value: string; label: string }[];
+  disabled: boolean;
+  onChange: (path: string) => void;
+}) {
+  const [sought, setSought] = useState('');
+  const found = useFirstTextures({ ...NO_FILTERS, sought: sought === slot.path ? '' : sought }, 200);
+  const fitting = (found.data?.textures ?? [])
+    .filter(({ kind }) => !kind || kind.group === slot.group)
+    .map(({ path }) => path);
+  const isTexture = slot.path !== NONE && !slot.path.startsWith(SWATCH);
+  return (
+    <Select
+      label={slot.label}
+      description={slot.path && slot.space && `${baseName(slot.path)}, read as ${slot.space}`}
+      data={[
+        { value: NONE, label: slot.name === 'ball' ? 'the swatch’s own values' : 'the rig’s own' },
+        ...(slot.takes_swatch ? [{ group: 'Swatches', items: swatches }] : []),
+        { group: 'Textures', items: [...new Set([...(isTexture ? [slot.path] : []), ...fitting])] },
+      ]}
+      value={slot.path}
+      allowDeselect={false}
+      searchable
+      onSearchChange={setSought}
+      disabled={disabled}
+      onChange={(path) => onChange(path ?? NONE)}
+    />
   );
 }
 

@@ -2,7 +2,7 @@ import { Button, TextInput } from '@mantine/core';
 import { useState } from 'react';
 
 import { api, body, type Schemas } from '../api/client';
-import { type Swatch, useChange, useFindings, useProject } from '../api/hooks';
+import { type Swatch, useChange, useOwnFindings, useProject } from '../api/hooks';
 import { displayName, figures } from '../shared/colour';
 import { Facts } from '../shared/Facts';
 import { FindingCard } from '../shared/FindingCard';
@@ -35,7 +35,7 @@ export function SwatchEditor({
   onRemoved: () => void;
 }) {
   const project = useProject();
-  const findings = useFindings();
+  const findings = useOwnFindings();
   const based_on = project.data?.revision.number ?? 0;
   const [name, setName] = useState(swatch?.name ?? '');
   const [use, setUse] = useState<Swatch['use']>(swatch?.use ?? offered?.use ?? 'surface');

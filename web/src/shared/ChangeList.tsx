@@ -5,8 +5,8 @@ import type { Schemas } from '../api/client';
 
 const SHOWN = 6;
 
-/** What becomes what, the first few of it until all is asked for. */
-export function ChangeList({ changes, label }: { changes: Schemas['Change'][]; label: string }) {
+/** What becomes what, the first few of it until all is asked for; of very many (`of`) only the first are given. */
+export function ChangeList({ changes, label, of }: { changes: Schemas['Change'][]; label: string; of?: number }) {
   const [all, setAll] = useState(false);
   if (changes.length === 0) return null;
   return (
@@ -22,10 +22,13 @@ export function ChangeList({ changes, label }: { changes: Schemas['Change'][]; l
           ))}
         </tbody>
       </table>
+      {all && of !== undefined && of > changes.length && (
+        <p className="quiet small">and {(of - changes.length).toLocaleString('en-GB')} more</p>
+      )}
       {changes.length > SHOWN && (
         <div>
           <Button size="compact-xs" variant="subtle" onClick={() => setAll(!all)}>
-            {all ? 'Show fewer' : `Show all ${changes.length}`}
+            {all ? 'Show fewer' : of !== undefined && of > changes.length ? `Show the first ${changes.length}` : `Show all ${changes.length}`}
           </Button>
         </div>
       )}

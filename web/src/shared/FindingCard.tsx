@@ -34,7 +34,7 @@ export function FindingCard({ finding, withSubject = false }: { finding: Finding
         (offered) =>
           offered && (
             <div key={offered.operation} className="block">
-              <Changes changes={offered.changes} />
+              <Changes fix={offered} />
               <div>
                 <Button
                   variant={offered === finding.fix ? 'filled' : 'default'}
@@ -52,7 +52,8 @@ export function FindingCard({ finding, withSubject = false }: { finding: Finding
 }
 
 /** One change is of what the card is about; of several each is named. */
-function Changes({ changes }: { changes: NonNullable<Finding['fix']>['changes'] }) {
+function Changes({ fix: { changes, others } }: { fix: NonNullable<Finding['fix']> }) {
+  const left = changes.length - SHOWN + others;
   return changes.slice(0, SHOWN).map((change, index) => (
     <p key={change.what} className="small" style={{ overflowWrap: 'anywhere' }}>
       {changes.length > 1 && <>{change.what.split('/').at(-1)}: </>}
@@ -62,7 +63,7 @@ function Changes({ changes }: { changes: NonNullable<Finding['fix']>['changes'] 
         </>
       )}
       <span className="mono">{change.after}</span>
-      {index === SHOWN - 1 && changes.length > SHOWN && <span className="quiet"> and {changes.length - SHOWN} more</span>}
+      {index === SHOWN - 1 && left > 0 && <span className="quiet"> and {left.toLocaleString('en-GB')} more</span>}
     </p>
   ));
 }

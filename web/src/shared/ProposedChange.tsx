@@ -116,9 +116,12 @@ function Consequences({ preview, version }: { preview: Preview; version: SetupPa
       <ChangeList changes={told} label="Changes of the config" />
       {textures.length > 0 && (
         <>
-          <p>{counted(textures.length, 'texture')} would be read in another space:</p>
-          <ChangeList changes={textures} label="Textures read otherwise" />
+          <p>{counted(preview.files, 'texture')} would be read in another space:</p>
+          <ChangeList changes={textures} of={preview.files} label="Textures read otherwise" />
         </>
+      )}
+      {preview.compared < preview.files && (
+        <p className="quiet small">Findings are compared for the first {counted(preview.compared, 'file')} of these.</p>
       )}
       {fresh.map((finding) => (
         <FindingLine key={finding.code + finding.subject} finding={finding} word="new" />

@@ -7,8 +7,10 @@ export function Empty({ children }: { children: ReactNode }) {
   return <div className="empty">{children}</div>;
 }
 
+type Asked<T> = Pick<UseQueryResult<T>, 'data' | 'error' | 'refetch'>;
+
 /** The loading and failed states of something asked for; the content once it is there. */
-export function Loaded<T>({ of: query, children }: { of: UseQueryResult<T>; children: (data: T) => ReactNode }) {
+export function Loaded<T>({ of: query, children }: { of: Asked<T>; children: (data: T) => ReactNode }) {
   if (query.data !== undefined) return children(query.data);
   if (query.error) {
     return (

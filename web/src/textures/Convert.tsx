@@ -4,29 +4,30 @@ import { useState } from 'react';
 import { Link, useLocation } from 'react-router';
 
 import { api, body, type Schemas, send } from '../api/client';
-import { type Texture, useChange, useConversions, useProject, useSlug, useTextures } from '../api/hooks';
+import { useChange, useConversions, useProject, useSlug } from '../api/hooks';
 import { counted } from '../shared/marks';
 import { SpaceSelect } from '../shared/SpaceSelect';
 import { Empty, Loaded } from '../shared/states';
 import { ConversionFiles } from './ConversionFiles';
-import { grouped } from './filters';
+import { type Filters, NO_FILTERS, NO_KIND } from './filters';
 import { MaterialComparison } from './MaterialComparison';
 import { PlanTable } from './PlanTable';
+import { useTextureChoices, useTextureIds } from './useTextureList';
 
 type Order = Required<Schemas['Order']>;
 
 /** Textures written again in another space, and the lists of them that other programs read. */
 export function Convert() {
-  const textures = useTextures();
+  const choices = useTextureChoices();
   const project = useProject();
   return (
-    <Loaded of={textures}>
-      {(all) => (project.data ? <Page textures={all} workingSpace={project.data.setup.working_space} /> : null)}
+    <Loaded of={choices}>
+      {(offered) => (project.data ? <Page offered={offered} workingSpace={project.data.setup.working_space} /> : null)}
     </Loaded>
   );
 }
 
-function Page({ textures, workingSpace }: { textures: Texture[]; workingSpace: string }) {
+function Page({ offered, workingSpace }: { offered: Schemas['Choices']; workingSpace: string }) {
   const slug = useSlug();
   const selected = (useLocation().state as { ids?: number[] } | null)?.ids ?? [];
   const [what, setWhat] = useState(selected.length > 0 ? 'selected' : 'all');
@@ -42,8 +43,11 @@ function Page({ textures, workingSpace }: { textures: Texture[]; workingSpace: s
   const material = useMutation({
     mutationFn: (file: File) => send<Schemas['Disagreement'][]>(`/api/projects/${slug}/textures/compare-material`, { file }),
   });
-  const choices = choicesOf(textures, selected);
-  const chosen = choices.find(({ value }) => value === what)?.ids ?? [];
+  const choices = choicesOf(offered, selected);
+  const choice = choices.find(({ value }) => value === what);
+  const part = useTextureIds({ ...NO_FILTERS, ...choice?.part });
+  const chosen = what === 'selected' ? selected : choice?.part ? (part.data?.map(({ id }) => id) ?? []) : [];
+  const isKnown = choice !== undefined && choice.count > 0 && (!choice.part || part.data !== undefined);
   const asked = { ...order, textures: chosen };
   const convert = useChange((of, wanted: Order) =>
     body(api.POST('/api/projects/{slug}/conversions', { params: { path: { slug: of } }, body: wanted })),
@@ -96,8 +100,8 @@ function Page({ textures, workingSpace }: { textures: Texture[]; workingSpace: s
             onChange={(event) => set({ place: event.currentTarget.value })}
           />
           <div>
-            <Button type="submit" variant="filled" disabled={chosen.length === 0} loading={convert.isPending}>
-              Convert {counted(chosen.length, 'file')}
+            <Button type="submit" variant="filled" disabled={!isKnown} loading={convert.isPending}>
+              Convert {counted(choice?.count ?? 0, 'file')}
             </Button>
           </div>
           <p className="quiet small">Originals stay, nothing is overwritten, and data keeps its numbers.</p>
@@ -155,7 +159,7 @@ function Page({ textures, workingSpace }: { textures: Texture[]; workingSpace: s
           <MaterialComparison rows={material.data} onClose={() => material.reset()} />
         ) : conversion ? (
           <ConversionFiles conversion={conversion} onRemoved={() => setShown(undefined)} />
-        ) : textures.length === 0 ? (
+        ) : !isKnown && choice?.count === 0 ? (
           <Empty>
             <p>There is nothing to convert yet.</p>
             <Button component={Link} to={`/p/${slug}/textures`}>
@@ -163,7 +167,7 @@ function Page({ textures, workingSpace }: { textures: Texture[]; workingSpace: s
             </Button>
           </Empty>
         ) : (
-          <Planned order={asked} />
+          isKnown && <Planned order={asked} />
         )}
       </section>
     </div>
@@ -202,26 +206,33 @@ function Planned({ order }: { order: Order }) {
 interface Choice {
   value: string;
   label: string;
-  ids: number[];
+  count: number;
+  /** What narrows the list to these files; nothing for all, or for those that were selected. */
+  part?: Partial<Filters>;
 }
 
 /** All files, those that were selected, those of a map kind, or of a set. */
-function choicesOf(textures: Texture[], selected: number[]): Choice[] {
-  const ids = (of: Texture[]) => of.map(({ id }) => id);
-  const kinds = new Map(textures.flatMap(({ kind }) => (kind ? [[kind.key, kind.label]] : [])));
+function choicesOf({ kinds, sets }: Schemas['Choices'], selected: number[]): Choice[] {
+  const every = kinds.reduce((sum, { count }) => sum + count, 0);
+  const shown = (count: number) => count.toLocaleString('en-GB');
   return [
-    ...(selected.length > 0 ? [{ value: 'selected', label: `selected (${selected.length})`, ids: selected }] : []),
-    { value: 'all', label: `all (${textures.length})`, ids: ids(textures) },
-    ...[...kinds].map(([key, label]) => {
-      const of = textures.filter(({ kind }) => kind?.key === key);
-      return { value: `kind:${key}`, label: `${label} maps (${of.length})`, ids: ids(of) };
-    }),
-    ...grouped(textures)
-      .filter((group) => group.textures.length > 1)
-      .map((group) => ({
-        value: `set:${group.key}`,
-        label: `set ${group.name} (${group.textures.length})`,
-        ids: ids(group.textures),
+    ...(selected.length > 0
+      ? [{ value: 'selected', label: `selected (${shown(selected.length)})`, count: selected.length }]
+      : []),
+    { value: 'all', label: `all (${shown(every)})`, count: every },
+    ...kinds
+      .filter(({ value }) => value !== NO_KIND)
+      .map(({ value, label, count }) => ({
+        value: `kind:${value}`,
+        label: `${label} maps (${shown(count)})`,
+        count,
+        part: { kind: value },
       })),
+    ...sets.map(({ value, label, count }) => ({
+      value: `set:${value}`,
+      label: `set ${label} (${shown(count)})`,
+      count,
+      part: { set: value },
+    })),
   ];
 }

@@ -3,7 +3,7 @@ import { IconArrowDown, IconArrowUp, IconTrash } from '@tabler/icons-react';
 import { ActionIcon } from '@mantine/core';
 import { useState } from 'react';
 
-import { type Rule, type Texture, useConfig, useFindings, useProject } from '../api/hooks';
+import { type Rule, useConfig, useOwnFindings, useProject } from '../api/hooks';
 import { LevelMark } from '../shared/marks';
 import { useProposal } from '../shared/proposal';
 import { SpaceSelect } from '../shared/SpaceSelect';
@@ -11,19 +11,22 @@ import { MapWords } from './MapWords';
 import { RuleForm } from './RuleForm';
 import { PATH_SEARCH, ruleText, ruleTitle } from './ruleWords';
 import classes from './Textures.module.css';
+import { useTextureChoices } from './useTextureList';
 
 /** The project's file rules, in the order in which they are tried. The default stays last. */
-export function Rules({ textures, onRunAgain }: { textures: Texture[]; onRunAgain: () => void }) {
+export function Rules({ onRunAgain }: { onRunAgain: () => void }) {
   const project = useProject();
-  const findings = useFindings();
+  const findings = useOwnFindings();
   const { proposed, propose } = useProposal();
   const config = useConfig();
+  const choices = useTextureChoices();
   const [chosen, setChosen] = useState<number | null>(null);
   const [editing, setEditing] = useState<number | 'new' | null>(null);
 
   const rules = (proposed?.parts.rules ?? project.data?.setup.rules ?? []) as Rule[];
-  const hits = (name: string) => textures.filter(({ assignment: { reason } }) => reason.name === name).length;
-  const rest = textures.filter(({ assignment: { reason } }) => reason.kind === 'default').length;
+  const counts = new Map(choices.data?.reasons.map(({ value, count }) => [value, count]));
+  const hits = (name: string) => (counts.get(`rule:${name}`) ?? 0).toLocaleString('en-GB');
+  const rest = (counts.get('default') ?? 0).toLocaleString('en-GB');
   const save = (next: Rule[], message: string) => propose({ rules: next }, message);
   const move = (index: number, by: number) => {
     const next = [...rules];

@@ -2,31 +2,32 @@ import { Button, Loader } from '@mantine/core';
 import { useQuery } from '@tanstack/react-query';
 
 import { api, body } from '../api/client';
-import { type Texture, useProject, useSlug } from '../api/hooks';
+import { useProject, useSlug } from '../api/hooks';
 import { ChangeList } from '../shared/ChangeList';
 import { FindingLine } from '../shared/FindingLine';
 import { counted } from '../shared/marks';
 import { usePins } from './usePins';
+import { useSummary } from './useSummary';
 
 /** What the rules would say of files whose pins are taken away; then, if wanted, they are. */
-export function RulesRun({ textures, onClose }: { textures: Texture[]; onClose: () => void }) {
+export function RulesRun({ ids, onClose }: { ids: number[]; onClose: () => void }) {
   const slug = useSlug();
   const project = useProject();
   const { pin, isPending } = usePins();
-  const ids = textures.map(({ id }) => id);
+  const summary = useSummary(ids);
+  const pinned = summary.data?.pinned ?? [];
   const preview = useQuery({
-    queryKey: [slug, 'run-rules', project.data?.revision.number, ids, textures.map(({ version }) => version)],
+    queryKey: [slug, 'run-rules', project.data?.revision.number, ids, pinned],
     queryFn: () =>
       body(
         api.POST('/api/projects/{slug}/textures/run-rules', { params: { path: { slug } }, body: { textures: ids } }),
       ),
   });
-  const pinned = textures.filter(({ assignment }) => assignment.reason.kind === 'pin');
   const data = preview.data;
   return (
     <section className="card chosen block" aria-label="Rules run again">
       <div className="row spread">
-        <h3>Rules on {counted(textures.length, 'file')}</h3>
+        <h3>Rules on {counted(data?.asked ?? ids.length, 'file')}</h3>
         <Button size="compact-xs" onClick={onClose}>
           Close
         </Button>
@@ -42,9 +43,9 @@ export function RulesRun({ textures, onClose }: { textures: Texture[]; onClose: 
         <>
           <p>
             {counted(data.pins, 'pin')} would be taken away
-            {data.changes.length === 0 ? ', and every file still read in the same space.' : ', and these read otherwise:'}
+            {data.files === 0 ? ', and every file still read in the same space.' : ', and these read otherwise:'}
           </p>
-          <ChangeList changes={data.changes} label="Files read otherwise" />
+          <ChangeList changes={data.textures} of={data.files} label="Files read otherwise" />
           {data.new_findings.map((finding) => (
             <FindingLine key={finding.code + finding.subject} finding={finding} word="new" />
           ))}

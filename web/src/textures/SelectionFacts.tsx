@@ -1,58 +1,69 @@
 import { Button, TextInput } from '@mantine/core';
 import { useState } from 'react';
 
-import { api, body } from '../api/client';
-import { type Texture, useChange } from '../api/hooks';
+import { api, body, type Schemas } from '../api/client';
+import { type Rule, useChange, useProject } from '../api/hooks';
 import { Facts } from '../shared/Facts';
 import { SpaceSelect } from '../shared/SpaceSelect';
-import type { FindingsByPath } from './filters';
-import { reasonWord } from './reason';
+import { reasonLabel } from './filters';
 import { usePins } from './usePins';
+import { useSummary } from './useSummary';
 
 /** What several selected files are, and what can be done to all of them at once. */
 export function SelectionFacts({
-  textures,
-  findings,
+  ids,
   onRunRules,
   onConvert,
+  onRemoved,
 }: {
-  textures: Texture[];
-  findings: FindingsByPath;
+  ids: number[];
   onRunRules: () => void;
   onConvert: () => void;
+  onRemoved: () => void;
 }) {
   const [space, setSpace] = useState<string | null>(null);
   const [note, setNote] = useState('');
   const { pin, isPending } = usePins();
-  const remove = useRemove(textures);
-  const withFinding = textures.filter(({ path }) => findings.has(path)).length;
+  const remove = useRemove(ids);
+  const rules = (useProject().data?.setup.rules ?? []) as Rule[];
+  const { data: found } = useSummary(ids);
+  const count = ids.length.toLocaleString('en-GB');
+  const reasons = found?.reasons.map((choice) => ({ ...choice, label: reasonLabel(choice.value, rules) }));
   return (
     <>
-      <h2>{textures.length} files selected</h2>
-      <p className="quiet small">{withFinding === 0 ? 'None has a finding.' : `${withFinding} of them with a finding.`}</p>
+      <h2>{count} files selected</h2>
+      {found && (
+        <p className="quiet small">
+          {found.with_finding === 0 ? 'None has a finding.' : `${found.with_finding.toLocaleString('en-GB')} of them with a finding.`}
+        </p>
+      )}
       <form
         className="block"
         aria-label="Pin all"
         onSubmit={(event) => {
           event.preventDefault();
-          if (space) pin(textures, space, note);
+          if (space && found) pin(found.chosen, space, note);
         }}
       >
         <SpaceSelect label="Pin all to" placeholder="Choose a space" value={space} onChange={setSpace} />
         <TextInput label="Why they are pinned" value={note} onChange={(event) => setNote(event.currentTarget.value)} />
         <div className="row">
-          <Button type="submit" variant="filled" disabled={!space} loading={isPending}>
-            Pin {textures.length} files
+          <Button type="submit" variant="filled" disabled={!space || !found} loading={isPending}>
+            Pin {count} files
           </Button>
           <Button onClick={onRunRules}>Run rules again</Button>
         </div>
       </form>
-      <Counts title="Read as" values={textures.map(({ assignment }) => assignment.space)} />
-      <Counts title="Map kinds" values={textures.map(({ kind }) => kind?.label ?? 'not told')} />
-      <Counts title="Because" values={textures.map(({ assignment }) => reasonWord(assignment))} />
+      <Counts title="Read as" choices={found?.spaces} />
+      <Counts title="Map kinds" choices={found?.kinds} />
+      <Counts title="Because" choices={reasons} />
       <div className="row">
         <Button onClick={onConvert}>Convert</Button>
-        <Button variant="subtle" onClick={() => remove.mutate(undefined)} loading={remove.isPending}>
+        <Button
+          variant="subtle"
+          onClick={() => remove.mutate(undefined, { onSuccess: onRemoved })}
+          loading={remove.isPending}
+        >
           Take out of the project
         </Button>
       </div>
@@ -61,25 +72,23 @@ export function SelectionFacts({
 }
 
 /** Take files out of the project; their content stays. */
-export function useRemove(textures: Texture[]) {
+export function useRemove(ids: number[]) {
   return useChange((slug) =>
     body(
       api.POST('/api/projects/{slug}/textures/remove', {
         params: { path: { slug } },
-        body: { textures: textures.map(({ id }) => id) },
+        body: { textures: ids },
       }),
     ),
   );
 }
 
-function Counts({ title, values }: { title: string; values: string[] }) {
-  const counts = new Map<string, number>();
-  for (const value of values) counts.set(value, (counts.get(value) ?? 0) + 1);
-  const sorted = [...counts].sort(([, one], [, other]) => other - one);
+function Counts({ title, choices = [] }: { title: string; choices?: Schemas['Choice'][] }) {
+  const sorted = [...choices].sort((one, other) => other.count - one.count);
   return (
     <div className="block">
       <h3>{title}</h3>
-      <Facts facts={sorted.map(([name, count]) => ({ name, value: String(count) }))} />
+      <Facts facts={sorted.map(({ label, count }) => ({ name: label, value: count.toLocaleString('en-GB') }))} />
     </div>
   );
 }

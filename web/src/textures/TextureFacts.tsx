@@ -5,7 +5,7 @@ import { useRef, useState } from 'react';
 import { Link } from 'react-router';
 
 import { api, body, type Schemas } from '../api/client';
-import { type Texture, useChange, useFindings, useProject, useSlug } from '../api/hooks';
+import { type Texture, useChange, useProject, useSlug, useTextureFindings } from '../api/hooks';
 import { Facts } from '../shared/Facts';
 import { FindingCard } from '../shared/FindingCard';
 import { baseName } from '../shared/numbers';
@@ -24,8 +24,7 @@ export function TextureFacts({ texture }: { texture: Texture }) {
     queryKey: [slug, 'texture', texture.id],
     queryFn: () => body(api.GET('/api/projects/{slug}/textures/{id}', { params: { path: { slug, id: texture.id } } })),
   });
-  const findings = useFindings();
-  const own = findings.data?.filter((finding) => finding.subject === texture.path) ?? [];
+  const own = useTextureFindings(texture.path).data?.findings ?? [];
   return (
     <>
       <div className="row spread" style={{ alignItems: 'flex-start' }}>
@@ -251,7 +250,7 @@ export function Why({ detail }: { detail: Detail }) {
 }
 
 function Remove({ texture }: { texture: Texture }) {
-  const remove = useRemove([texture]);
+  const remove = useRemove([texture.id]);
   return (
     <div>
       <Button variant="subtle" size="compact-xs" onClick={() => remove.mutate(undefined)} loading={remove.isPending}>

@@ -3,51 +3,44 @@ import { useVirtualizer } from '@tanstack/react-virtual';
 import { useEffect, useRef } from 'react';
 import { useNavigate } from 'react-router';
 
-import type { Finding, Texture } from '../api/hooks';
+import type { Texture } from '../api/hooks';
 import { LevelMark } from '../shared/marks';
 import { baseName } from '../shared/numbers';
-import { type FindingsByPath, type Group, grouped, setSummary } from './filters';
+import { setSummary } from './filters';
 import { reasonWord } from './reason';
 import classes from './Textures.module.css';
 import type { Selection } from './useSelection';
+import type { TextureRows, TextureSet } from './useTextureList';
 
 export type Layout = 'table' | 'grid';
-
-/** One line of the list: the head of a set, or files: one in the table, as many as fit in the grid. */
-type Line = { group: Group } | { files: Texture[]; inSet: boolean };
 
 const HEIGHTS = { head: 34, table: 56, grid: 164 };
 const CELL_WIDTH = 124;
 
-/** The files with the space each is read in, by set. Only what is in sight is drawn. */
-export function TextureList({
-  textures,
-  findings,
-  selection,
-  layout,
-}: {
-  textures: Texture[];
-  findings: FindingsByPath;
-  selection: Selection;
-  layout: Layout;
-}) {
+/** The files with the space each is read in, by set. Only what is in sight is fetched and drawn. */
+export function TextureList({ list, selection, layout }: { list: TextureRows; selection: Selection; layout: Layout }) {
   const scroller = useRef<HTMLDivElement>(null);
   const { ref: measured, width } = useElementSize();
   const across = layout === 'table' ? 1 : Math.max(1, Math.floor(width / CELL_WIDTH));
-  const lines = linesOf(textures, across);
+  const count = Math.ceil(list.total / across);
+  const headOf = (index: number) => (layout === 'table' ? headAt(list, index) : undefined);
   // Its functions change with every scroll; nothing here keeps them.
   // eslint-disable-next-line react-hooks/incompatible-library
   const virtual = useVirtualizer({
-    count: lines.length,
+    count,
     getScrollElement: () => scroller.current,
-    estimateSize: (index) => ('group' in (lines[index] ?? {}) ? HEIGHTS.head : HEIGHTS[layout]),
+    estimateSize: (index) => HEIGHTS[layout] + (headOf(index) ? HEIGHTS.head : 0),
     overscan: 8,
   });
-  useEffect(() => virtual.measure(), [virtual, layout, across, lines.length]);
-  const { current } = selection;
-  const at = lines.findIndex((line) => 'files' in line && line.files.some(({ id }) => id === current));
+  const items = virtual.getVirtualItems();
+  const [from, to] = [(items[0]?.index ?? 0) * across, ((items.at(-1)?.index ?? 0) + 1) * across - 1];
+  const { want } = list;
+  useEffect(() => want(from, to), [want, from, to]);
+  const loaded = list.rows.length;
+  useEffect(() => virtual.measure(), [virtual, layout, across, count, loaded]);
+  const at = selection.at === undefined ? undefined : Math.floor(selection.at / across);
   useEffect(() => {
-    if (at >= 0) virtual.scrollToIndex(at, { align: 'auto' });
+    if (at !== undefined) virtual.scrollToIndex(at, { align: 'auto' });
   }, [virtual, at]);
   return (
     <div ref={scroller} className={classes.scroll} tabIndex={-1}>
@@ -56,35 +49,22 @@ export function TextureList({
         role="grid"
         aria-label="Textures"
         aria-multiselectable
-        aria-rowcount={lines.length}
+        aria-rowcount={list.total}
         style={{ height: virtual.getTotalSize(), position: 'relative' }}
       >
-        {virtual.getVirtualItems().map(({ index, start, size }) => {
-          const line = lines[index];
-          if (!line) return null;
+        {items.map(({ index, start, size }) => {
+          const head = headOf(index);
           return (
             <div key={index} className={classes.line} style={{ height: size, transform: `translateY(${start}px)` }}>
-              {'group' in line ? (
-                <SetHead group={line.group} selection={selection} />
-              ) : layout === 'table' ? (
-                line.files.map((texture) => (
-                  <FileRow
-                    key={texture.id}
-                    texture={texture}
-                    finding={findings.get(texture.path)?.[0]}
-                    selection={selection}
-                    inSet={line.inSet}
-                  />
-                ))
+              {layout === 'table' ? (
+                <>
+                  {head && <SetHead set={head} selection={selection} />}
+                  <FileRow list={list} index={index} selection={selection} />
+                </>
               ) : (
                 <div className={classes.cells} style={{ gridTemplateColumns: `repeat(${across}, minmax(0, 1fr))` }}>
-                  {line.files.map((texture) => (
-                    <FileCell
-                      key={texture.id}
-                      texture={texture}
-                      finding={findings.get(texture.path)?.[0]}
-                      selection={selection}
-                    />
+                  {Array.from({ length: Math.min(across, list.total - index * across) }, (_, cell) => (
+                    <FileCell key={cell} list={list} index={index * across + cell} selection={selection} />
                   ))}
                 </div>
               )}
@@ -96,59 +76,57 @@ export function TextureList({
   );
 }
 
-function linesOf(textures: Texture[], across: number): Line[] {
-  const lines: Line[] = [];
-  let single: Texture[] = [];
-  const flush = () => {
-    lines.push(...cut(single, across, false));
-    single = [];
-  };
-  for (const group of grouped(textures)) {
-    if (group.textures.length === 1) {
-      single.push(...group.textures);
-      continue;
-    }
-    flush();
-    lines.push({ group }, ...cut(group.textures, across, true));
-  }
-  flush();
-  return lines;
+/** The set that begins with a file of the list, if it has several files. */
+function headAt(list: TextureRows, index: number): TextureSet | undefined {
+  const texture = list.rowAt(index);
+  const before = index > 0 ? list.rowAt(index - 1) : undefined;
+  return texture && before?.member.key !== texture.member.key ? list.setOf(texture) : undefined;
 }
 
-function cut(files: Texture[], across: number, inSet: boolean): Line[] {
-  return Array.from({ length: Math.ceil(files.length / across) }, (_, row) => ({
-    files: files.slice(row * across, (row + 1) * across),
-    inSet,
-  }));
-}
-
-function SetHead({ group, selection }: { group: Group; selection: Selection }) {
+function SetHead({ set, selection }: { set: TextureSet; selection: Selection }) {
   return (
     <button
       className={`bare ${classes.set}`}
+      style={{ height: HEIGHTS.head }}
       title="Select the whole set"
-      onClick={() => selection.many(group.textures)}
+      onClick={() => void selection.all({ set: set.key })}
     >
-      <span className="ellipsis">{group.name}</span>
-      <span className="quiet small ellipsis">{setSummary(group)}</span>
+      <span className="ellipsis">{set.name}</span>
+      <span className="quiet small ellipsis">{setSummary(set)}</span>
     </button>
   );
 }
 
 interface FileProps {
-  texture: Texture;
-  finding: Finding | undefined;
+  list: TextureRows;
+  index: number;
   selection: Selection;
 }
 
-function FileRow({ texture, finding, selection, inSet }: FileProps & { inSet: boolean }) {
+function FileRow({ list, index, selection }: FileProps) {
+  const texture = list.rowAt(index);
+  return texture ? (
+    <FoundRow texture={texture} index={index} selection={selection} inSet={list.setOf(texture) !== undefined} />
+  ) : (
+    <div role="row" className={classes.file} aria-busy />
+  );
+}
+
+interface FoundProps {
+  texture: Texture;
+  index: number;
+  selection: Selection;
+}
+
+function FoundRow({ texture, index, selection, inSet }: FoundProps & { inSet: boolean }) {
+  const finding = texture.findings[0];
   const navigate = useNavigate();
   return (
     <div
       role="row"
       aria-selected={selection.ids.has(texture.id)}
       className={`${classes.file} ${inSet ? classes.inSet : ''}`}
-      onClick={(event) => selection.click(texture.id, event)}
+      onClick={(event) => selection.click(index, texture, event)}
       onDoubleClick={() => void navigate(String(texture.id))}
     >
       <img src={texture.thumbnail} alt="" loading="lazy" width={44} height={44} />
@@ -177,7 +155,13 @@ function FileRow({ texture, finding, selection, inSet }: FileProps & { inSet: bo
   );
 }
 
-function FileCell({ texture, finding, selection }: FileProps) {
+function FileCell({ list, index, selection }: FileProps) {
+  const texture = list.rowAt(index);
+  return texture ? <FoundCell texture={texture} index={index} selection={selection} /> : <div role="row" aria-busy />;
+}
+
+function FoundCell({ texture, index, selection }: FoundProps) {
+  const finding = texture.findings[0];
   const navigate = useNavigate();
   return (
     <div
@@ -185,7 +169,7 @@ function FileCell({ texture, finding, selection }: FileProps) {
       aria-selected={selection.ids.has(texture.id)}
       className={classes.cell}
       title={`${texture.path}\n${texture.kind?.label ?? 'map kind not told'}, by ${reasonWord(texture.assignment)}`}
-      onClick={(event) => selection.click(texture.id, event)}
+      onClick={(event) => selection.click(index, texture, event)}
       onDoubleClick={() => void navigate(String(texture.id))}
     >
       <span className="plate">

@@ -5,17 +5,19 @@ import { type MouseEvent, useRef, useState } from 'react';
 import { Link, useNavigate, useParams } from 'react-router';
 
 import { api, body, type Schemas } from '../api/client';
-import { type Texture, useFindings, useProject, useSlug, useTextures } from '../api/hooks';
+import { type Texture, useProject, useSlug, useTextureFindings } from '../api/hooks';
 import { Facts } from '../shared/Facts';
 import { FindingCard } from '../shared/FindingCard';
 import { baseName, figures } from '../shared/numbers';
 import type { Diagram } from '../shared/plots';
 import { SpaceSelect } from '../shared/SpaceSelect';
 import { Segments } from '../shared/Segments';
-import { Empty, Loaded } from '../shared/states';
+import { Loaded } from '../shared/states';
+import { NO_FILTERS } from './filters';
 import { MapKind, Pin, Testimony, Why } from './TextureFacts';
 import { Studies } from './Studies';
 import classes from './TextureView.module.css';
+import { useTextureIds } from './useTextureList';
 import { UndoneView } from './UndoneView';
 
 const ZOOMS = { fit: 0, '100 %': 1, '400 %': 4 };
@@ -26,16 +28,15 @@ const LARGEST_PICTURE = 2048;
 export function TextureView() {
   const slug = useSlug();
   const id = Number(useParams().id);
-  const textures = useTextures();
+  const listed = useTextureIds(NO_FILTERS);
   const navigate = useNavigate();
-  const texture = textures.data?.find((listed) => listed.id === id);
   const detail = useQuery({
     queryKey: [slug, 'texture', id],
     queryFn: () => body(api.GET('/api/projects/{slug}/textures/{id}', { params: { path: { slug, id } } })),
   });
   const step = (by: number) => {
-    const listed = textures.data ?? [];
-    const next = listed[listed.findIndex((one) => one.id === id) + by];
+    const all = listed.data ?? [];
+    const next = all[all.findIndex((one) => one.id === id) + by];
     if (next) void navigate(`/p/${slug}/textures/${next.id}`);
   };
   useHotkeys([
@@ -45,19 +46,12 @@ export function TextureView() {
   ]);
   return (
     <Loaded of={detail}>
-      {(data) =>
-        texture ? (
-          <div className="columns two" key={`${id}-${data.assignment.space}`}>
-            <Look texture={texture} detail={data} onStep={step} />
-            <Side texture={texture} detail={data} />
-          </div>
-        ) : (
-          <Empty>
-            <p>This file is not in the project.</p>
-            <Link to={`/p/${slug}/textures`}>Back to the textures</Link>
-          </Empty>
-        )
-      }
+      {(data) => (
+        <div className="columns two" key={`${id}-${data.assignment.space}`}>
+          <Look texture={data} detail={data} onStep={step} />
+          <Side texture={data} detail={data} />
+        </div>
+      )}
     </Loaded>
   );
 }
@@ -261,8 +255,7 @@ function Probe({ texture, spaces, at }: { texture: Texture; spaces: string[]; at
 
 /** What is wrong, the pin, what the file says of itself, and why it has its space. */
 function Side({ texture, detail }: { texture: Texture; detail: Schemas['TextureDetail'] }) {
-  const findings = useFindings();
-  const own = findings.data?.filter((finding) => finding.subject === texture.path) ?? [];
+  const own = useTextureFindings(texture.path).data?.findings ?? [];
   return (
     <section className="column" aria-label="About the file">
       <p className="mono small quiet" style={{ overflowWrap: 'anywhere' }}>

@@ -2,10 +2,10 @@ import { Button } from '@mantine/core';
 import { Dropzone } from '@mantine/dropzone';
 import { useHotkeys } from '@mantine/hooks';
 import { useRef, useState } from 'react';
-import { Link, useNavigate } from 'react-router';
+import { useNavigate } from 'react-router';
 
 import { JobCard } from '../app/Tray';
-import { isBusy, type Texture, useFindings, useJobs, useTextures } from '../api/hooks';
+import { isBusy, useJobs } from '../api/hooks';
 import { counted } from '../shared/marks';
 import { ProposalProvider } from '../shared/proposal';
 import { ProposedChange } from '../shared/ProposedChange';
@@ -14,7 +14,7 @@ import { Segments } from '../shared/Segments';
 import { Empty, Loaded } from '../shared/states';
 import { AddTextures, FolderInPlace } from './AddTextures';
 import { FilterBar } from './FilterBar';
-import { byPath, type Filters, narrowed, NO_FILTERS } from './filters';
+import { type Filters, NO_FILTERS } from './filters';
 import { Folders } from './Folders';
 import { Rules } from './Rules';
 import { RulesRun } from './RulesRun';
@@ -23,14 +23,13 @@ import { TextureFacts } from './TextureFacts';
 import { type Layout, TextureList } from './TextureList';
 import classes from './Textures.module.css';
 import { useSelection } from './useSelection';
+import { useTextureList } from './useTextureList';
 import { useUpload } from './useUpload';
 
 const INTAKE = 'bring-textures';
 
 /** Which space each file is read in, and why. */
 export function Textures() {
-  const textures = useTextures();
-  const findings = useFindings();
   const jobs = useJobs();
   const upload = useUpload();
   const navigate = useNavigate();
@@ -38,15 +37,18 @@ export function Textures() {
   const [filters, setFilters] = useState<Filters>(NO_FILTERS);
   const [layout, setLayout] = useState<Layout>('table');
   const [addsFolder, setAddsFolder] = useState(false);
-  const [runsRules, setRunsRules] = useState<Texture[]>();
+  /** The files on which the rules are run again; all where none is named. */
+  const [runsRules, setRunsRules] = useState<number[]>();
 
-  const all = textures.data ?? [];
-  const found = byPath(findings.data ?? []);
-  const shown = narrowed(all, filters, found);
-  const selection = useSelection(shown);
-  const chosen = shown.filter(({ id }) => selection.ids.has(id));
-  const one = chosen[0] ?? shown.find(({ path }) => found.has(path)) ?? shown[0];
-  const shownIds = shown.length < all.length ? shown.map(({ id }) => id) : [];
+  const list = useTextureList(filters);
+  const selection = useSelection(list);
+  const { current, ids } = selection;
+  const fresh = list.rows.find(({ id }) => id === current?.id) ?? current;
+  const one = fresh ?? list.rows.find(({ findings }) => findings.length > 0) ?? list.rowAt(0);
+  const convert = async (chosen: number[]) => {
+    const narrows = chosen.length === 0 && list.total < list.every;
+    await navigate('convert', { state: { ids: narrows ? await list.ids() : chosen } });
+  };
   useHotkeys([['Enter', () => one && void navigate(String(one.id))]]);
   const intake = jobs.data?.find((job) => job.kind === INTAKE && isBusy(job));
 
@@ -54,12 +56,12 @@ export function Textures() {
     <ProposalProvider>
       <div className="columns">
         <section className="column" aria-label="Rules">
-          <Rules textures={all} onRunAgain={() => setRunsRules(all)} />
+          <Rules onRunAgain={() => setRunsRules([])} />
           <Folders />
         </section>
         <section className="column" aria-label="Files">
           <ProposedChange />
-          {runsRules && <RulesRun textures={runsRules} onClose={() => setRunsRules(undefined)} />}
+          {runsRules && <RulesRun ids={runsRules} onClose={() => setRunsRules(undefined)} />}
           {addsFolder && <FolderInPlace onClose={() => setAddsFolder(false)} />}
           {upload.progress && (
             <div className="card">
@@ -67,17 +69,20 @@ export function Textures() {
             </div>
           )}
           {intake && <JobCard job={intake} />}
-          <FilterBar textures={all} findings={findings.data ?? []} filters={filters} onChange={setFilters} />
+          <FilterBar filters={filters} onChange={setFilters} />
           <div className="row spread">
             <span className="quiet small" role="status">
-              {shown.length === all.length ? counted(all.length, 'file') : `${shown.length} of ${counted(all.length, 'file')}`}
-              {chosen.length > 1 && `, ${chosen.length} selected`}
+              {list.total === list.every
+                ? counted(list.every, 'file')
+                : `${list.total.toLocaleString('en-GB')} of ${counted(list.every, 'file')}`}
+              {ids.size > 1 && `, ${ids.size.toLocaleString('en-GB')} selected`}
+              {list.unchecked > 0 && `, ${list.unchecked.toLocaleString('en-GB')} still to be checked`}
             </span>
             <span className="row">
-              <Button size="xs" variant="subtle" disabled={shown.length === 0} onClick={() => selection.many(shown)}>
+              <Button size="xs" variant="subtle" disabled={list.total === 0} onClick={() => void selection.all()}>
                 Select all
               </Button>
-              <Button size="xs" variant="subtle" component={Link} to="convert" state={{ ids: shownIds }}>
+              <Button size="xs" variant="subtle" onClick={() => void convert([])}>
                 Convert
               </Button>
               <Segments
@@ -105,32 +110,32 @@ export function Textures() {
             enablePointerEvents
             styles={{ inner: { display: 'contents' } }}
           >
-            <Loaded of={textures}>
+            <Loaded of={list.first}>
               {() =>
-                all.length === 0 ? (
+                list.every === 0 ? (
                   <Empty>
                     <p>No textures yet. Drop files, a folder or a zip here.</p>
                     <Button onClick={() => openPicker.current?.()}>Choose files</Button>
                   </Empty>
-                ) : shown.length === 0 ? (
+                ) : list.total === 0 ? (
                   <Empty>
-                    <p>None of the {all.length} files is like that.</p>
+                    <p>None of the {list.every.toLocaleString('en-GB')} files is like that.</p>
                     <Button onClick={() => setFilters(NO_FILTERS)}>Show all</Button>
                   </Empty>
                 ) : (
-                  <TextureList textures={shown} findings={found} selection={selection} layout={layout} />
+                  <TextureList list={list} selection={selection} layout={layout} />
                 )
               }
             </Loaded>
           </Dropzone>
         </section>
         <section className="column" aria-label="Selected file">
-          {chosen.length > 1 ? (
+          {ids.size > 1 ? (
             <SelectionFacts
-              textures={chosen}
-              findings={found}
-              onRunRules={() => setRunsRules(chosen)}
-              onConvert={() => void navigate('convert', { state: { ids: chosen.map(({ id }) => id) } })}
+              ids={[...ids]}
+              onRunRules={() => setRunsRules([...ids])}
+              onConvert={() => void convert([...ids])}
+              onRemoved={selection.clear}
             />
           ) : one ? (
             <TextureFacts key={one.id} texture={one} />

@@ -2,13 +2,19 @@ import { Button } from '@mantine/core';
 import { notifications } from '@mantine/notifications';
 
 import { api, body } from '../api/client';
-import { type Texture, useChange } from '../api/hooks';
+import { useChange } from '../api/hooks';
 
 interface Pinning {
   texture: number;
   based_on: number;
   space: string;
   note: string;
+}
+
+/** A file at a version. */
+interface Chosen {
+  id: number;
+  version: number;
 }
 
 const UNDO_SECONDS = 12;
@@ -18,18 +24,13 @@ export function usePins() {
   const change = useChange((slug, pins: Pinning[]) =>
     body(api.PUT('/api/projects/{slug}/textures/pins', { params: { path: { slug } }, body: { pins } })),
   );
-  const pin = (textures: Texture[], space: string, note = '', onDone?: () => void) => {
-    const before = textures.map((texture): Pinning => {
-      const { reason, space: now } = texture.assignment;
-      const pinned = reason.kind === 'pin';
-      return { texture: texture.id, based_on: texture.version + 1, space: pinned ? now : '', note: pinned ? reason.name : '' };
-    });
+  const pin = (chosen: Chosen[], space: string, note = '', onDone?: () => void) => {
     change.mutate(
-      textures.map((texture) => ({ texture: texture.id, based_on: texture.version, space, note })),
+      chosen.map(({ id, version }) => ({ texture: id, based_on: version, space, note })),
       {
-        onSuccess: () => {
+        onSuccess: ({ before }) => {
           onDone?.();
-          if (textures.length > 1) offerUndo(textures.length, space, () => change.mutate(before));
+          if (before.length > 1) offerUndo(before.length, space, () => change.mutate(before as Pinning[]));
         },
       },
     );

@@ -2,57 +2,68 @@ import { useHotkeys } from '@mantine/hooks';
 import { type MouseEvent, useRef, useState } from 'react';
 
 import type { Texture } from '../api/hooks';
+import type { Filters } from './filters';
+import type { TextureRows } from './useTextureList';
 
-/** Which of the shown files are selected: by click, with Ctrl one by one, with Shift from here to there, and by keys. */
-export function useSelection(shown: Texture[]) {
+/** Which files of a list are selected: by click, with Ctrl one by one, with Shift from here to there, and by keys. */
+export function useSelection(list: TextureRows) {
   const [ids, setIds] = useState<Set<number>>(new Set());
-  const [current, setCurrent] = useState<number>();
-  const anchor = useRef<number>(undefined);
+  const [current, setCurrent] = useState<Texture>();
+  /** The place in the list of the file that is current, and of the one from which Shift selects. */
+  const [at, setAt] = useState(0);
+  const anchor = useRef(0);
 
-  const only = (id: number) => {
-    anchor.current = id;
-    setCurrent(id);
-    setIds(new Set([id]));
+  const go = (index: number, texture: Texture) => {
+    setAt(index);
+    setCurrent(texture);
   };
-  const upTo = (id: number) => {
-    const [from, to] = [anchor.current ?? id, id].map((end) => shown.findIndex((texture) => texture.id === end));
-    setCurrent(id);
-    if (from === undefined || to === undefined || from < 0) return only(id);
-    setIds(new Set(shown.slice(Math.min(from, to), Math.max(from, to) + 1).map((texture) => texture.id)));
+  const only = (index: number, texture: Texture) => {
+    anchor.current = index;
+    go(index, texture);
+    setIds(new Set([texture.id]));
   };
-  const toggle = (id: number) => {
+  const upTo = (index: number, texture: Texture) => {
+    go(index, texture);
+    const [from, to] = [Math.min(anchor.current, index), Math.max(anchor.current, index)];
+    const loaded = Array.from({ length: to - from + 1 }, (_, step) => list.rowAt(from + step)?.id);
+    if (loaded.every((id) => id !== undefined)) setIds(new Set(loaded));
+    else void list.ids().then((all) => setIds(new Set(all.slice(from, to + 1))));
+  };
+  const toggle = (index: number, texture: Texture) => {
     const next = new Set(ids);
-    if (!next.delete(id)) next.add(id);
-    anchor.current = id;
-    setCurrent(id);
+    if (!next.delete(texture.id)) next.add(texture.id);
+    anchor.current = index;
+    go(index, texture);
     setIds(next);
   };
   const step = (by: number, extend: boolean) => {
-    const at = shown.findIndex((texture) => texture.id === current);
-    const next = shown[Math.min(shown.length - 1, Math.max(0, at + by))];
-    if (next) (extend ? upTo : only)(next.id);
+    const next = current ? Math.min(list.total - 1, Math.max(0, at + by)) : 0;
+    const texture = list.rowAt(next);
+    if (texture) (extend ? upTo : only)(next, texture);
   };
-  const many = (textures: Texture[]) => {
-    setIds(new Set(textures.map(({ id }) => id)));
-    setCurrent(textures[0]?.id);
-    anchor.current = textures[0]?.id;
+  /** All files of the list, or of a part of it. */
+  const all = async (part?: Partial<Filters>) => {
+    setIds(new Set(await list.ids(part)));
   };
   useHotkeys([
     ['ArrowDown', () => step(1, false)],
     ['ArrowUp', () => step(-1, false)],
     ['shift+ArrowDown', () => step(1, true)],
     ['shift+ArrowUp', () => step(-1, true)],
-    ['mod+a', () => many(shown)],
-    ['Escape', () => current !== undefined && only(current)],
+    ['mod+a', () => void all()],
+    ['Escape', () => current && only(at, current)],
   ]);
   return {
     ids,
     current,
-    many,
-    click: (id: number, event: MouseEvent) => {
-      if (event.shiftKey) upTo(id);
-      else if (event.ctrlKey || event.metaKey) toggle(id);
-      else only(id);
+    /** The place of the current file, to be kept in sight. */
+    at: current ? at : undefined,
+    all,
+    clear: () => setIds(new Set()),
+    click: (index: number, texture: Texture, event: MouseEvent) => {
+      if (event.shiftKey) upTo(index, texture);
+      else if (event.ctrlKey || event.metaKey) toggle(index, texture);
+      else only(index, texture);
     },
   };
 }

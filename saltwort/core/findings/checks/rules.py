@@ -2,7 +2,6 @@
 
 from collections.abc import Iterator
 from functools import lru_cache
-from heapq import nlargest
 
 from saltwort.core.changes import Change
 from saltwort.core.engine import load_config
@@ -10,9 +9,6 @@ from saltwort.core.errors import BadInput
 from saltwort.core.findings.registry import CAUTION, NOTE, Fix, Problem, Subjects, check
 from saltwort.core.textures.expressions import hangs_applications
 from saltwort.core.textures.rules import WITH_EXPRESSIONS, Rule, expression_of, unusable_rules
-
-LONGEST_PATHS = 20
-"""Paths of a project that are tried on what may hang: the longer a path, the longer that takes."""
 
 
 @check("rule.never-matches", CAUTION)
@@ -51,15 +47,13 @@ def _takes_all_of(earlier: Rule, rule: Rule) -> bool:
 @check("rule.takes-nothing", NOTE)
 def takes_nothing(subjects: Subjects) -> Iterator[Problem]:
     """A file rule takes none of the project's textures."""
-    if not subjects.textures:
-        return
-    taking = {texture.assignment.reason.index for texture in subjects.textures}
-    for index, rule in enumerate(subjects.setup.rules):
-        if index not in taking:
+    census = subjects.census
+    for index, rule in enumerate(subjects.setup.rules if census.count else ()):
+        if rule.name not in census.taking:
             yield Problem(
                 rule.name,
                 "Rule takes no file",
-                f"None of the {len(subjects.textures)} textures reaches rule {index + 1} and matches it. It may be for "
+                f"None of the {census.count:,} textures reaches rule {index + 1} and matches it. It may be for "
                 "files to come; if not, delete it.",
             )
 
@@ -67,7 +61,7 @@ def takes_nothing(subjects: Subjects) -> Iterator[Problem]:
 @check("rule.hangs", CAUTION)
 def hangs(subjects: Subjects) -> Iterator[Problem]:
     """An application takes for ever to match a file rule with a name of the project."""
-    paths = tuple(nlargest(LONGEST_PATHS, sorted(texture.path for texture in subjects.textures), key=len))
+    paths = subjects.census.longest
     for rule in subjects.setup.rules:
         if rule.kind in WITH_EXPRESSIONS and hangs_applications(expression_of(rule), paths):
             yield Problem(

@@ -1,0 +1,363 @@
+"""Keep how each texture of a project is read, and what is wrong with it, in step with what that depends on.
+
+Nothing is kept by hand: two hashes say what the readings were computed from. When they differ from those of the project
+as it stands, or a texture's version from the one it was checked at, just what is different is computed anew.
+"""
+
+import json
+import time
+from collections.abc import Iterable, Iterator, Sequence
+from copy import deepcopy
+from dataclasses import dataclass
+from functools import partial
+from hashlib import sha256
+from threading import Lock
+
+import PyOpenColorIO as ocio
+from django.db import connection, transaction
+from django.db.models import F, Q, QuerySet
+from django.db.models.functions import Length
+
+from saltwort.core.findings import (
+    LEVELS,
+    LONGEST_PATHS,
+    Census,
+    CheckedTexture,
+    Finding,
+    Like,
+    Subjects,
+    run_checks,
+)
+from saltwort.core.textures.evidence import evidence_for
+from saltwort.core.textures.kinds import kind_finder
+from saltwort.core.textures.rules import Rule
+from saltwort.server.jobs.models import QUEUED, RUNNING, Job
+from saltwort.server.jobs.operations import Report, start, work
+from saltwort.server.projects.models import Project, Revision
+from saltwort.server.projects.setups import base_text, config_of, current_setup, rule_book_of
+from saltwort.server.queries import among
+from saltwort.server.textures.models import Reading, ReadingState, Texture, TextureFinding
+from saltwort.server.textures.operations import AssignedTexture, assigned
+
+JOB = "check-textures"
+AT_ONCE_SECONDS = 0.6
+"""Time that somebody who asks waits for files to be checked; the rest is done as a job."""
+CHUNK = 200
+FORMAT = 1
+"""Raised when checks find other things than before."""
+RANKS = {level: len(LEVELS) - index for index, level in enumerate(LEVELS)}
+LEVEL_OF = {rank: level for level, rank in RANKS.items()}
+
+
+def refresh(project: Project, seconds: float = AT_ONCE_SECONDS) -> int:
+    """Bring the readings in step with the project as it stands: spaces and reasons of all textures at once, checks for
+    as long as `seconds` last. Gives back how many files are still to be checked, for which a job is queued."""
+    bring_in_step(project)
+    checked_until = time.monotonic() + seconds
+    while some := _stale(project)[:CHUNK]:
+        _check(project, list(some))
+        if time.monotonic() > checked_until:
+            break
+    left = _stale(project).count()
+    if left:
+        _queue_check(project, left)
+    return left
+
+
+def _stale(project: Project) -> QuerySet[Texture]:
+    """Textures that were never checked, or not as they are."""
+    behind = ~Q(reading__texture_version=F("version")) | Q(reading=None)
+    return project.textures.filter(behind).select_related("image", "reading")
+
+
+def check_where_behind(project: Project, textures: Sequence[Texture]) -> None:
+    """Check those of some textures that are not checked as they are."""
+    behind = _stale(project).filter(among("pk", [texture.pk for texture in textures]))
+    if some := list(behind):
+        _check(project, some)
+
+
+def _queue_check(project: Project, left: int) -> None:
+    if not project.jobs.filter(kind=JOB, state__in=(QUEUED, RUNNING)).exists():
+        start(project, JOB, f"Check {left:,} {'texture' if left == 1 else 'textures'}", {})
+
+
+@work(JOB, resumable=True)
+def _check_all(job: Job, report: Report) -> None:
+    every = _stale(job.project).count()
+    done = 0
+    while True:
+        project = Project.objects.select_related("current").get(pk=job.project_id)
+        bring_in_step(project)
+        some = list(_stale(project)[:CHUNK])
+        if not some:
+            return
+        _check(project, some)
+        done += len(some)
+        report(min(1.0, done / max(every, 1)), f"{done:,} of {every:,} files are checked")
+
+
+_locks: dict[int, Lock] = {}
+_locks_lock = Lock()
+
+
+def bring_in_step(project: Project) -> None:
+    """Have all readings say the space, reason and map kind that the project as it stands gives."""
+    with _locks_lock:
+        lock = _locks.setdefault(project.pk, Lock())
+    with lock:
+        _bring_in_step(project)
+
+
+def _bring_in_step(project: Project) -> None:
+    wanted = _Basis.of(project)
+    known = _Basis.kept(project)
+    changed = list(assigned_otherwise(project)) if known.assigned_by != wanted.assigned_by else []
+    fresh = [_first_reading(project, row) for row in assigned(project, list(_without_reading(project)))]
+    if known == wanted and not fresh:
+        return
+    with transaction.atomic():
+        if _Basis.kept(project) != known:
+            return  # somebody else was quicker; who asks again sees what is left
+        Reading.objects.bulk_create(fresh, ignore_conflicts=True, batch_size=500)
+        if known != wanted:
+            _write_assignments(changed)
+            if known.checked_by != wanted.checked_by:
+                Reading.objects.filter(project=project).update(texture_version=0)
+            ReadingState.objects.update_or_create(project=project, defaults=vars(wanted))
+
+
+def _without_reading(project: Project) -> QuerySet[Texture]:
+    return project.textures.filter(reading=None).defer("image")
+
+
+def _first_reading(project: Project, row: AssignedTexture) -> Reading:
+    """The reading of a texture that is yet to be checked."""
+    texture, member = row.texture, row.member
+    return Reading(
+        texture=texture,
+        project=project,
+        path=texture.path,
+        kind=row.kind.kind.key if row.kind else "",
+        word=row.kind.word if row.kind else "",
+        set_key=member.key,
+        set_name=member.name,
+        tile=member.tile,
+        resolution=member.resolution,
+        frame=member.frame,
+        space=row.assignment.space,
+        reason=row.assignment.reason.kind,
+        reason_name=row.assignment.reason.name[:500],
+    )
+
+
+@dataclass(frozen=True)
+class _Basis:
+    """Hashes of what assignments depend on, and of what findings depend on besides the assignment."""
+
+    assigned_by: str
+    checked_by: str
+
+    @classmethod
+    def kept(cls, project: Project) -> "_Basis":
+        """What the readings of a project were computed from; empty hashes where there are none."""
+        state = ReadingState.objects.filter(project=project).first()
+        return cls(state.assigned_by, state.checked_by) if state else cls("", "")
+
+    @classmethod
+    def of(cls, project: Project) -> "_Basis":
+        setup = project.current.setup
+        said = {name: setup[name] for name in ("rules", "default_space", "kind_words")}
+        colours = _colours_of(project.current)
+        trimmed = [setup["base"], setup["trim"]] if setup.get("trim") else []
+        return cls(_hash([FORMAT, colours, said]), _hash([FORMAT, colours, trimmed]))
+
+
+def _hash(value: object) -> str:
+    return sha256(json.dumps(value, sort_keys=True).encode()).hexdigest()
+
+
+_colours: dict[str, str] = {}
+
+
+def same_colours(project: Project, other: Project) -> bool:
+    """Whether two states of a project have the same findings for a texture that both read in the same space."""
+    return _Basis.of(project).checked_by == _Basis.of(other).checked_by
+
+
+def _colours_of(revision: Revision) -> str:
+    """The hash of a config without its name, description and file rules: what its colours depend on."""
+    if revision.config_hash not in _colours:
+        config = deepcopy(config_of(revision))  # also of a draft, whose files are not stored
+        config.setName("")
+        config.setDescription("")
+        config.setFileRules(_no_rules(config))
+        # A LUT of other content has another name, or stands in another base config, whose hash is told beside.
+        _colours[revision.config_hash] = sha256(f"{config.serialize()}\0{revision.setup['base']}".encode()).hexdigest()
+    return _colours[revision.config_hash]
+
+
+def _no_rules(config: ocio.Config) -> ocio.FileRules:
+    rules = ocio.FileRules()
+    rules.setDefaultRuleColorSpace(config.getColorSpace(ocio.ROLE_SCENE_LINEAR).getName())
+    return rules
+
+
+@dataclass(frozen=True)
+class Reread:
+    """What a texture's reading becomes, and the space it had; `is_checked_anew` when findings may be others."""
+
+    texture: int
+    path: str
+    before: str
+    kind: str
+    word: str
+    space: str
+    reason: str
+    reason_name: str
+    is_checked_anew: bool
+
+
+_FIELDS = ("texture_id", "path", "kind", "word", "space", "reason", "reason_name")
+
+
+def assigned_otherwise(project: Project) -> Iterator[Reread]:
+    """The readings that the project as it stands, or as it is drafted, gives otherwise than those that are kept."""
+    assign = rule_book_of(project.current).assign
+    kind_of = kind_finder(current_setup(project).kind_words)
+    config = config_of(project.current)
+    for pk, path, kind, word, space, reason, reason_name in Reading.objects.filter(project=project).values_list(
+        *_FIELDS
+    ):
+        match = kind_of(path)
+        told, by = (match.kind.key, match.word) if match else ("", "")
+        if reason == "pin":
+            pinned = config.getColorSpace(space)
+            now = (pinned.getName() if pinned else space, reason, reason_name)
+        else:
+            found = assign(path)
+            now = (found.space, found.reason.kind, found.reason.name)
+        if (told, by, *now) != (kind, word, space, reason, reason_name):
+            is_checked_anew = (told, by, now[0]) != (kind, word, space)
+            yield Reread(pk, path, space, told, by, *now, is_checked_anew)
+
+
+def _write_assignments(changes: Sequence[Reread]) -> None:
+    """Write what has changed, past the ORM's rows, since a rule may change every file of a show."""
+    with connection.cursor() as cursor:
+        cursor.executemany(
+            f"UPDATE {Reading._meta.db_table} SET kind = %s, word = %s, space = %s, reason = %s, reason_name = %s, "
+            "texture_version = CASE WHEN %s THEN 0 ELSE texture_version END WHERE texture_id = %s",
+            [
+                (
+                    change.kind,
+                    change.word,
+                    change.space,
+                    change.reason,
+                    change.reason_name,
+                    change.is_checked_anew,
+                    change.texture,
+                )
+                for change in changes
+            ],
+        )
+
+
+def subjects_for(project: Project, rows: Iterable[AssignedTexture], *, offers_fixes: bool) -> Subjects:
+    """Some textures of a project in the form that checks take."""
+    config, setup = config_of(project.current), current_setup(project)
+    return Subjects(
+        config=config,
+        setup=setup,
+        base_text=base_text(setup.base),
+        textures=[checked_texture(config, row) for row in rows],
+        find_likes=partial(_likes, project),
+        offers_fixes=offers_fixes,
+    )
+
+
+def _likes(project: Project, rule: Rule) -> Iterator[Like]:
+    readings = Reading.objects.filter(project=project)
+    if rule.kind == "map_kind":
+        readings = readings.filter(kind__in=rule.map_kinds)
+    elif held := rule.pattern.strip("*"):
+        readings = readings.filter(path__contains=held)
+    for path, space, reason, verdict_space in readings.values_list("path", "space", "reason", "verdict_space"):
+        yield Like(path, space, reason == "pin", verdict_space or None)
+
+
+def census_of(project: Project, otherwise: Sequence[Reread] = ()) -> Census:
+    """A project's textures all together, with some read otherwise than they are."""
+    readings = Reading.objects.filter(project=project).order_by()
+    taking = readings.filter(reason="rule").values_list("reason_name", flat=True).distinct()
+    longest = readings.annotate(length=Length("path")).order_by("-length", "path").values_list("path", flat=True)
+    return Census(readings.count(), _still_taking(readings, taking, otherwise), tuple(longest[:LONGEST_PATHS]))
+
+
+def _still_taking(readings: QuerySet[Reading], taking: Iterable[str], otherwise: Sequence[Reread]) -> frozenset[str]:
+    if not otherwise:
+        return frozenset(taking)
+    moved = {reread.texture for reread in otherwise}
+    kept = readings.filter(reason="rule").values_list("texture_id", "reason_name")
+    return frozenset(
+        [name for pk, name in kept if pk not in moved]
+        + [reread.reason_name for reread in otherwise if reread.reason == "rule"]
+    )
+
+
+def spaces_by_path(project: Project) -> QuerySet[Reading, tuple[str, str, str]]:
+    """Path, space and kind of reason of every texture of a project, by path."""
+    bring_in_step(project)
+    return Reading.objects.filter(project=project).order_by("path").values_list("path", "space", "reason")
+
+
+def spaces_read(project: Project) -> list[str]:
+    """The spaces that the textures of a project are read in, each once."""
+    bring_in_step(project)
+    return list(Reading.objects.filter(project=project).order_by().values_list("space", flat=True).distinct())
+
+
+def checked_texture(config: ocio.Config, row: AssignedTexture) -> CheckedTexture:
+    """A texture in the form that checks take."""
+    facts = row.texture.image.measured()
+    evidence = tuple(evidence_for(config, row.texture.path, row.kind, facts))
+    return CheckedTexture(row.texture.path, row.kind, row.assignment, facts, evidence)
+
+
+def _check(project: Project, textures: Sequence[Texture]) -> None:
+    """Check textures and keep what is found, unless they were changed meanwhile."""
+    basis = _Basis.kept(project)
+    rows = assigned(project, list(textures))
+    subjects = subjects_for(project, rows, offers_fixes=False)
+    found: dict[str, list[Finding]] = {row.texture.path: [] for row in rows}
+    for finding in run_checks(subjects, "texture."):
+        found[finding.subject].append(finding)
+    readings = {}
+    for row, checked in zip(rows, subjects.textures, strict=True):
+        reading = _first_reading(project, row)
+        reading.texture_version = row.texture.version
+        reading.verdict_space, reading.confidence = checked.verdict.space or "", checked.verdict.confidence
+        reading.rank = max((RANKS[finding.level] for finding in found[row.texture.path]), default=0)
+        readings[row.texture.pk] = reading
+    with transaction.atomic():
+        if _Basis.kept(project) != basis:
+            return
+        versions = dict(Texture.objects.filter(pk__in=readings).values_list("pk", "version"))
+        kept = [reading for pk, reading in readings.items() if versions.get(pk) == reading.texture_version]
+        TextureFinding.objects.filter(reading__in=[reading.pk for reading in kept]).delete()
+        Reading.objects.bulk_create(kept, update_conflicts=True, unique_fields=("texture",), update_fields=_UPDATED)
+        TextureFinding.objects.bulk_create(
+            TextureFinding(
+                reading=reading,
+                project=project,
+                path=reading.path,
+                rank=RANKS[finding.level],
+                code=finding.code,
+                title=finding.title,
+            )
+            for reading in kept
+            for finding in found[reading.path]
+        )
+
+
+_UPDATED = [field.name for field in Reading._meta.fields if field.name != "texture"]
