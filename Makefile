@@ -5,7 +5,7 @@ MANAGE := $(BIN)/python manage.py
 PORT ?= 8000
 CHROMIUM := $(firstword $(wildcard /usr/bin/chromium /usr/bin/chromium-browser))
 
-.PHONY: run dev test bench web lint schema chromium redis strace worker clean
+.PHONY: run dev test bench load web lint schema chromium redis strace worker clean
 
 run: .make/run .make/web
 	@exec $(MANAGE) serve --port $(PORT)
@@ -28,6 +28,10 @@ lint: .make/dev .make/npm
 
 bench: .make/dev .make/web
 	@$(BIN)/python -m tests.bench
+
+# A show of 100,000 textures, and how long everything takes with it.
+load: .make/dev .make/web
+	@DJANGO_SETTINGS_MODULE=saltwort.server.settings $(BIN)/python -m tests.load
 
 # The API's schema and the TypeScript types made from it.
 schema: .make/dev .make/npm

@@ -125,6 +125,8 @@ LOGGING = {
     "root": {"handlers": ["console"], "level": "WARNING"},
     "loggers": {
         "django_tasks_db": {"level": "ERROR"},
+        # A line for every request that waits for a thread.
+        "waitress.queue": {"level": "ERROR"},
         # Refusals are answered to who asked, in words; here they would only hide what went wrong inside.
         "django.request": {"level": "ERROR"},
         "django.security.DisallowedHost": {"level": "CRITICAL"},

@@ -14,7 +14,7 @@ from saltwort.server.images.models import StoredImage
 from saltwort.server.jobs.models import Job
 from saltwort.server.jobs.operations import WORKER, settle_interrupted
 from saltwort.server.textures import intake
-from saltwort.server.textures.models import Intake, IntakeFile, LeftOut, Texture
+from saltwort.server.textures.models import Intake, LeftOut, Texture
 from tests.samples import light, write, write_damaged
 from tests.server import ServerTestCase
 
@@ -147,13 +147,14 @@ class CancelledAndInterrupted(IntakeTestCase):
         self.tell("post", f"/intakes/{pk}/start")
         settle = intake._settle
 
-        def settle_and_cancel(file: IntakeFile, outcome: Any) -> None:
-            settle(file, outcome)
+        def settle_and_cancel(ended: Any) -> None:
+            settle(ended)
             Job.objects.update(cancel_requested=True)
 
         with (
             patch.object(intake, "_settle", settle_and_cancel),
             patch("saltwort.server.jobs.operations.REPORT_EVERY", 0),
+            patch("saltwort.server.jobs.spread.SETTLED_TOGETHER", 1),
         ):
             job = self.do_jobs()[0]
         self.assertEqual(job.state, "cancelled")

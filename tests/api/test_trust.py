@@ -290,7 +290,8 @@ class RemovedMeanwhile(ServerTestCase):
             if Conversion.objects.exists():
                 self.tell("delete", f"/conversions/{made['id']}", 204)
 
-        with patch.object(conversions, "_settle", settle_and_remove):
+        one_by_one = patch("saltwort.server.jobs.spread.SETTLED_TOGETHER", 1)
+        with one_by_one, patch.object(conversions, "_settle", settle_and_remove):
             (job,) = self.do_jobs()
         self.assertEqual((job.state, job.message), ("cancelled", conversions.REMOVED))
         self.assertEqual(list((self.folder / "media" / "converted").rglob("*.exr")), [])
@@ -306,7 +307,9 @@ class RemovedMeanwhile(ServerTestCase):
             for folder in TextureFolder.objects.all():
                 self.tell("delete", f"/texture-folders/{folder.pk}", 204)
 
-        with self.settings(READABLE_FOLDERS=[self.folder]), patch.object(intake, "_settle", settle_and_remove):
+        one_by_one = patch("saltwort.server.jobs.spread.SETTLED_TOGETHER", 1)
+        readable = self.settings(READABLE_FOLDERS=[self.folder])
+        with one_by_one, readable, patch.object(intake, "_settle", settle_and_remove):
             self.tell("post", "/texture-folders", 201, place=str(place))
             (job,) = self.do_jobs()
         self.assertEqual(job.state, "cancelled")

@@ -3,7 +3,7 @@
 import posixpath
 import shutil
 from collections import Counter
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 from dataclasses import asdict, dataclass
 from functools import lru_cache
 from pathlib import Path
@@ -233,14 +233,16 @@ def _kept_config(revision: Revision) -> Path:
     return path if path.exists() else write_config(archive_of(revision), path)
 
 
-def _settle(file: ConvertedFile, outcome: Outcome) -> None:
-    settled = ConvertedFile.objects.filter(pk=file.pk).update(
-        state=REFUSED if outcome.refused else CONVERTED,
-        reason=outcome.refused[:1000],
-        figures=outcome.result or None,
-    )
-    if not settled:
-        raise Cancelled
+@transaction.atomic
+def _settle(ended: Sequence[tuple[ConvertedFile, Outcome]]) -> None:
+    for file, outcome in ended:
+        settled = ConvertedFile.objects.filter(pk=file.pk).update(
+            state=REFUSED if outcome.refused else CONVERTED,
+            reason=outcome.refused[:1000],
+            figures=outcome.result or None,
+        )
+        if not settled:
+            raise Cancelled
 
 
 def _summary(conversion: Conversion) -> str:

@@ -1,5 +1,6 @@
 """Take image files in."""
 
+from collections.abc import Mapping
 from dataclasses import asdict, dataclass
 from pathlib import Path, PurePath
 from tempfile import TemporaryDirectory
@@ -49,13 +50,24 @@ def take_in(path: Path, name: str, *, in_place: bool) -> dict[str, Any]:
 
 
 def stored_image(fields: dict[str, Any]) -> StoredImage:
-    """The row of what `take_in` took. A copy in the media folder is better than a place that others may change; of two
-    places the newer stands."""
-    image, made = StoredImage.objects.get_or_create(sha256=fields["sha256"], defaults=fields)
-    if not made and image.place and (image.place, image.modified) != (fields["place"], fields["modified"]):
-        image.place, image.modified = fields["place"], fields["modified"]
-        image.save(update_fields=("place", "modified"))
-    return image
+    """The row of what `take_in` took."""
+    return stored_images({"": fields})[""]
+
+
+def stored_images(taken: Mapping[str, dict[str, Any]]) -> dict[str, StoredImage]:
+    """The rows of what `take_in` took, under the same names. A copy in the media folder is better than a place that
+    others may change; of two places the newer stands."""
+    by_hash = {fields["sha256"]: fields for fields in taken.values()}
+    known = StoredImage.objects.in_bulk(list(by_hash))
+    fresh = {sha256: StoredImage(**fields) for sha256, fields in by_hash.items() if sha256 not in known}
+    StoredImage.objects.bulk_create(fresh.values(), ignore_conflicts=True)
+    for sha256, image in known.items():
+        fields = by_hash[sha256]
+        if image.place and (image.place, image.modified) != (fields["place"], fields["modified"]):
+            image.place, image.modified = fields["place"], fields["modified"]
+            image.save(update_fields=("place", "modified"))
+    images = {**known, **fresh}
+    return {name: images[fields["sha256"]] for name, fields in taken.items()}
 
 
 def store_upload(upload: UploadedFile) -> StoredImage:

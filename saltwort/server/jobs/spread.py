@@ -3,12 +3,13 @@ crash."""
 
 import logging
 import os
-from collections.abc import Callable, Iterable, Iterator
+import time
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import FIRST_COMPLETED, Future, ThreadPoolExecutor, wait
 from dataclasses import dataclass
 from functools import wraps
 from itertools import islice
-from typing import Any, Protocol, Self, TypeVar
+from typing import Any, Generic, Protocol, Self, TypeVar
 from uuid import uuid4
 
 from django.conf import settings
@@ -151,58 +152,102 @@ STOPPED_TWICE = "Saltwort stopped twice while it worked on this file. Save it ag
 Row = TypeVar("Row", bound=FileInHand)
 
 
+Settle = Callable[[Sequence[tuple[Row, Outcome]]], None]
+"""Keeps what came of some files, in one transaction, and sets the state of their rows."""
+
+
 def work_through(
     work: Task,
     rows: QuerySet[Row],
     arguments: Callable[[Row], dict[str, Any]],
-    settle: Callable[[Row, Outcome], None],
+    settle: Settle[Row],
     report: Report,
 ) -> None:
-    """Do the work on all files that still wait, and have each outcome settled, which sets the state of its row. Where
-    `arguments` of a file cannot be told, its BadInput is the outcome. Rows are read a few at a time, so that their
-    number does not decide the memory.
+    """Do the work on all files that still wait, and have the outcomes settled, some together. Where `arguments` of a
+    file cannot be told, its BadInput is the outcome. Rows are read a few at a time, so that their number does not
+    decide the memory.
 
     What was in hand at a crash is done alone first, so that the file to blame is found and left out next time.
     """
     progress = _Progress(rows)
     in_hand: dict[int, Row] = {}
-
-    def ended(row: Row, outcome: Outcome) -> None:
-        settle(row, outcome)
-        progress.add(row)
+    ended = _Ended(settle, progress)
 
     def pieces(batch: Iterable[Row]) -> Iterator[Piece]:
         for row in batch:
             try:
                 piece = Piece(row.pk, arguments(row))
             except BadInput as error:
-                ended(row, Outcome(row.pk, {}, str(error)))
+                ended.add(row, Outcome(row.pk, {}, str(error)))
                 continue
-            rows.model._default_manager.filter(pk=row.pk).update(tries=F("tries") + 1)
             in_hand[row.pk] = row
             yield piece
 
     def look() -> None:
+        ended.settle_in_time()
         report(*progress.said())
 
     waiting = rows.filter(state=WAITING)
-    for row in _few_at_a_time(waiting.filter(tries__gte=MAX_TRIES)):
-        ended(row, Outcome(row.pk, {}, STOPPED_TWICE))
+    for row in _few_at_a_time(waiting.filter(tries__gte=MAX_TRIES), AT_A_TIME):
+        ended.add(row, Outcome(row.pk, {}, STOPPED_TWICE))
+    ended.settle()
     suspects, fresh = waiting.filter(tries__gt=0, tries__lt=MAX_TRIES), waiting.filter(tries=0)
-    for batch, at_once in ((suspects, 1), (fresh, None)):
-        for outcome in outcomes(work, pieces(_few_at_a_time(batch)), look=look, at_once=at_once):
-            ended(in_hand.pop(outcome.key), outcome)
+    for batch, at_once in ((_begun(suspects, 1), 1), (_begun(fresh, AT_A_TIME), None)):
+        for outcome in outcomes(work, pieces(batch), look=look, at_once=at_once):
+            ended.add(in_hand.pop(outcome.key), outcome)
+        ended.settle()
 
 
-AT_A_TIME = 200
+AT_A_TIME = 16
+SETTLED_TOGETHER = 64
+SETTLE_EVERY = 0.5
+"""Seconds, after which what has ended is settled even if it is little."""
 
 
-def _few_at_a_time(rows: QuerySet[Row]) -> Iterator[Row]:
+def _few_at_a_time(rows: QuerySet[Row], count: int) -> Iterator[Row]:
     """Rows by their number; each few are read anew, since those before have changed meanwhile."""
-    last = 0
-    while few := list(rows.filter(pk__gt=last).order_by("pk")[:AT_A_TIME]):
+    for few in _groups(rows, count):
         yield from few
+
+
+def _begun(rows: QuerySet[Row], count: int) -> Iterator[Row]:
+    """The same, each few noted as begun before the first of them is."""
+    for few in _groups(rows, count):
+        rows.model._default_manager.filter(pk__in=[row.pk for row in few]).update(tries=F("tries") + 1)
+        yield from few
+
+
+def _groups(rows: QuerySet[Row], count: int) -> Iterator[list[Row]]:
+    last = 0
+    while few := list(rows.filter(pk__gt=last).order_by("pk")[:count]):
+        yield few
         last = few[-1].pk
+
+
+class _Ended(Generic[Row]):
+    """Outcomes on their way to be settled: to write each by itself takes longer than to read a small picture."""
+
+    def __init__(self, settle: Settle[Row], progress: "_Progress") -> None:
+        self._settle, self._progress = settle, progress
+        self._waiting: list[tuple[Row, Outcome]] = []
+        self._settled = time.monotonic()
+
+    def add(self, row: Row, outcome: Outcome) -> None:
+        self._waiting.append((row, outcome))
+        if len(self._waiting) >= SETTLED_TOGETHER:
+            self.settle()
+
+    def settle_in_time(self) -> None:
+        if time.monotonic() - self._settled > SETTLE_EVERY:
+            self.settle()
+
+    def settle(self) -> None:
+        waiting, self._waiting = self._waiting, []
+        if waiting:
+            self._settle(waiting)
+            for row, _ in waiting:
+                self._progress.add(row)
+        self._settled = time.monotonic()
 
 
 class _Progress:

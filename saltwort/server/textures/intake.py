@@ -2,6 +2,7 @@
 
 import posixpath
 import shutil
+from collections.abc import Sequence
 from datetime import timedelta
 from pathlib import Path
 from typing import Any
@@ -15,13 +16,13 @@ from django.utils import timezone
 from saltwort.core.errors import BadInput
 from saltwort.core.names import free_name
 from saltwort.core.textures.folders import FoundFile, allowed_folder, is_zip, pictures_below, unpacked_pictures
-from saltwort.server.images.operations import stored_image, take_in, write_upload
+from saltwort.server.images.operations import stored_images, take_in, write_upload
 from saltwort.server.jobs.models import QUEUED, RUNNING, WAITING, Job
 from saltwort.server.jobs.operations import Cancelled, Report, cancel, start, work
 from saltwort.server.jobs.spread import Outcome, file_task, work_through
 from saltwort.server.projects.models import Project
 from saltwort.server.textures.models import IN, REFUSED, Intake, IntakeFile, LeftOut, TextureFolder
-from saltwort.server.textures.operations import add_texture, clean_path
+from saltwort.server.textures.operations import add_textures, clean_path
 
 JOB = "bring-textures"
 UPLOADS_KEPT = timedelta(days=1)
@@ -183,7 +184,7 @@ def _unpack_zips(intake: Intake, report: Report) -> None:
                 unpacked.append(FoundFile(posixpath.join(folder, found.path), found.place, found.size, found.refused))
                 report(0.0, f"Unpacking {posixpath.basename(file.path)}: {len(unpacked):,} pictures")
         except BadInput as error:
-            _settle(file, Outcome(file.pk, {}, str(error)))
+            _settle([(file, Outcome(file.pk, {}, str(error)))])
             continue
         _let_wait(intake, unpacked)
         # The zip itself is no picture; what was in it stands for it.
@@ -220,18 +221,28 @@ def read_file(place: str, path: str, in_place: bool) -> dict[str, object]:
     return take_in(Path(place), path, in_place=in_place)
 
 
-@transaction.atomic
-def _settle(file: IntakeFile, outcome: Outcome) -> None:
-    project = file.intake.project
-    if outcome.refused:
-        leave_out(project, file.path, outcome.refused)
-    else:
-        add_texture(project, file.path, stored_image(outcome.result))
-    state = REFUSED if outcome.refused else IN
-    if not IntakeFile.objects.filter(pk=file.pk).update(state=state):
-        raise Cancelled  # the folder was removed from the project meanwhile
-    if not file.intake.folder_id:
-        Path(file.place).unlink(missing_ok=True)
+def _settle(ended: Sequence[tuple[IntakeFile, Outcome]]) -> None:
+    """Put the files that could be read into the project, and list the others with the reason."""
+    project = ended[0][0].intake.project
+    taken = {file.path: outcome.result for file, outcome in ended if not outcome.refused}
+    with transaction.atomic():
+        for state, files in _by_state(ended).items():
+            if IntakeFile.objects.filter(pk__in=[file.pk for file in files]).update(state=state) < len(files):
+                raise Cancelled  # the folder was removed from the project meanwhile
+        for file, outcome in ended:
+            if outcome.refused:
+                leave_out(project, file.path, outcome.refused)
+        add_textures(project, stored_images(taken))
+    for file, _ in ended:
+        if not file.intake.folder_id:
+            Path(file.place).unlink(missing_ok=True)
+
+
+def _by_state(ended: Sequence[tuple[IntakeFile, Outcome]]) -> dict[str, list[IntakeFile]]:
+    states: dict[str, list[IntakeFile]] = {}
+    for file, outcome in ended:
+        states.setdefault(REFUSED if outcome.refused else IN, []).append(file)
+    return states
 
 
 def _summary(intake: Intake) -> str:

@@ -2,7 +2,7 @@
 
 import posixpath
 import re
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import PyOpenColorIO as ocio
@@ -32,15 +32,25 @@ class AssignedTexture:
 
 
 def add_texture(project: Project, path: str, image: StoredImage) -> Texture:
-    """Put a file into the project under a path, relative and with `/`. A path that is taken gets the new content and
-    keeps its pin; the old content is not lost to others that use it."""
+    """Put a file into the project under a path, as `add_textures` does."""
     path = clean_path(path)
+    add_textures(project, {path: image})
+    return project.textures.get(path=path)
+
+
+def add_textures(project: Project, images: Mapping[str, StoredImage]) -> None:
+    """Put files into the project under their paths, relative and with `/`. A path that is taken gets the new content
+    and keeps its pin; the old content is not lost to others that use it."""
+    by_path = {clean_path(path): image for path, image in images.items()}
     with transaction.atomic():
-        texture, made = Texture.objects.get_or_create(project=project, path=path, defaults={"image": image})
-        if not made and texture.image_id != image.pk:
-            texture.change(texture.version, image=image)
-        project.left_out.filter(path=path).delete()
-    return texture
+        known = {texture.path: texture for texture in project.textures.filter(path__in=by_path)}
+        for path, texture in known.items():
+            if texture.image_id != by_path[path].pk:
+                texture.change(texture.version, image=by_path[path])
+        Texture.objects.bulk_create(
+            Texture(project=project, path=path, image=image) for path, image in by_path.items() if path not in known
+        )
+        project.left_out.filter(path__in=by_path).delete()
 
 
 def clean_path(path: str) -> str:
