@@ -8,6 +8,7 @@ from typing import Any
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TestCase, override_settings
 
+from saltwort.server import kept
 from saltwort.server.images.operations import store_file
 from saltwort.server.jobs.models import Job
 from saltwort.server.jobs.operations import run
@@ -30,6 +31,7 @@ class ServerTestCase(TestCase):
         media = override_settings(MEDIA_ROOT=self.folder / "media")
         media.enable()
         self.addCleanup(media.disable)
+        kept.forget()  # each test begins with a database that counts from the same number
         self.project = create_project("Quay")
 
     def url(self, path: str) -> str:

@@ -1,12 +1,16 @@
 """What is done once when Saltwort is loaded."""
 
 from django.apps import AppConfig
+from django.db.models.signals import post_migrate
 from django.utils.module_loading import autodiscover_modules
+
+from saltwort.server.kept import count_changes
 
 
 class SaltwortConfig(AppConfig):
     name = "saltwort.server"
 
     def ready(self) -> None:
-        """Load the modules that register what jobs do."""
-        autodiscover_modules("operations", "intake", "rig")
+        """Load the modules that register what jobs do, and have changes of the database counted."""
+        autodiscover_modules("operations", "intake", "rig", "readings")
+        post_migrate.connect(count_changes, sender=self.apps.get_app_config("projects"))

@@ -137,6 +137,7 @@ class Interrupted(ConversionTestCase):
 
         with (
             patch.object(operations, "_settle", settle_and_cancel),
+            patch("saltwort.server.jobs.spread.SETTLED_TOGETHER", 1),
             patch("saltwort.server.jobs.operations.REPORT_EVERY", 0),
         ):
             made = self.convert()

@@ -195,6 +195,8 @@ def work_through(
     for batch, at_once in ((_begun(suspects, 1), 1), (_begun(fresh, AT_A_TIME), None)):
         for outcome in outcomes(work, pieces(batch), look=look, at_once=at_once):
             ended.add(in_hand.pop(outcome.key), outcome)
+            if at_once:
+                ended.settle()  # what is not kept would be suspected again
         ended.settle()
 
 

@@ -1,0 +1,100 @@
+"""Answers that are kept as long as nothing they depend on has changed.
+
+A stamp in the database counts every change of a row, by triggers, whoever makes it and in whatever way. Progress of
+jobs is left out: it would make all answers new several times a second, and answers that tell of jobs are not kept.
+"""
+
+from collections.abc import Callable
+from functools import wraps
+from hashlib import sha256
+from threading import Lock
+
+from cachetools import LRUCache
+from django.apps import AppConfig, apps
+from django.db import connection
+from django.http import HttpRequest, HttpResponse
+from django.http.response import HttpResponseBase
+
+STAMP_TABLE = "saltwort_stamp"
+NOT_COUNTED = ("jobs",)
+"""Apps whose rows change without a change of what is kept."""
+MOST_BYTES = 64_000_000
+
+View = Callable[..., HttpResponseBase]
+_kept: LRUCache[str, bytes] = LRUCache(MOST_BYTES, getsizeof=len)
+_lock = Lock()
+
+
+def kept(view: View) -> View:
+    """Keep what a view answers to GET, which must be JSON and depend on nothing but the database."""
+
+    @wraps(view)
+    def answer(request: HttpRequest, *args: object, **kwargs: object) -> HttpResponseBase:
+        if request.method != "GET":
+            return view(request, *args, **kwargs)
+        tag = _tag(request)
+        if request.headers.get("If-None-Match") == tag:
+            return _with_tag(HttpResponse(status=304), tag)
+        with _lock:
+            content = _kept.get(tag)
+        if content is None:
+            made = view(request, *args, **kwargs)
+            if made.status_code != 200:
+                return made
+            content = made.render().content
+            # What the view itself brought up to date is in its answer, so that is kept under the stamp after it.
+            tag = _tag(request)
+            with _lock:
+                if len(content) <= MOST_BYTES // 8:
+                    _kept[tag] = content
+        return _with_tag(HttpResponse(content, content_type="application/json"), tag)
+
+    return answer
+
+
+def _tag(request: HttpRequest) -> str:
+    asked = f"{stamp()}\0{request.get_full_path()}\0{connection.settings_dict['NAME']}"
+    return f'"{sha256(asked.encode()).hexdigest()[:32]}"'
+
+
+def _with_tag(response: HttpResponse, tag: str) -> HttpResponse:
+    response["ETag"] = tag
+    response["Cache-Control"] = "private, no-cache"
+    return response
+
+
+def forget() -> None:
+    """Keep nothing any more, as where another database is in place."""
+    with _lock:
+        _kept.clear()
+
+
+def stamp() -> int:
+    """A number that grows with every change of a row."""
+    with connection.cursor() as cursor:
+        cursor.execute(f"SELECT number FROM {STAMP_TABLE}")
+        return int(cursor.fetchone()[0])
+
+
+def count_changes(sender: AppConfig, **kwargs: object) -> None:
+    """Have the database count changes; called after each migration, which may have made tables anew."""
+    with connection.cursor() as cursor:
+        cursor.execute(f"CREATE TABLE IF NOT EXISTS {STAMP_TABLE} (number INTEGER NOT NULL)")
+        cursor.execute(f"INSERT INTO {STAMP_TABLE} SELECT 0 WHERE NOT EXISTS (SELECT * FROM {STAMP_TABLE})")
+        for table in _counted_tables():
+            for change in ("INSERT", "UPDATE", "DELETE"):
+                cursor.execute(
+                    f"CREATE TRIGGER IF NOT EXISTS {table}_{change.lower()} AFTER {change} ON {table} "
+                    f"BEGIN UPDATE {STAMP_TABLE} SET number = number + 1; END"
+                )
+
+
+def _counted_tables() -> list[str]:
+    there = set(connection.introspection.table_names())
+    models = (
+        model
+        for app in apps.get_app_configs()
+        if app.name.startswith("saltwort.") and app.label not in NOT_COUNTED
+        for model in app.get_models()
+    )
+    return [model._meta.db_table for model in models if model._meta.db_table in there]
