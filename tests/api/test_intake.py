@@ -147,8 +147,8 @@ class CancelledAndInterrupted(IntakeTestCase):
         self.tell("post", f"/intakes/{pk}/start")
         settle = intake._settle
 
-        def settle_and_cancel(ended: Any) -> None:
-            settle(ended)
+        def settle_and_cancel(*asked: Any) -> None:
+            settle(*asked)
             Job.objects.update(cancel_requested=True)
 
         with (

@@ -4,7 +4,6 @@ import json
 import os
 import random
 import tempfile
-from dataclasses import asdict
 from pathlib import Path
 from unittest import TestCase
 
@@ -50,7 +49,7 @@ class Mutants(TestCase):
         file = write(self.folder / "odd.dpx", light(40, 30, peak=1.0), "uint16", Software="PLACEHOLDER")
         file.write_bytes(file.read_bytes().replace(b"PLACEHOLDER", b"me\xff\xc7\x01you\n\xe9\xe9"))
         taken = take_in(file, file.name, self.folder / "store", copy=False)
-        self.assertEqual(taken.facts.header.tags["Software"], "me?? you ??")
+        self.assertEqual(taken.facts["header"]["tags"]["Software"], "me?? you ??")
 
     def assert_taken_or_refused(self, file: Path) -> None:
         try:
@@ -59,7 +58,7 @@ class Mutants(TestCase):
             self.assertIn(file.name, str(error))
             self.assertNotIn(str(self.folder), str(error))
             return
-        json.dumps(asdict(taken.facts), allow_nan=False).encode()
+        json.dumps(taken.facts, allow_nan=False).encode()
 
 
 def mutant(whole: bytes, chance: random.Random) -> bytes:

@@ -1,9 +1,10 @@
 """Take image files in: measured in a process of their own, and kept by their content."""
 
 import shutil
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from hashlib import file_digest
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -11,7 +12,7 @@ from saltwort.core.apart import Limits, run_apart
 from saltwort.core.errors import BadInput
 from saltwort.core.files import replacing
 from saltwort.core.images.formats import sniff
-from saltwort.core.images.measuring import Facts, Survey, survey
+from saltwort.core.images.measuring import Survey, survey
 
 SMALL_FILE = 10_000_000
 """Bytes up to which a file is held to SMALL_FILE_LIMITS: what packs well may be a bomb."""
@@ -27,13 +28,14 @@ _LARGEST_HALF = np.finfo(np.float16).max
 
 @dataclass(frozen=True)
 class Taken:
-    """What is known of a file once it is in: `modified` is when it was last changed, in nanoseconds."""
+    """What is known of a file once it is in: `modified` is when it was last changed, in nanoseconds; `facts` are Facts
+    as plain dictionaries, since they come from another process and go to where they are kept."""
 
     sha256: str
     suffix: str
     size: int
     modified: int
-    facts: Facts
+    facts: dict[str, Any]
 
 
 def kept_file(store: Path, sha256: str, suffix: str) -> Path:
@@ -92,4 +94,4 @@ def _take_in(path: Path, name: str, store: Path, copy: bool) -> Taken:
         with replacing(kept) as temporary:
             shutil.copyfile(path, temporary)
     keep_preview(store, sha256, found)
-    return Taken(sha256, suffix, status.st_size, status.st_mtime_ns, found.facts)
+    return Taken(sha256, suffix, status.st_size, status.st_mtime_ns, asdict(found.facts))

@@ -1,7 +1,7 @@
 """Take image files in."""
 
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 from pathlib import Path, PurePath
 from tempfile import TemporaryDirectory
 from typing import Any
@@ -44,7 +44,7 @@ def take_in(path: Path, name: str, *, in_place: bool) -> dict[str, Any]:
         "sha256": taken.sha256,
         "suffix": taken.suffix,
         "size": taken.size,
-        "facts": asdict(taken.facts),
+        "facts": taken.facts,
         **place,
     }
 

@@ -4,6 +4,7 @@ import posixpath
 import shutil
 from collections.abc import Sequence
 from datetime import timedelta
+from functools import partial
 from pathlib import Path
 from typing import Any
 from uuid import uuid4
@@ -129,7 +130,7 @@ def _bring(job: Job, report: Report) -> str:
     try:
         report(0.0, "Looking for pictures")
         _list_folder(intake, intake.folder) if intake.folder else _unpack_zips(intake, report)
-        work_through(read_file, intake.files.select_related("intake__project"), _reading, _settle, report)
+        work_through(read_file, intake.files.all(), _reading, partial(_settle, intake), report)
     except Cancelled:
         if not Intake.objects.filter(pk=intake.pk).exists():
             raise Cancelled("The folder was removed from the project while it was read.") from None
@@ -184,7 +185,7 @@ def _unpack_zips(intake: Intake, report: Report) -> None:
                 unpacked.append(FoundFile(posixpath.join(folder, found.path), found.place, found.size, found.refused))
                 report(0.0, f"Unpacking {posixpath.basename(file.path)}: {len(unpacked):,} pictures")
         except BadInput as error:
-            _settle([(file, Outcome(file.pk, {}, str(error)))])
+            _settle(intake, [(file, Outcome(file.pk, {}, str(error)))])
             continue
         _let_wait(intake, unpacked)
         # The zip itself is no picture; what was in it stands for it.
@@ -212,7 +213,12 @@ def _impossible(path: str) -> str:
 
 
 def _reading(file: IntakeFile) -> dict[str, Any]:
-    return {"place": file.place, "path": file.path, "in_place": file.intake.folder_id is not None}
+    # What a browser sent waits in the media folder and is kept there; all else stays where it is.
+    return {
+        "place": file.place,
+        "path": file.path,
+        "in_place": Path(settings.MEDIA_ROOT) not in Path(file.place).parents,
+    }
 
 
 @file_task
@@ -221,9 +227,9 @@ def read_file(place: str, path: str, in_place: bool) -> dict[str, object]:
     return take_in(Path(place), path, in_place=in_place)
 
 
-def _settle(ended: Sequence[tuple[IntakeFile, Outcome]]) -> None:
+def _settle(intake: Intake, ended: Sequence[tuple[IntakeFile, Outcome]]) -> None:
     """Put the files that could be read into the project, and list the others with the reason."""
-    project = ended[0][0].intake.project
+    project = intake.project
     taken = {file.path: outcome.result for file, outcome in ended if not outcome.refused}
     with transaction.atomic():
         for state, files in _by_state(ended).items():
@@ -234,7 +240,7 @@ def _settle(ended: Sequence[tuple[IntakeFile, Outcome]]) -> None:
                 leave_out(project, file.path, outcome.refused)
         add_textures(project, stored_images(taken))
     for file, _ in ended:
-        if not file.intake.folder_id:
+        if not intake.folder_id:
             Path(file.place).unlink(missing_ok=True)
 
 
