@@ -69,6 +69,17 @@ def forget_unfinished(folder: Path, older_than: float) -> None:
                 file.unlink()
 
 
+def shrink(folder: Path, most: int) -> None:
+    """Delete the files of a folder that were used longest ago, until they have no more than `most` bytes."""
+    found = [(file.stat(), file) for file in folder.glob("*") if file.is_file()]
+    found.sort(key=lambda item: item[0].st_mtime, reverse=True)
+    size = 0
+    for status, file in found:
+        size += status.st_size
+        if size > most:
+            file.unlink(missing_ok=True)
+
+
 def allowed_path(path: str, roots: Sequence[Path]) -> Path:
     """A path as typed, with links resolved. Raises BadInput unless it then lies below one of `roots`."""
     resolved = Path(path).expanduser().resolve()

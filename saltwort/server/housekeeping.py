@@ -7,15 +7,15 @@ from pathlib import Path
 from django.conf import settings
 from django.db import transaction
 
-from saltwort.core.files import forget_unfinished
+from saltwort.core.files import forget_unfinished, shrink
 from saltwort.server.images.models import StoredImage, image_store
 from saltwort.server.jobs.operations import forget_old
 
 log = logging.getLogger(__name__)
 
 HOUR, DAY = 3_600.0, 86_400.0
-CACHES = {"rig": 2_000_000_000, "configs": 500_000_000}
-"""Folders of the media folder that hold what can be made again, and the bytes that each may have."""
+CONFIG_BYTES = 500_000_000
+"""Of configs that are kept as files for conversions, and can be made again."""
 
 
 def tidy() -> None:
@@ -23,8 +23,7 @@ def tidy() -> None:
     forget_old()
     forget_unfinished(Path(settings.MEDIA_ROOT), older_than=HOUR)
     _forget_images()
-    for name, most in CACHES.items():
-        shrink(Path(settings.MEDIA_ROOT) / name, most)
+    shrink(Path(settings.MEDIA_ROOT) / "configs", CONFIG_BYTES)
 
 
 def _forget_images() -> None:
@@ -42,14 +41,3 @@ def _forget_images() -> None:
 
 def _is_young(file: Path) -> bool:
     return time.time() - file.stat().st_mtime < DAY
-
-
-def shrink(folder: Path, most: int) -> None:
-    """Delete the files of a folder that were used longest ago, until they have no more than `most` bytes."""
-    found = [(file.stat(), file) for file in folder.glob("*") if file.is_file()]
-    found.sort(key=lambda item: item[0].st_mtime, reverse=True)
-    size = 0
-    for status, file in found:
-        size += status.st_size
-        if size > most:
-            file.unlink(missing_ok=True)

@@ -16,12 +16,18 @@ def same_origin_only(get_response: Callable[[HttpRequest], HttpResponse]) -> Cal
     """Refuse writes sent by another site's page. There is no login to protect; the user's project is."""
 
     def answer(request: HttpRequest) -> HttpResponse:
-        origin = request.headers.get("Origin")
-        foreign = origin is not None and urlsplit(origin).netloc != request.get_host()
-        if foreign and request.method not in SAFE_METHODS:
+        host = request.get_host()  # for static files too: raises DisallowedHost for a name that is not ours
+        if request.method not in SAFE_METHODS and not _is_own(request.headers.get("Origin"), host):
             return JsonResponse({"detail": "Saltwort takes changes only from its own pages."}, status=403)
         response = get_response(request)
         response.headers.setdefault("Content-Security-Policy", POLICY)
         return response
 
     return answer
+
+
+def _is_own(origin: str | None, host: str) -> bool:
+    try:
+        return origin is None or urlsplit(origin).netloc == host
+    except ValueError:  # it is no address at all
+        return False

@@ -35,8 +35,8 @@ INSTALLED_APPS = [
 
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
-    "whitenoise.middleware.WhiteNoiseMiddleware",
     "saltwort.server.middleware.same_origin_only",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
     "django.middleware.common.CommonMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
 ]
@@ -76,6 +76,7 @@ WEB_DIR = BASE_DIR / "web" / "dist"
 STATIC_URL = "/static/"
 STATIC_ROOT = WEB_DIR
 WHITENOISE_ROOT = WEB_DIR
+WHITENOISE_ALLOW_ALL_ORIGINS = False
 # Vite writes a hash of the content into each name below assets/.
 WHITENOISE_IMMUTABLE_FILE_TEST = r"^/assets/.+-[\w-]{8}\.\w+$"
 

@@ -42,6 +42,18 @@ def no_such_call(request: HttpRequest) -> JsonResponse:
     return JsonResponse({"detail": "There is no such call."}, status=404)
 
 
+def refused(request: HttpRequest, exception: Exception | None = None) -> JsonResponse:
+    """A request that is refused before any view sees it: too large, of too many parts, or for another host."""
+    return JsonResponse({"detail": "This request cannot be taken as it is. Reload the page and try again."}, status=400)
+
+
+def went_wrong(request: HttpRequest) -> JsonResponse:
+    """What nobody thought of."""
+    return JsonResponse({"detail": "Something went wrong inside Saltwort; its log says what."}, status=500)
+
+
+handler400, handler500 = refused, went_wrong
+
 urlpatterns = [
     path("api/projects", kept(projects.projects)),
     path("api/finding-codes", findings.finding_codes),

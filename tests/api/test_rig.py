@@ -1,5 +1,6 @@
 """The rig of a project: what it depends on, what is kept of it, and what stands in its way."""
 
+import os
 from dataclasses import replace
 from pathlib import Path
 from unittest.mock import patch
@@ -106,10 +107,14 @@ class WhatIsKept(RigTestCase):
 
     def test_the_oldest_pictures_go(self) -> None:
         made = rig.prepared(self.project)
-        with patch("saltwort.server.scene.rig.KEPT", 2):
-            for width in (16, 32, 48):
-                rig.traced(made, (width, 16, 1))
+        rig.traced(made, (16, 16, 1))
+        (file,) = (self.folder / "media" / "rig").glob("*.npz")
+        with patch("saltwort.server.scene.rig.STORED_BYTES", file.stat().st_size * 2.5):
+            for seconds, height in enumerate((17, 18), start=1):
+                os.utime(file, (seconds, seconds))  # older than what comes after, whatever the disk's clock tells
+                rig.traced(made, (16, height, 1))
         self.assertEqual(len(self.kept()), 2)
+        self.assertFalse(file.exists())
 
 
 class HowItIsShown(RigTestCase):

@@ -9,14 +9,15 @@ from pathlib import Path
 from typing import Any
 from unittest.mock import patch
 
+from django.conf import settings
 from django.db import OperationalError, connection, transaction
 from django.utils import timezone
 from django_tasks_db.models import DBTaskResult
 
-from saltwort.core.files import DISK_IS_FULL
+from saltwort.core.files import DISK_IS_FULL, shrink
 from saltwort.server.conversions import operations as conversions
 from saltwort.server.conversions.models import Conversion
-from saltwort.server.housekeeping import shrink, tidy
+from saltwort.server.housekeeping import tidy
 from saltwort.server.images.models import StoredImage
 from saltwort.server.jobs.models import QUEUED, RUNNING, Job
 from saltwort.server.jobs.operations import LEASE, MOST_BEGUN, _works, run, settle_interrupted, start
@@ -24,7 +25,7 @@ from saltwort.server.outputs import operations as outputs
 from saltwort.server.projects import operations
 from saltwort.server.projects.models import Project, Revision
 from saltwort.server.textures import intake
-from saltwort.server.textures.models import TextureFolder
+from saltwort.server.textures.models import Texture, TextureFolder
 from tests.samples import SRGB, base_text, fresh_config, light, write
 from tests.server import ServerTestCase
 
@@ -398,3 +399,73 @@ class Housekeeping(ServerTestCase):
             Job.objects.filter(pk=job.pk).update(state="done", ended=timezone.now() - timedelta(days=days))
         tidy()
         self.assertEqual(Job.objects.count(), 1)
+
+
+class Requests(ServerTestCase):
+    """What no browser of ours would send."""
+
+    def test_deeply_nested_json(self) -> None:
+        deep = "[" * 100_000 + "]" * 100_000
+        answer = self.client.post(self.url("/setup"), deep, content_type="application/json")
+        self.assertEqual((answer.status_code, list(answer.json())), (400, ["detail"]))
+
+    def test_an_origin_that_is_no_address(self) -> None:
+        for origin in ("http://[", "null", "//", "http://localhost@evil", "\x00"):
+            answer = self.client.post(self.url("/undo"), "{}", "application/json", headers={"Origin": origin})
+            self.assertEqual(answer.status_code, 403, origin)
+            self.assertIn("only from its own pages", answer.json()["detail"])
+
+    def test_refusals_of_the_framework_are_told_in_the_same_form(self) -> None:
+        foreign = self.client.get("/api/projects", headers={"Host": "evil.example"})
+        self.assertEqual((foreign.status_code, list(foreign.json())), (400, ["detail"]))
+        method = self.client.patch("/api/projects", "{}", content_type="application/json")
+        self.assertEqual((method.status_code, list(method.json())), (405, ["detail"]))
+        with self.settings(DATA_UPLOAD_MAX_MEMORY_SIZE=10):
+            large = self.client.post(self.url("/undo"), '{"based_on": 11111111111}', "application/json")
+        self.assertEqual((large.status_code, list(large.json())), (400, ["detail"]))
+
+    def test_static_files_are_for_our_pages_alone(self) -> None:
+        name = next((settings.WEB_DIR / "assets").glob("index-*.js")).name
+        answer = self.client.get(f"/assets/{name}")
+        self.assertEqual(answer.status_code, 200)
+        self.assertNotIn("Access-Control-Allow-Origin", answer.headers)
+        self.assertIn("default-src 'self'", answer.headers["Content-Security-Policy"])
+        self.assertEqual(self.client.get(f"/assets/{name}", headers={"Host": "evil.example"}).status_code, 400)
+
+    def test_more_rules_and_words_than_anybody_has(self) -> None:
+        rule = {"name": "r", "kind": "glob", "space": "Raw", "pattern": "*", "extension": "exr"}
+        rules = [{**rule, "name": f"r{number}"} for number in range(10_000)]
+        self.refused("post", "/setup", "200", based_on=1, message="many", rules=rules)
+        words = [{"word": "a", "kind": "mask"}] * 10_000
+        self.refused("post", "/setup", "300", based_on=1, message="many", kind_words=words)
+
+
+class KeptAnswers(ServerTestCase):
+    def test_what_did_not_change_is_not_sent_again(self) -> None:
+        self.texture("wall_rough.png")
+        self.listed()
+        first = self.client.get(self.url("/textures"))
+        tag = first.headers["ETag"]
+        again = self.client.get(self.url("/textures"), headers={"If-None-Match": tag})
+        self.assertEqual((again.status_code, again.content), (304, b""))
+        self.assertEqual(self.client.get(self.url("/textures")).content, first.content)
+
+    def test_every_change_is_seen(self) -> None:
+        texture = self.texture("wall_rough.png")
+        for change in (
+            lambda: self.tell("put", f"/textures/{texture.pk}/pin", based_on=1, space=SRGB),
+            lambda: Texture.objects.filter(pk=texture.pk).update(pin_space="", version=5),
+            lambda: self.tell("post", "/setup", based_on=1, message="data", default_space="ACEScg"),
+            lambda: self.tell("post", "/textures/remove", 204, textures=[texture.pk]),
+        ):
+            self.listed()
+            before = self.client.get(self.url("/textures")).headers["ETag"]
+            change()
+            after = self.client.get(self.url("/textures"))
+            self.assertNotEqual(after.headers["ETag"], before)
+        self.assertEqual(after.json()["textures"], [])
+
+    def test_refusals_are_not_kept(self) -> None:
+        self.assertEqual(self.client.get("/api/projects/later").status_code, 404)
+        operations.create_project("Later")
+        self.assertEqual(self.client.get("/api/projects/later").status_code, 200)

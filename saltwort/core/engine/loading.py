@@ -30,6 +30,7 @@ MAX_ALIASES = 200
 """YAML aliases, which repeat a part and can multiply. Configs hardly use any."""
 MAX_SPACES = 2_000
 MAX_DISPLAYS = 100
+MAX_FILE_RULES = 1_000
 MAX_VIEWS = 500
 """On all displays together. The largest configs in use have about 350 spaces, and 20 displays with 10 views each."""
 NOWHERE = "nowhere"
@@ -120,6 +121,7 @@ def _check_counts(config: ocio.Config) -> None:
         (len(displays), MAX_DISPLAYS, "displays"),
         (len(config.getLooks()), MAX_SPACES, "looks"),
         (len(config.getNamedTransforms()), MAX_SPACES, "named transforms"),
+        (config.getFileRules().getNumEntries(), MAX_FILE_RULES, "file rules"),
     ):
         if count > most:
             raise BadInput(f"This config has {count:,} {what}; Saltwort takes up to {most:,}. Trim it first.")

@@ -1,10 +1,11 @@
 """Pictures for the screen: a stored image, read in a space, through a view."""
 
-from functools import lru_cache
 from pathlib import Path
+from threading import Lock
 
 import numpy as np
 import PyOpenColorIO as ocio
+from cachetools import LRUCache, cached
 from numpy.typing import NDArray
 
 from saltwort.core.engine import ViewChoice, apply, view_processor
@@ -54,14 +55,20 @@ def pixels_of(image: StoredImage, layer: str | None = None) -> NDArray[np.float3
     return _whole(image.file, image.sha256, layer)
 
 
-# The hash stands beside the path, since a file that is read in place may get another content.
+# The hash stands beside the path, since a file that is read in place may get another content. What is kept is bounded
+# by its bytes: a large picture takes as much as a thousand small ones.
+REDUCED_BYTES, WHOLE_BYTES = 400_000_000, 1_000_000_000
 
 
-@lru_cache(maxsize=12)
+def _size(pixels: NDArray[np.float32]) -> int:
+    return pixels.nbytes
+
+
+@cached(LRUCache(REDUCED_BYTES, _size), lock=Lock())
 def _reduced(file: Path, sha256: str, longest_side: int, layer: str | None) -> NDArray[np.float32]:
     return read_reduced(file, longest_side, layer)
 
 
-@lru_cache(maxsize=2)
+@cached(LRUCache(WHOLE_BYTES, _size), lock=Lock())
 def _whole(file: Path, sha256: str, layer: str | None) -> NDArray[np.float32]:
     return read_pixels(file, layer)

@@ -6,7 +6,8 @@ from saltwort.core.configs import VERSIONS
 from saltwort.core.configs.additions import CURVES
 from saltwort.core.configs.edits import ENCODINGS
 from saltwort.core.spaces.typed import UNITS
-from saltwort.core.textures.kinds import MAP_KINDS
+from saltwort.core.textures.kinds import MAP_KINDS, MAX_WORDS
+from saltwort.core.textures.rules import MAX_RULES
 from saltwort.core.views import FAMILIES
 from saltwort.server.http import BasedOn
 
@@ -232,7 +233,7 @@ class SetupParts(serializers.Serializer):
     working_space = serializers.CharField(required=False, max_length=200)
     view = ViewChoiceSerializer(required=False)
     default_space = serializers.CharField(required=False, max_length=200)
-    rules = RuleSerializer(many=True, required=False)
+    rules = RuleSerializer(many=True, required=False, max_length=MAX_RULES)
     added_views = AddedViewSerializer(many=True, required=False)
     trim = TrimSerializer(required=False, allow_null=True)
     added_spaces = AddedSpaceSerializer(many=True, required=False)
@@ -242,7 +243,7 @@ class SetupParts(serializers.Serializer):
     displays = serializers.ListField(child=serializers.CharField(max_length=200), required=False)
     views = serializers.ListField(child=serializers.CharField(max_length=200), required=False)
     target_version = serializers.ChoiceField(choices=["", *VERSIONS], required=False)
-    kind_words = KindWordSerializer(many=True, required=False)
+    kind_words = KindWordSerializer(many=True, required=False, max_length=MAX_WORDS)
 
 
 class SetupChange(SetupParts, BasedOn):

@@ -4,7 +4,6 @@ import json
 from collections.abc import Callable, Mapping, Sequence
 from copy import copy
 from dataclasses import asdict, dataclass, replace
-from functools import lru_cache
 from hashlib import sha256
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -13,13 +12,14 @@ from typing import Any
 
 import numpy as np
 import PyOpenColorIO as ocio
+from cachetools import LRUCache, cached
 from django.conf import settings
 from django.utils.text import slugify
 
 from saltwort.core.configs import working_spaces
 from saltwort.core.engine.processors import known_space
 from saltwort.core.errors import BadInput
-from saltwort.core.files import replacing
+from saltwort.core.files import replacing, shrink
 from saltwort.core.images.reading import Pixels
 from saltwort.core.scene.rig.bands import RgbBands
 from saltwort.core.scene.rig.bodies import Array
@@ -58,8 +58,6 @@ PREVIEW = (320, 180, 4)
 SPECTRAL = (320, 180, 16)
 MOST_PIXELS = 1920 * 1080
 MOST_SAMPLES = 1024
-KEPT = 60
-"""Pictures of the rig kept for remixing; the oldest go."""
 FORMAT = 1
 """Raised when the renderer gives other pictures than before."""
 
@@ -294,33 +292,35 @@ def _spectral(job: Job, report: Report) -> str:
         made.config, made.rig, spaces, (width, height), samples, lambda share: report(share * 0.95, "Following light")
     )
     content = {"size": list(SPECTRAL), "spaces": [asdict(space) for space in found.spaces]}
-    with replacing(_spectral_file(made, ".json")) as temporary:
-        temporary.write_text(json.dumps(content), "utf-8")
-    with replacing(_spectral_file(made, ".npz")) as temporary:
-        np.savez(temporary, picture=found.picture.astype(np.float32))
+    with replacing(_spectral_file(made)) as temporary:
+        np.savez(temporary, picture=found.picture.astype(np.float32), table=np.array(json.dumps(content)))
     return f"{found.spaces[0].space} is nearest to the spectral picture."
 
 
 def spectral_of(project: Project) -> dict[str, Any] | None:
     """What was found for the rig as it stands, or None when nothing was yet."""
-    file = _spectral_file(prepared(project), ".json")
-    return json.loads(file.read_text("utf-8")) if file.exists() else None
+    file = _spectral_file(prepared(project))
+    if not file.exists():
+        return None
+    with np.load(file) as kept:
+        return json.loads(str(kept["table"]))
 
 
 def spectral_picture(project: Project) -> Pixels:
     """The spectral picture as CIE XYZ. Raises BadInput when it was not made yet."""
-    file = _spectral_file(prepared(project), ".npz")
+    file = _spectral_file(prepared(project))
     if not file.exists():
         raise BadInput("The spectral picture of this rig was not rendered yet.")
     with np.load(file) as kept:
         return np.asarray(kept["picture"], np.float32)
 
 
-def _spectral_file(made: Prepared, suffix: str) -> Path:
+def _spectral_file(made: Prepared) -> Path:
+    """Picture and table in one file, so that neither goes without the other."""
     lights = [asdict(light) for light in made.rig.lights]
     spaces = working_spaces(made.config)
     named = json.dumps([key_of(made), lights, spaces, SPECTRAL], sort_keys=True)
-    return _folder() / f"spectral-{sha256(named.encode()).hexdigest()[:32]}{suffix}"
+    return _folder() / f"spectral-{sha256(named.encode()).hexdigest()[:32]}.npz"
 
 
 def key_of(made: Prepared) -> str:
@@ -354,9 +354,7 @@ def _kept(key: str) -> list[tuple[int, int, int]]:
 def _keep(key: str, size: tuple[int, int, int], light: Traced) -> None:
     with replacing(_file(key, size)) as temporary:
         np.savez(temporary, **{name: _halved(array) for name, array in vars(light).items()})
-    files = sorted(_folder().glob("*.npz"), key=lambda file: file.stat().st_mtime, reverse=True)
-    for file in files[KEPT:]:
-        file.unlink(missing_ok=True)
+    shrink(_folder(), STORED_BYTES)
 
 
 def _halved(array: Array) -> Array:
@@ -364,7 +362,15 @@ def _halved(array: Array) -> Array:
     return np.clip(array, -65504, 65504).astype(np.float16) if array.dtype == np.float32 else array
 
 
-@lru_cache(maxsize=6)
+STORED_BYTES, LIGHT_BYTES = 2_000_000_000, 500_000_000
+"""Of pictures of the rig that are kept for remixing, on disk and in memory."""
+
+
+def _size(light: Traced) -> int:
+    return sum(array.nbytes for array in vars(light).values())
+
+
+@cached(LRUCache(LIGHT_BYTES, _size), lock=Lock())
 def _load(file: Path) -> Traced:
     with np.load(file) as kept:
         arrays = {name: kept[name] for name in kept.files}

@@ -283,7 +283,7 @@ export class Drawer {
     const kept = this.programs.get(key);
     if (kept instanceof NotDrawn) throw kept;
     if (kept) return kept;
-    if (this.programs.size >= PROGRAMS_KEPT) this.programs.delete(this.programs.keys().next().value as string);
+    if (this.programs.size >= PROGRAMS_KEPT) this.release(this.programs.keys().next().value as string);
     try {
       const made = this.compile(source, variant);
       this.programs.set(key, made);
@@ -292,6 +292,15 @@ export class Drawer {
       if (error instanceof NotDrawn) this.programs.set(key, error);
       throw error;
     }
+  }
+
+  /** Give a program and its LUTs back to the graphics memory. */
+  private release(key: string) {
+    const kept = this.programs.get(key);
+    this.programs.delete(key);
+    if (!kept || kept instanceof NotDrawn) return;
+    this.gl.deleteProgram(kept.program);
+    for (const { texture } of kept.textures) this.gl.deleteTexture(texture);
   }
 
   private compile(source: Program, variant: Variant): Compiled {
@@ -306,10 +315,13 @@ export class Drawer {
       gl.shaderSource(shader, text);
       gl.compileShader(shader);
       gl.attachShader(program, shader);
+      gl.deleteShader(shader); // it goes with the program
     }
     gl.linkProgram(program);
-    if (!gl.getProgramParameter(program, gl.LINK_STATUS))
+    if (!gl.getProgramParameter(program, gl.LINK_STATUS)) {
+      gl.deleteProgram(program);
       throw new NotDrawn('The view’s program does not compile in this browser.');
+    }
     const textures = source.textures.map((lut) => {
       const target = lut.size.length === 3 ? gl.TEXTURE_3D : gl.TEXTURE_2D;
       const texture = this.texture(target, lut.smooth);

@@ -21,7 +21,7 @@ export function Renders({ parts }: { parts: ReactNode }) {
           {parts}
           <FileButton
             onChange={(file) => file && bring.mutate(file, { onSuccess: ({ id }) => setChosen(id) })}
-            accept=".exr,.hdr,.tif,.tiff"
+            accept=".exr,.hdr,.tif,.tiff,.png"
           >
             {(props) => (
               <Button {...props} size="xs" loading={bring.isPending}>
