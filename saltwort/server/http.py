@@ -9,7 +9,7 @@ from math import isfinite
 from typing import Any
 from urllib.parse import unquote
 
-from django.core.exceptions import ObjectDoesNotExist
+from django.core.exceptions import ObjectDoesNotExist, SuspiciousOperation
 from django.db import OperationalError
 from django.http import Http404, HttpResponse, StreamingHttpResponse
 from drf_spectacular.types import OpenApiTypes
@@ -124,6 +124,8 @@ def answer_errors(error: Exception, context: dict[str, Any]) -> Response | None:
             {"detail": "Saltwort is busy saving something else. Try again in a moment."},
             status=status.HTTP_503_SERVICE_UNAVAILABLE,
         )
+    if isinstance(error, SuspiciousOperation):
+        return Response({"detail": "This request is larger than anything that Saltwort takes."}, status=400)
     if isinstance(error, RecursionError):
         return Response({"detail": TOO_DEEP}, status=status.HTTP_400_BAD_REQUEST)
     return exception_handler(error, context)

@@ -49,11 +49,12 @@ RANKS = {level: len(LEVELS) - index for index, level in enumerate(LEVELS)}
 LEVEL_OF = {rank: level for level, rank in RANKS.items()}
 
 
-def refresh(project: Project, seconds: float = AT_ONCE_SECONDS) -> int:
+def refresh(project: Project, seconds: float | None = None) -> int:
     """Bring the readings in step with the project as it stands: spaces and reasons of all textures at once, checks for
-    as long as `seconds` last. Gives back how many files are still to be checked, for which a job is queued."""
+    as long as `seconds` last, AT_ONCE_SECONDS where none are given. Gives back how many files are still to be checked,
+    for which a job is queued."""
     bring_in_step(project)
-    checked_until = time.monotonic() + seconds
+    checked_until = time.monotonic() + (AT_ONCE_SECONDS if seconds is None else seconds)
     while some := _stale(project)[:CHUNK]:
         _check(project, list(some))
         if time.monotonic() > checked_until:
