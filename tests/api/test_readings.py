@@ -211,6 +211,20 @@ class InStep(ReadingsTestCase):
             counts.append(len(queries))
         self.assertEqual(counts[0], counts[1])
 
+    def test_spaces_are_told_at_once_however_much_is_to_be_checked(self) -> None:
+        self.show(sets=20)
+        self.page()
+        with patch.object(readings, "AT_ONCE_SECONDS", 0.0), patch.object(readings, "CHUNK", 1):
+            for version, space in enumerate((SRGB, "ACEScg", ""), start=1):
+                pins = [
+                    {"texture": row["id"], "based_on": version, "space": space}
+                    for row in self.ask("/textures/ids", kind="roughness")
+                ]
+                self.tell("put", "/textures/pins", pins=pins)
+                found = self.tell("post", "/textures/summary", textures=[pin["texture"] for pin in pins])
+                self.assertEqual([choice["value"] for choice in found["spaces"]], [space or "Raw"])
+                self.assertEqual(self.page(kind="roughness", space=space or "Raw")["total"], 20)
+
     def test_a_second_request_beside_the_first_changes_nothing(self) -> None:
         self.show()
         before = readings.assigned_otherwise

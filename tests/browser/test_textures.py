@@ -5,6 +5,7 @@ import zipfile
 from pathlib import Path
 
 import numpy as np
+from django.db.models import F
 from django.test import override_settings
 from playwright.sync_api import Page, expect
 
@@ -14,7 +15,7 @@ from saltwort.core.textures.rules import PATH_SEARCH_NAME
 from saltwort.demo.textures import decoded, enamel
 from saltwort.server.images.operations import store_file
 from saltwort.server.projects.setups import archive_of, current_setup
-from saltwort.server.textures.operations import add_texture
+from saltwort.server.textures.operations import add_texture, add_textures
 from tests.browser.base import BrowserTestCase
 from tests.samples import ACES_SDR, LINEAR_REC709, SRGB, light, project_config, write, write_damaged
 
@@ -428,3 +429,75 @@ class Converting(BrowserTestCase):
         expect(table.get_by_role("row").nth(1)).to_contain_text(f"The document reads it as {LINEAR_REC709}.")
         page.get_by_role("button", name="Close").click()
         expect(page.get_by_role("table", name="Plan")).to_be_visible()
+
+
+class LongLists(BrowserTestCase):
+    """A list of which just the parts in sight are fetched."""
+
+    def row(self, page: Page, name: str):
+        return page.get_by_role("row").filter(has_text=name)
+
+    def setUp(self) -> None:
+        super().setUp()
+        image = self.project.textures.first().image
+        paths = [f"show/rock{number:03}/rock{number:03}_{kind}.png" for number in range(200) for kind in ("col", "rgh")]
+        add_textures(self.project, dict.fromkeys(paths, image))
+
+    def test_it_is_scrolled_narrowed_and_chosen_from(self) -> None:
+        page = self.open("textures")
+        files = self.section("Files")
+        every = self.project.textures.count()
+        expect(files.get_by_role("status")).to_have_text(f"{every} files")
+        expect(self.row(page, "rock000_col.png")).to_have_count(1)
+        self.assertLess(page.get_by_role("row").count(), 60)
+        grid = page.get_by_role("grid", name="Textures")
+        expect(grid).to_have_attribute("aria-rowcount", str(every))
+        grid.evaluate("grid => grid.parentElement.scrollTo(0, 1e6)")
+        last = page.get_by_role("row").last
+        expect(last).to_contain_text("wall_roughness.png")
+        self.assertLess(page.get_by_role("row").count(), 60)
+
+        page.get_by_label("Find a file").fill("rock150")
+        expect(files.get_by_role("status")).to_have_text(f"2 of {every} files")
+        self.row(page, "rock150_rgh.png").click()
+        expect(self.section("Selected file").get_by_role("heading", level=2)).to_have_text("rock150_rgh.png")
+        page.get_by_role("button", name="Show all").click()
+        self.choose_filter("Map kind", re.compile("^roughness"))
+        expect(files.get_by_role("status")).to_have_text(f"201 of {every} files")
+
+        page.get_by_role("button", name="Select all").click()
+        side = self.section("Selected file")
+        expect(side.get_by_role("heading", level=2)).to_have_text("201 files selected")
+        expect(side).to_contain_text("Raw200")
+        form = page.get_by_role("form", name="Pin all")
+        form.get_by_label("Pin all to").first.click()
+        page.get_by_role("option", name="ACEScg", exact=True).click()
+        form.get_by_role("button", name="Pin 201 files").click()
+        expect(side).to_contain_text("ACEScg201")
+        page.get_by_role("button", name="Put back as they were").click()
+        expect(side).to_contain_text("Raw200")
+        self.assertEqual(self.project.textures.exclude(pin_space="").count(), 1)
+
+    def choose_filter(self, label: str, option: re.Pattern[str]) -> None:
+        self.page.get_by_label(label, exact=True).first.click()
+        self.page.get_by_role("option", name=option).click()
+
+    def test_shift_selects_beyond_what_is_fetched(self) -> None:
+        page = self.open("textures")
+        self.row(page, "rock000_col.png").click()
+        page.get_by_role("grid", name="Textures").evaluate("grid => grid.parentElement.scrollTo(0, 1e6)")
+        self.row(page, "wall_roughness.png").click(modifiers=["Shift"])
+        wanted = self.project.readings.order_by("set_key", "path").filter(set_key__gte="show/rock000/rock000").count()
+        heading = self.section("Selected file").get_by_role("heading", level=2)
+        expect(heading).to_have_text(f"{wanted} files selected")
+
+    def test_findings_come_some_at_a_time(self) -> None:
+        pinned = self.project.textures.filter(path__contains="_rgh")
+        pinned.update(pin_space=SRGB, version=F("version") + 1)
+        page = self.open("textures")
+        expect(page.get_by_role("button", name="Findings and jobs")).to_contain_text("blockers")
+        page.keyboard.press("f")
+        tray = page.get_by_role("dialog")
+        expect(tray.get_by_role("article")).to_have_count(30)
+        tray.get_by_role("button", name=re.compile("Show more of")).click()
+        expect(tray.get_by_role("article")).to_have_count(60)

@@ -13,7 +13,8 @@ from saltwort.core.files import allowed_path
 
 SUFFIXES = (".exr", ".png", ".jpg", ".jpeg", ".tif", ".tiff", ".hdr", ".dpx", ".tx")
 """Of names that promise a picture; in a folder or zip, other files are passed over."""
-MAX_FILES = 20_000
+MAX_IN_ZIP, MAX_IN_FOLDER = 20_000, 200_000
+"""Pictures. A large show has a hundred thousand."""
 MAX_UNPACKED_BYTES = 256 << 30
 MAX_RATIO = 1_000
 """Unpacked to packed: a plain picture without noise packs to a hundredth, a zip bomb to a millionth."""
@@ -52,7 +53,7 @@ def allowed_folder(typed: str, roots: Sequence[Path]) -> Path:
 def pictures_below(folder: Path) -> Iterator[FoundFile]:
     """Every picture below a folder, by path. Linked folders are not entered; a linked file that leads out is refused.
 
-    Raises BadInput for more than MAX_FILES.
+    Raises BadInput for more than MAX_IN_FOLDER.
     """
     count = 0
     for place, folders, names in os.walk(folder):
@@ -63,8 +64,10 @@ def pictures_below(folder: Path) -> Iterator[FoundFile]:
             if not looks_like_picture(path):
                 continue
             count += 1
-            if count > MAX_FILES:
-                raise BadInput(f"{folder.name} holds more than {MAX_FILES:,} pictures. Choose a folder further down.")
+            if count > MAX_IN_FOLDER:
+                raise BadInput(
+                    f"{folder.name} holds more than {MAX_IN_FOLDER:,} pictures. Choose a folder further down."
+                )
             yield _found(file, path, folder)
 
 
@@ -106,8 +109,8 @@ def unpacked_pictures(path: Path, name: str, into: Path) -> Iterator[FoundFile]:
 
 
 def _check_size(entries: Sequence[zipfile.ZipInfo], path: Path, name: str, into: Path) -> None:
-    if len(entries) > MAX_FILES:
-        raise BadInput(f"{name} holds {len(entries):,} pictures; a zip may hold {MAX_FILES:,}. Bring several.")
+    if len(entries) > MAX_IN_ZIP:
+        raise BadInput(f"{name} holds {len(entries):,} pictures; a zip may hold {MAX_IN_ZIP:,}. Bring several.")
     unpacked = sum(entry.file_size for entry in entries)
     if unpacked > min(MAX_UNPACKED_BYTES, max(HARMLESS_BYTES, MAX_RATIO * path.stat().st_size)):
         raise BadInput(f"{name} unpacks to {unpacked / 1e9:,.1f} GB, more than it can honestly hold. Bring the folder.")

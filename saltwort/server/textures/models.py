@@ -27,13 +27,14 @@ class Texture(Versioned):
 
 class Reading(models.Model):
     """How a texture is read as its project stands, computed once and kept within SQL's reach: thousands are narrowed,
-    counted and paged by it. `texture_version` is the texture's when it was checked, 0 when it is to be checked again;
-    `rank` that of its worst finding, 0 for none.
+    counted and paged by it. `assigned_version` is the texture's when its space was told, `texture_version` when it was
+    checked, 0 when it is to be checked again; `rank` is that of its worst finding, 0 for none.
     """
 
     texture = models.OneToOneField(Texture, models.CASCADE, primary_key=True, related_name="reading")
     project = models.ForeignKey("projects.Project", models.CASCADE, related_name="readings")
     path = models.CharField(max_length=1024)
+    assigned_version = models.PositiveIntegerField(default=0)
     texture_version = models.PositiveIntegerField(default=0)
     kind = models.CharField(max_length=40, blank=True)
     word = models.CharField(max_length=130, blank=True)

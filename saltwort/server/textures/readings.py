@@ -114,13 +114,20 @@ def _bring_in_step(project: Project) -> None:
     wanted = _Basis.of(project)
     known = _Basis.kept(project)
     changed = list(assigned_otherwise(project)) if known.assigned_by != wanted.assigned_by else []
-    fresh = [_first_reading(project, row) for row in assigned(project, list(_without_reading(project)))]
+    fresh = [_first_reading(project, row) for row in assigned(project, list(_assigned_before(project)))]
     if known == wanted and not fresh:
         return
     with transaction.atomic():
         if _Basis.kept(project) != known:
             return  # somebody else was quicker; who asks again sees what is left
-        Reading.objects.bulk_create(fresh, ignore_conflicts=True, batch_size=500)
+        there = set(project.textures.values_list("pk", flat=True)) if fresh else set()
+        Reading.objects.bulk_create(
+            [reading for reading in fresh if reading.texture_id in there],
+            update_conflicts=True,
+            unique_fields=("texture",),
+            update_fields=_ASSIGNED,
+            batch_size=500,
+        )
         if known != wanted:
             _write_assignments(changed)
             if known.checked_by != wanted.checked_by:
@@ -128,8 +135,10 @@ def _bring_in_step(project: Project) -> None:
             ReadingState.objects.update_or_create(project=project, defaults=vars(wanted))
 
 
-def _without_reading(project: Project) -> QuerySet[Texture]:
-    return project.textures.filter(reading=None).defer("image")
+def _assigned_before(project: Project) -> QuerySet[Texture]:
+    """Textures that have no reading, or were changed since it told their space."""
+    behind = ~Q(reading__assigned_version=F("version")) | Q(reading=None)
+    return project.textures.filter(behind).defer("image")
 
 
 def _first_reading(project: Project, row: AssignedTexture) -> Reading:
@@ -139,6 +148,7 @@ def _first_reading(project: Project, row: AssignedTexture) -> Reading:
         texture=texture,
         project=project,
         path=texture.path,
+        assigned_version=texture.version,
         kind=row.kind.kind.key if row.kind else "",
         word=row.kind.word if row.kind else "",
         set_key=member.key,
@@ -361,4 +371,19 @@ def _check(project: Project, textures: Sequence[Texture]) -> None:
         )
 
 
+_ASSIGNED = (
+    *(
+        "path",
+        "assigned_version",
+        "texture_version",
+        "kind",
+        "word",
+        "set_key",
+        "set_name",
+        "tile",
+        "resolution",
+        "frame",
+    ),
+    *("space", "reason", "reason_name"),
+)
 _UPDATED = [field.name for field in Reading._meta.fields if field.name != "texture"]

@@ -36,8 +36,19 @@ export function TextureList({ list, selection, layout }: { list: TextureRows; se
   const [from, to] = [(items[0]?.index ?? 0) * across, ((items.at(-1)?.index ?? 0) + 1) * across - 1];
   const { want } = list;
   useEffect(() => want(from, to), [want, from, to]);
-  const loaded = list.rows.length;
-  useEffect(() => virtual.measure(), [virtual, layout, across, count, loaded]);
+  useEffect(() => virtual.measure(), [virtual, layout, across, count]);
+  // What is fetched has heads, so it is longer than it was thought to be: what is in sight stays where it is.
+  const fetched = `${list.rows[0]?.id} ${list.rows.at(-1)?.id} ${list.rows.length}`;
+  useEffect(() => {
+    const offset = virtual.scrollOffset ?? 0;
+    const isAtEnd = offset > 0 && offset + (virtual.scrollRect?.height ?? 0) >= virtual.getTotalSize() - 1;
+    const first = virtual.getVirtualItems().find(({ end }) => end > offset)?.index;
+    virtual.measure();
+    if (isAtEnd) virtual.scrollToIndex(count - 1, { align: 'end' });
+    else if (offset > 0 && first !== undefined) virtual.scrollToIndex(first, { align: 'start' });
+    // The count belongs to what is fetched.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [virtual, fetched]);
   const at = selection.at === undefined ? undefined : Math.floor(selection.at / across);
   useEffect(() => {
     if (at !== undefined) virtual.scrollToIndex(at, { align: 'auto' });
