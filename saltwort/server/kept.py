@@ -4,7 +4,8 @@ A stamp in the database counts every change of a row, by triggers, whoever makes
 jobs is left out: it would make all answers new several times a second, and answers that tell of jobs are not kept.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from functools import wraps
 from hashlib import sha256
 from threading import Lock
@@ -35,21 +36,50 @@ def kept(view: View) -> View:
         tag = _tag(request)
         if request.headers.get("If-None-Match") == tag:
             return _with_tag(HttpResponse(status=304), tag)
-        with _lock:
-            content = _kept.get(tag)
-        if content is None:
-            made = view(request, *args, **kwargs)
-            if made.status_code != 200:
-                return made
-            content = made.render().content
-            # What the view itself brought up to date is in its answer, so that is kept under the stamp after it.
-            tag = _tag(request)
-            with _lock:
-                if len(content) <= MOST_BYTES // 8:
-                    _kept[tag] = content
+        with _made_once(tag):
+            content = _found(tag)
+            if content is None:
+                made = view(request, *args, **kwargs)
+                if made.status_code != 200:
+                    return made
+                content = made.render().content
+                # Never under a stamp that was read after the view: what came between is not in the answer.
+                _keep(tag, content)
         return _with_tag(HttpResponse(content, content_type="application/json"), tag)
 
     return answer
+
+
+@contextmanager
+def _made_once(tag: str) -> Iterator[None]:
+    """Let one make an answer while others who ask for the same wait for it."""
+    with _lock:
+        making, waiting = _making.get(tag, (Lock(), 0))
+        _making[tag] = making, waiting + 1
+    try:
+        with making:
+            yield
+    finally:
+        with _lock:
+            making, waiting = _making[tag]
+            if waiting > 1:
+                _making[tag] = making, waiting - 1
+            else:
+                del _making[tag]
+
+
+_making: dict[str, tuple[Lock, int]] = {}
+
+
+def _found(tag: str) -> bytes | None:
+    with _lock:
+        return _kept.get(tag)
+
+
+def _keep(tag: str, content: bytes) -> None:
+    if len(content) <= MOST_BYTES // 8:
+        with _lock:
+            _kept[tag] = content
 
 
 def _tag(request: HttpRequest) -> str:

@@ -24,7 +24,7 @@ from saltwort.server.jobs.operations import LEASE, MOST_BEGUN, _works, run, sett
 from saltwort.server.outputs import operations as outputs
 from saltwort.server.projects import operations
 from saltwort.server.projects.models import Project, Revision
-from saltwort.server.textures import intake
+from saltwort.server.textures import intake, views
 from saltwort.server.textures.models import Texture, TextureFolder
 from tests.samples import SRGB, base_text, fresh_config, light, write
 from tests.server import ServerTestCase
@@ -297,6 +297,15 @@ class RemovedMeanwhile(ServerTestCase):
         self.assertEqual((job.state, job.message), ("cancelled", conversions.REMOVED))
         self.assertEqual(list((self.folder / "media" / "converted").rglob("*.exr")), [])
 
+    def test_layer_and_space_of_a_render_change_together_or_not_at_all(self) -> None:
+        render = self.render()
+        self.refused("put", f"/renders/{render.pk}", "no layer", based_on=1, space="ACEScg", layer="moon")
+        self.refused("put", f"/renders/{render.pk}", "no colour space", based_on=1, space="moon", layer="")
+        render.refresh_from_db()
+        self.assertEqual((render.space, render.layer, render.version), ("", "", 1))
+        both = self.tell("put", f"/renders/{render.pk}", based_on=1, space="ACEScg", layer="")
+        self.assertEqual(both["version"], 2)
+
     def test_a_folder(self) -> None:
         place = self.folder / "show"
         for number in range(6):
@@ -464,6 +473,20 @@ class KeptAnswers(ServerTestCase):
             after = self.client.get(self.url("/textures"))
             self.assertNotEqual(after.headers["ETag"], before)
         self.assertEqual(after.json()["textures"], [])
+
+    def test_a_change_while_an_answer_is_made_is_not_hidden(self) -> None:
+        self.texture("wall_rough.png")
+        made = views.choices
+
+        def slow(readings: Any) -> Any:
+            found = made(readings)
+            with patch.object(views, "choices", made):
+                self.texture("late_nrm.png", seed=2)
+            return found
+
+        with patch.object(views, "choices", slow):
+            self.assertEqual([kind["value"] for kind in self.ask("/textures/choices")["kinds"]], ["roughness"])
+        self.assertEqual(len(self.ask("/textures/choices")["kinds"]), 2)
 
     def test_refusals_are_not_kept(self) -> None:
         self.assertEqual(self.client.get("/api/projects/later").status_code, 404)

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import asdict, replace
+from typing import Any
 
 from saltwort.core.engine.processors import known_space
 from saltwort.core.errors import BadInput
@@ -118,15 +119,15 @@ def add_render(project: Project, name: str, image: StoredImage, rig: dict | None
     return Render.objects.create(project=project, name=name[:200], image=image, rig=rig, facts=_facts(image, ""))
 
 
-def set_render_space(render: Render, based_on: int, space: str) -> Render:
-    """Say in which space a render is; an empty one lets the file tell again."""
-    name = known_space(config_of(render.project.current), space) if space else ""
-    return render.change(based_on, space=name)
-
-
-def set_render_layer(render: Render, based_on: int, layer: str) -> Render:
-    """Look at another layer of a render. Raises BadInput when it has no such layer."""
-    return render.change(based_on, layer=layer, facts=_facts(render.image, layer))
+def change_render(render: Render, based_on: int, space: str | None = None, layer: str | None = None) -> Render:
+    """Say in which space a render is, an empty one to let the file tell again, or look at another of its layers, or
+    both at once. Raises BadInput for a space or layer that there is not; then nothing is changed."""
+    changes: dict[str, Any] = {}
+    if space is not None:
+        changes["space"] = known_space(config_of(render.project.current), space) if space else ""
+    if layer is not None:
+        changes |= {"layer": layer, "facts": _facts(render.image, layer)}
+    return render.change(based_on, **changes)
 
 
 def layers_of(render: Render) -> tuple[str, ...]:

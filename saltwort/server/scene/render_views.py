@@ -51,13 +51,7 @@ def render(request: Request, slug: str, pk: int) -> Response:
     if request.method == "DELETE":
         found.delete()
         return Response(status=status.HTTP_204_NO_CONTENT)
-    asked = parsed(request, RenderChange)
-    based_on = asked["based_on"]
-    if "layer" in asked:
-        operations.set_render_layer(found, based_on, asked["layer"])
-        based_on = found.version
-    if "space" in asked:
-        operations.set_render_space(found, based_on, asked["space"])
+    operations.change_render(found, **parsed(request, RenderChange))
     return Response(_render(found))
 
 
