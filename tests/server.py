@@ -19,6 +19,7 @@ from saltwort.server.scene.operations import add_render
 from saltwort.server.textures.models import Texture
 from saltwort.server.textures.operations import add_texture
 from tests.samples import light, write
+from tests.schema import broken_promises
 
 
 class ServerTestCase(TestCase):
@@ -72,7 +73,11 @@ class ServerTestCase(TestCase):
     def _content(self, answer: Any, status: int) -> Any:
         is_json = answer.headers.get("Content-Type") == "application/json"
         content = answer.getvalue()
-        content = json.loads(content) if is_json else content
+        if is_json:
+            content = json.loads(content)
+            asked = answer.wsgi_request
+            if "Content-Disposition" not in answer.headers:  # a file is for other programs
+                self.assertEqual(broken_promises(asked.method, asked.path, answer, content), [])
         self.assertEqual(answer.status_code, status, content)
         return content
 

@@ -90,7 +90,7 @@ class AddedLookSerializer(serializers.Serializer):
     saturation = serializers.FloatField()
     description = serializers.CharField(max_length=1000, allow_blank=True, default="")
     lut = serializers.CharField(max_length=200, allow_blank=True, default="")
-    lut_sha256 = serializers.RegexField("^([0-9a-f]{64})?$", allow_blank=True, default="")
+    lut_sha256 = serializers.RegexField("^[0-9a-f]{64}$", allow_blank=True, default="")
     process_space = serializers.CharField(max_length=200, allow_blank=True, default="")
 
 

@@ -1,11 +1,11 @@
 """`assign --project SLUG PATH…`: the space each path is read in."""
 
 import sys
-from dataclasses import asdict
 from typing import Any
 
 from django.core.management.base import CommandParser
 
+from saltwort.core.textures.rules import Assignment
 from saltwort.server.commands import HeadlessCommand, project_for
 from saltwort.server.textures.operations import assign_paths
 
@@ -22,4 +22,8 @@ class Command(HeadlessCommand):
     def handle(self, *args: Any, project: str, paths: list[str], **options: Any) -> None:
         asked = [line.rstrip("\n") for line in sys.stdin] if paths == ["-"] else paths
         assignments = assign_paths(project_for(project), asked)
-        self.print_json([{"path": path, **asdict(found)} for path, found in zip(asked, assignments, strict=True)])
+        self.print_rows(_row(path, found) for path, found in zip(asked, assignments, strict=True))
+
+
+def _row(path: str, found: Assignment) -> dict[str, Any]:
+    return {"path": path, "space": found.space, "reason": vars(found.reason)}
