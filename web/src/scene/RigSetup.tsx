@@ -79,7 +79,10 @@ function SlotSelect({
   onChange: (path: string) => void;
 }) {
   const [sought, setSought] = useState('');
-  const found = useFirstTextures({ ...NO_FILTERS, sought: sought === slot.path ? '' : sought }, 200);
+  const none = slot.name === 'ball' ? 'the swatch’s own values' : 'the rig’s own';
+  const chosen = swatches.find(({ value }) => value === slot.path)?.label ?? (slot.path || none);
+  // The field holds what is chosen until something is typed.
+  const found = useFirstTextures({ ...NO_FILTERS, sought: sought === chosen ? '' : sought }, 200);
   const fitting = (found.data?.textures ?? [])
     .filter(({ kind }) => !kind || kind.group === slot.group)
     .map(({ path }) => path);
@@ -89,7 +92,7 @@ function SlotSelect({
       label={slot.label}
       description={slot.path && slot.space && `${baseName(slot.path)}, read as ${slot.space}`}
       data={[
-        { value: NONE, label: slot.name === 'ball' ? 'the swatch’s own values' : 'the rig’s own' },
+        { value: NONE, label: none },
         ...(slot.takes_swatch ? [{ group: 'Swatches', items: swatches }] : []),
         { group: 'Textures', items: [...new Set([...(isTexture ? [slot.path] : []), ...fitting])] },
       ]}
