@@ -1,5 +1,6 @@
 """The list of a project's textures that other programs read."""
 
+from collections import defaultdict
 from collections.abc import Iterator
 from typing import Any
 
@@ -8,10 +9,12 @@ from django.db.models import QuerySet
 
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.setups import config_of
-from saltwort.server.textures.models import Reading
+from saltwort.server.textures.models import Reading, TextureFinding
 from saltwort.server.textures.readings import bring_in_step, check_where_behind
 
 CHUNK = 500
+_OWN = ("path", "set_name", "tile", "resolution", "frame", "kind", "space", "reason", "reason_name")
+_FILE = ("texture__image__facts", "texture__image__size", "texture__image_id")
 
 
 def manifest_of(project: Project) -> Iterator[dict[str, Any]]:
@@ -20,41 +23,42 @@ def manifest_of(project: Project) -> Iterator[dict[str, Any]]:
     bring_in_step(project)
     config = config_of(project.current)
     last = ""
-    while some := list(_after(project, last)):
-        check_where_behind(project, [reading.texture for reading in some])
-        for reading in _after(project, last):
-            codes = [found.code for found in reading.findings.all()]
-            yield {**_row(reading, config), "findings": codes, "revision": project.current.number}
-        last = some[-1].path
+    while paths := list(_after(project, last).values_list("path", flat=True)):
+        check_where_behind(project, last, paths[-1])
+        codes: dict[str, list[str]] = defaultdict(list)
+        found = TextureFinding.objects.filter(project=project, path__gt=last, path__lte=paths[-1])
+        for path, code in found.values_list("path", "code"):
+            codes[path].append(code)
+        for row in _after(project, last).values(*_OWN, *_FILE, "verdict_space", "confidence"):
+            yield {**_row(row, config), "findings": codes[row["path"]], "revision": project.current.number}
+        last = paths[-1]
 
 
 def _after(project: Project, path: str) -> QuerySet[Reading]:
     """The next readings by path."""
-    found = Reading.objects.filter(project=project, path__gt=path).order_by("path").select_related("texture__image")
-    return found.prefetch_related("findings")[:CHUNK]
+    return Reading.objects.filter(project=project, path__gt=path).order_by("path")[:CHUNK]
 
 
-def _row(reading: Reading, config: ocio.Config) -> dict[str, Any]:
-    space, image = config.getColorSpace(reading.space), reading.texture.image
-    header = image.measured().header
+def _row(row: dict[str, Any], config: ocio.Config) -> dict[str, Any]:
+    space, header = config.getColorSpace(row["space"]), row["texture__image__facts"]["header"]
     return {
-        "path": reading.path,
-        "set": reading.set_name,
-        "tile": reading.tile,
-        "resolution": reading.resolution,
-        "frame": reading.frame,
-        "map_kind": reading.kind,
-        "space": reading.space,
+        "path": row["path"],
+        "set": row["set_name"],
+        "tile": row["tile"],
+        "resolution": row["resolution"],
+        "frame": row["frame"],
+        "map_kind": row["kind"],
+        "space": row["space"],
         "interop_id": space.getInteropID() if space else "",
-        "reason": reading.reason,
-        "rule_or_note": reading.reason_name,
-        "verdict": reading.verdict_space,
-        "confidence": reading.confidence,
-        "width": header.width,
-        "height": header.height,
-        "channels": header.channels,
-        "format": header.format,
-        "bit_depth": header.bit_depth,
-        "bytes": image.size,
-        "sha256": image.sha256,
+        "reason": row["reason"],
+        "rule_or_note": row["reason_name"],
+        "verdict": row["verdict_space"],
+        "confidence": row["confidence"],
+        "width": header["width"],
+        "height": header["height"],
+        "channels": len(header["channel_names"]),
+        "format": header["format"],
+        "bit_depth": header["bit_depth"],
+        "bytes": row["texture__image__size"],
+        "sha256": row["texture__image_id"],
     }

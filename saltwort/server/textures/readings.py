@@ -35,7 +35,6 @@ from saltwort.server.jobs.models import QUEUED, RUNNING, Job
 from saltwort.server.jobs.operations import Report, start, work
 from saltwort.server.projects.models import Project, Revision
 from saltwort.server.projects.setups import base_text, config_of, current_setup, rule_book_of
-from saltwort.server.queries import among
 from saltwort.server.textures.models import Reading, ReadingState, Texture, TextureFinding
 from saltwort.server.textures.operations import AssignedTexture, assigned
 
@@ -71,10 +70,9 @@ def _stale(project: Project) -> QuerySet[Texture]:
     return project.textures.filter(behind).select_related("image", "reading")
 
 
-def check_where_behind(project: Project, textures: Sequence[Texture]) -> None:
-    """Check those of some textures that are not checked as they are."""
-    behind = _stale(project).filter(among("pk", [texture.pk for texture in textures]))
-    if some := list(behind):
+def check_where_behind(project: Project, after: str, until: str) -> None:
+    """Check the textures between two paths that are not checked as they are."""
+    while some := list(_stale(project).filter(path__gt=after, path__lte=until)[:CHUNK]):
         _check(project, some)
 
 
