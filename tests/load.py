@@ -176,6 +176,9 @@ def crowd(server: _Server) -> None:
     """Many clients at once, who read what has not changed."""
     paths = ("", "/textures?limit=100", "/textures/choices", "/findings?limit=1", "/own-findings", "/config", "/jobs")
 
+    for path in paths:
+        server.of(path)
+
     def client(number: int) -> list[float]:
         seconds = []
         for turn in range(ASKED_EACH):

@@ -51,6 +51,13 @@ class Mutants(TestCase):
         taken = take_in(file, file.name, self.folder / "store", copy=False)
         self.assertEqual(taken.facts["header"]["tags"]["Software"], "me?? you ??")
 
+    def test_what_is_no_file_is_not_waited_for(self) -> None:
+        pipe = self.folder / "pipe.png"
+        os.mkfifo(pipe)
+        for place in (pipe, Path("/dev/zero"), self.folder):
+            with self.subTest(place.name), self.assertRaisesRegex(BadInput, "cannot be read: it is no plain file"):
+                take_in(place, place.name, self.folder / "store", copy=False)
+
     def assert_taken_or_refused(self, file: Path) -> None:
         try:
             taken = take_in(file, file.name, self.folder / "store", copy=False)
