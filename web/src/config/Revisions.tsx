@@ -78,7 +78,7 @@ function Row({ revision }: { revision: Revision }) {
       </span>
       {revision.number === current ? (
         <span className="quiet small" style={{ flex: 'none' }}>
-          current{project.data?.moved_by && `, gone to by ${project.data.moved_by}`}
+          current{project.data?.moved_by && `, set by ${project.data.moved_by}`}
         </span>
       ) : (
         <Button
