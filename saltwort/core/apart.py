@@ -7,7 +7,6 @@ import multiprocessing
 import os
 import resource
 import signal
-import sys
 from collections.abc import Callable, Iterator
 from concurrent.futures import TimeoutError as TookTooLong
 from contextlib import contextmanager
@@ -25,7 +24,7 @@ from saltwort.core.threads import CORES
 
 Result = TypeVar("Result")
 
-IDLE_TOO = 20
+CLOCK_FOR_EACH = 20
 """Seconds by the clock for each second of computing: on a busy machine a process waits for its turn."""
 MAX_TASKS = 500
 """Pieces of work after which a process makes place for a fresh one, so that what a library leaks stays small."""
@@ -49,7 +48,7 @@ def run_apart(work: Callable[..., Result], *arguments: object, limits: Limits, c
     if _is_apart:
         return _limited(work, arguments, limits)
     try:
-        task = _pool().schedule(_limited, (work, arguments, limits), timeout=limits.seconds * IDLE_TOO)
+        task = _pool().schedule(_limited, (work, arguments, limits), timeout=limits.seconds * CLOCK_FOR_EACH)
         result: Result = task.result()
     except TookTooLong:
         raise _too_slow(limits, called, advice) from None
@@ -121,7 +120,7 @@ def _begin() -> None:
     end_with_parent()
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C is for the process that gives work
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
-    os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stderr.fileno())  # what libraries say of damaged files
+    os.dup2(os.open(os.devnull, os.O_WRONLY), 2)  # what libraries say of damaged files
 
 
 def end_with_parent() -> None:

@@ -117,7 +117,8 @@ def answer_errors(error: Exception, context: dict[str, Any]) -> Response | None:
         return Response({"detail": "This is gone, or never was. Reload the page."}, status=status.HTTP_404_NOT_FOUND)
     if isinstance(error, serializers.ValidationError):
         return Response({"detail": _sentence(error.detail)}, status=status.HTTP_400_BAD_REQUEST)
-    if (isinstance(error, OSError) and is_disk_full(error)) or "disk is full" in str(error):
+    is_full = isinstance(error, OperationalError) and "disk is full" in str(error)
+    if is_full or (isinstance(error, OSError) and is_disk_full(error)):
         return Response({"detail": DISK_IS_FULL}, status=status.HTTP_507_INSUFFICIENT_STORAGE)
     if isinstance(error, OperationalError) and "locked" in str(error):
         return Response(

@@ -4,6 +4,7 @@ import re
 
 from playwright.sync_api import expect
 
+from saltwort.server.projects.models import Revision
 from tests.browser.base import BrowserTestCase
 from tests.samples import SRGB, SRGB_DISPLAY
 
@@ -198,3 +199,18 @@ class Trouble(BrowserTestCase):
         expect(page.get_by_text("This config does not load")).to_be_visible()
         self.assertEqual(self.current().current.number, 1)
         self.assertEqual(self.current().current.setup["view"]["display"], SRGB_DISPLAY)
+
+    def test_a_revision_whose_config_does_not_load_any_more(self) -> None:
+        project = self.current()
+        first = project.current
+        text = re.sub(r"(?m)^search_path:.*$", "search_path: /show/luts", first.text)
+        project.current = Revision.objects.create(
+            project=project, number=2, parent=first, setup=first.setup, text=text, config_hash="0" * 64, message="old"
+        )
+        project.save()
+        page = self.open("textures")
+        expect(page.get_by_role("heading", name="The config of revision 2 does not load")).to_be_visible()
+        expect(page.get_by_role("alert")).to_contain_text("looks for LUTs in “/show/luts”")
+        page.get_by_role("button", name="Go back one revision").click()
+        expect(page.get_by_role("grid", name="Textures")).to_be_visible()
+        self.assertEqual(self.current().current.number, 1)

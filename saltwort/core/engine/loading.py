@@ -127,9 +127,8 @@ def _check_counts(config: ocio.Config) -> None:
             raise BadInput(f"This config has {count:,} {what}; Saltwort takes up to {most:,}. Trim it first.")
     views = 0
     for display in displays:
-        views += len(config.getViews(ocio.VIEW_DISPLAY_DEFINED, display)) + len(
-            config.getViews(ocio.VIEW_SHARED, display)
-        )
+        for kind in (ocio.VIEW_DISPLAY_DEFINED, ocio.VIEW_SHARED):
+            views += len(config.getViews(kind, display))
         if views > MAX_VIEWS:
             raise BadInput(f"This config has more than {MAX_VIEWS} views. Trim it first.")
 

@@ -18,6 +18,7 @@ from saltwort.core.findings.registry import (
     check,
     codes,
     run_checks,
+    worst_first,
 )
 
 __all__ = [
@@ -38,4 +39,5 @@ __all__ = [
     "check",
     "codes",
     "run_checks",
+    "worst_first",
 ]

@@ -229,4 +229,9 @@ def run_checks(subjects: Subjects, beginning: str = "", *, without: str = "") ->
         if code.code.startswith(beginning) and not (without and code.code.startswith(without))
         for problem in code.check(subjects)
     ]
+    return worst_first(findings)
+
+
+def worst_first(findings: Iterable[Finding]) -> list[Finding]:
+    """Findings by their level, then by code and subject."""
     return sorted(findings, key=lambda finding: (LEVELS.index(finding.level), finding.code, finding.subject))

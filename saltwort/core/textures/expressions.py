@@ -77,7 +77,8 @@ class Expressions:
     def matching(self, path: str) -> set[int]:
         """Which of them match a whole path."""
         text = path.encode()
-        found = {self._numbers[index] for index in (self._numbers and self._together.Match(text)) or ()}
+        indices = self._together.Match(text) if self._numbers else None
+        found = {self._numbers[index] for index in indices or ()}
         return found | {number for number in self._others if self._try(number, text)}
 
     def is_slow(self, number: int) -> bool:

@@ -1,10 +1,10 @@
 """Run the checks on a project, and apply their fixes."""
 
 from collections import Counter
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
-from itertools import islice
+from itertools import chain
 from math import inf
 from typing import Any
 
@@ -25,6 +25,7 @@ from saltwort.core.findings import (
     Subjects,
     UnreadableFile,
     run_checks,
+    worst_first,
 )
 from saltwort.core.images.channels import colour_channels
 from saltwort.core.textures.rules import Rule
@@ -51,10 +52,7 @@ def findings_of(project: Project) -> list[Finding]:
     refresh(project, seconds=inf)
     of_textures = TextureFinding.objects.filter(project=project).order_by("path")
     paths = list(of_textures.values_list("path", flat=True).distinct())
-    found = findings_of_project(project)
-    for start in range(0, len(paths), TEXTURES_AT_ONCE):
-        found += _findings_of_paths(project, paths[start : start + TEXTURES_AT_ONCE])
-    return sorted(found, key=lambda finding: (-RANKS[finding.level], finding.code, finding.subject))
+    return worst_first(chain(findings_of_project(project), _findings_a_few_at_a_time(project, paths)))
 
 
 TEXTURES_AT_ONCE = 500
@@ -64,8 +62,7 @@ def findings_of_project(project: Project, otherwise: Sequence[Reread] = ()) -> l
     """The findings that are not of a texture, and the files that could not be read, worst first; with some textures
     read `otherwise` than they are."""
     subjects = _project_subjects(project, otherwise)
-    found = run_checks(subjects, without="texture.") + run_checks(subjects, UNREADABLE)
-    return sorted(found, key=lambda finding: (-RANKS[finding.level], finding.code, finding.subject))
+    return worst_first(run_checks(subjects, without="texture.") + run_checks(subjects, UNREADABLE))
 
 
 def findings_of_textures(project: Project, textures: Sequence[Texture], *, offers_fixes: bool = True) -> list[Finding]:
@@ -191,25 +188,32 @@ def apply_fix(project: Project, based_on: int, operation: str, arguments: dict[s
     project was changed since."""
     if project.current.number != based_on:
         raise Stale(project.current.number)
-    findings = [*findings_of_project(project), *_findings_that_offer(project, operation, arguments)]
-    fixes = [fix for finding in findings for fix in (finding.fix, *finding.also) if fix]
-    if not any((fix.operation, fix.arguments) == (operation, arguments) for fix in fixes):
+    asked = (operation, arguments)
+    offering = chain(findings_of_project(project), _findings_that_may_offer(project, operation, arguments))
+    if not any(
+        asked == (fix.operation, fix.arguments) for found in offering for fix in (found.fix, *found.also) if fix
+    ):
         raise BadInput("No finding asks for this any more. Look at the findings as they stand now.")
     _FIXES[operation](FixOrder(project, based_on, arguments, author))
 
 
-def _findings_that_offer(project: Project, operation: str, arguments: dict[str, str]) -> list[Finding]:
-    """Findings of textures, among which are those that offer a fix: of the texture that it names, or of some that a
-    rule would take."""
+def _findings_that_may_offer(project: Project, operation: str, arguments: dict[str, str]) -> Iterator[Finding]:
+    """Findings of textures, among which are those that offer a fix: of the texture that it names, of those that its
+    rule would take, or of all."""
     refresh(project)
     of_textures = TextureFinding.objects.filter(project=project).order_by("path")
     if "path" in arguments:
         of_textures = of_textures.filter(path=arguments["path"])
-    elif operation == "add-rule":
-        likes = subjects_for(project, (), offers_fixes=False).likes(_rule_from(arguments))
-        of_textures = of_textures.filter(path__in=[like.path for like in islice(likes, TEXTURES_AT_ONCE)])
-    paths = of_textures.values_list("path", flat=True).distinct()
-    return _findings_of_paths(project, list(paths[:TEXTURES_AT_ONCE]))
+    paths = list(of_textures.values_list("path", flat=True).distinct())
+    if operation == "add-rule":
+        likes = {like.path for like in subjects_for(project, (), offers_fixes=False).likes(_rule_from(arguments))}
+        paths = [path for path in paths if path in likes]
+    yield from _findings_a_few_at_a_time(project, paths)
+
+
+def _findings_a_few_at_a_time(project: Project, paths: Sequence[str]) -> Iterator[Finding]:
+    for start in range(0, len(paths), TEXTURES_AT_ONCE):
+        yield from _findings_of_paths(project, paths[start : start + TEXTURES_AT_ONCE])
 
 
 def _pin_texture(order: FixOrder) -> None:

@@ -21,6 +21,7 @@ from redis.exceptions import ConnectionError as NoConnection
 from rq.exceptions import NoSuchJobError
 from rq.job import Job
 
+from saltwort.core.apart import stay_here
 from saltwort.core.errors import BadInput
 
 LEASE_SECONDS = 6
@@ -39,6 +40,7 @@ def held(lease: str) -> Iterator[None]:
     if not lease:
         yield
         return
+    stay_here()  # the worker does each file in a process of its own already
     connection, done = _connection(), Event()
 
     def renew() -> None:

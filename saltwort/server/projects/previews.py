@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from saltwort.core.changes import Change
 from saltwort.core.configs import Comparison, Replacement, Setup, compare, compose
 from saltwort.core.configs.changes import config_changes
-from saltwort.core.findings import LEVELS, Finding
+from saltwort.core.findings import Finding, worst_first
 from saltwort.server.findings.operations import findings_of_project, findings_of_textures
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.operations import draft_revision
@@ -135,4 +135,4 @@ def target_differences(project: Project, version: str) -> Comparison:
 def _only_in(findings: list[Finding], others: list[Finding]) -> list[Finding]:
     known = {(finding.code, finding.subject) for finding in others}
     only = [finding for finding in findings if (finding.code, finding.subject) not in known]
-    return sorted(only, key=lambda finding: LEVELS.index(finding.level))[:MOST_LISTED]
+    return worst_first(only)[:MOST_LISTED]

@@ -155,13 +155,14 @@ def _list_folder(intake: Intake, folder: TextureFolder) -> None:
     }
     found: set[str] = set()
     waiting = []
+    left_out = set(intake.project.left_out.values_list("path", flat=True))
     for file in pictures_below(place):
         path = f"{folder.name}/{file.path}"
         found.add(path)
         image = known.get(path)
         if file.refused or image is None or not image.place or not _is_as_it_was(file, image.modified, image.size):
             waiting.append(FoundFile(path, file.place, file.size, file.refused))
-        else:
+        elif path in left_out:
             forget_left_out(intake.project, path)
     _let_wait(intake, waiting)
     for path, image in known.items():

@@ -114,13 +114,9 @@ def remove_textures(project: Project, textures: Collection[int]) -> None:
     project.textures.filter(among("pk", textures)).delete()
 
 
-def assigned_textures(project: Project, unpinned: Collection[int] = ()) -> list[AssignedTexture]:
-    """All textures of a project as its current revision reads them, or would, were some of them `unpinned`."""
-    textures = list(project.textures.select_related("image"))
-    for texture in textures:
-        if texture.pk in unpinned:
-            texture.pin_space = ""
-    return assigned(project, textures)
+def assigned_textures(project: Project) -> list[AssignedTexture]:
+    """All textures of a project as its current revision reads them."""
+    return assigned(project, list(project.textures.select_related("image")))
 
 
 def assigned(project: Project, textures: list[Texture]) -> list[AssignedTexture]:

@@ -28,7 +28,7 @@ from saltwort.server.textures.listing import Wanted, choices, narrowed, sets_amo
 from saltwort.server.textures.manifest import manifest_of
 from saltwort.server.textures.materials import compare_document, packed_documents
 from saltwort.server.textures.models import Reading, Texture
-from saltwort.server.textures.operations import AssignedTexture, assigned
+from saltwort.server.textures.operations import assigned
 from saltwort.server.textures.readings import LEVEL_OF, bring_in_step, refresh
 from saltwort.server.textures.serializers import (
     MOST_PUT_BACK,
@@ -252,35 +252,17 @@ def _thumbnail(texture: Texture, space: str) -> str:
     return f"/api/projects/{texture.project.slug}/textures/{texture.pk}/picture?{urlencode(depends)}"
 
 
-def _row(row: AssignedTexture) -> dict[str, Any]:
-    texture, header = row.texture, row.texture.image.measured().header
-    return {
-        "id": texture.pk,
-        "path": texture.path,
-        "version": texture.version,
-        "kind": row.kind.kind if row.kind else None,
-        "kind_word": row.kind.word if row.kind else "",
-        "member": row.member,
-        "assignment": row.assignment,
-        "width": header.width,
-        "height": header.height,
-        "format": header.format,
-        "bit_depth": header.bit_depth,
-        "size": texture.image.size,
-        "thumbnail": _thumbnail(texture, row.assignment.space),
-        "findings": _findings_of(texture.reading) if hasattr(texture, "reading") else [],
-    }
-
-
 def texture_detail(texture: Texture) -> dict[str, Any]:
     """Everything of one texture, as `TextureDetailSerializer` has it."""
-    row = assigned(texture.project, [texture])[0]
+    project = texture.project
+    refresh(project)
+    row = assigned(project, [texture])[0]
     facts = texture.image.measured()
     config = config_of(texture.project.current)
     evidence = evidence_for(config, texture.path, row.kind, facts)
     return TextureDetailSerializer(
         {
-            **_row(row),
+            **_listed(project, Reading.objects.get(texture=texture)),
             "evidence": evidence,
             "packed": row.kind.channels if row.kind else (),
             "verdict": verdict_of(evidence),

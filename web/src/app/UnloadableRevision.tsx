@@ -12,13 +12,15 @@ export function UnloadableRevision({ project }: { project: Project }) {
     <Empty>
       <h2>The config of revision {project.revision.number} does not load</h2>
       <p role="alert">{project.problem}</p>
-      <p className="quiet">Nothing is lost. Go back to a revision that loads, or start from another config there.</p>
+      <p className="quiet">Nothing is lost. Go back to a revision that loads.</p>
       {project.can_undo && (
         <Button variant="filled" onClick={undo}>
           Go back one revision
         </Button>
       )}
-      <Revisions />
+      <div style={{ textAlign: 'start' }}>
+        <Revisions />
+      </div>
     </Empty>
   );
 }
