@@ -1,14 +1,15 @@
-"""Answers that are kept as long as nothing they depend on has changed.
+"""Answers, and what goes into them, that are kept as long as nothing they depend on has changed.
 
 A stamp in the database counts every change of a row, by triggers, whoever makes it and in whatever way. Progress of
 jobs is left out: it would make all answers new several times a second, and answers that tell of jobs are not kept.
 """
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Hashable, Iterator
 from contextlib import contextmanager
 from functools import wraps
 from hashlib import sha256
 from threading import Lock
+from typing import TypeVar, cast
 
 from cachetools import LRUCache
 from django.apps import AppConfig, apps
@@ -20,9 +21,12 @@ STAMP_TABLE = "saltwort_stamp"
 NOT_COUNTED = ("jobs",)
 """Apps whose rows change without a change of what is kept."""
 MOST_BYTES = 64_000_000
+MOST_VALUES = 32
 
 View = Callable[..., HttpResponseBase]
+Value = TypeVar("Value")
 _kept: LRUCache[str, bytes] = LRUCache(MOST_BYTES, getsizeof=len)
+_values: LRUCache[Hashable, object] = LRUCache(MOST_VALUES)
 _lock = Lock()
 
 
@@ -50,8 +54,22 @@ def kept(view: View) -> View:
     return answer
 
 
+def kept_value(make: Callable[[], Value], *key: Hashable) -> Value:
+    """What `make` gives, kept under a key as long as no row changes. It must depend on the key and the database alone.
+    Not for use within a transaction: what is taken back would be kept."""
+    stamped = (stamp(), connection.settings_dict["NAME"], *key)
+    with _made_once(stamped):
+        with _lock:
+            if stamped in _values:
+                return cast(Value, _values[stamped])
+        value = make()
+        with _lock:
+            _values[stamped] = value
+        return value
+
+
 @contextmanager
-def _made_once(tag: str) -> Iterator[None]:
+def _made_once(tag: Hashable) -> Iterator[None]:
     """Let one make an answer while others who ask for the same wait for it."""
     with _lock:
         making, waiting = _making.get(tag, (Lock(), 0))
@@ -68,7 +86,7 @@ def _made_once(tag: str) -> Iterator[None]:
                 del _making[tag]
 
 
-_making: dict[str, tuple[Lock, int]] = {}
+_making: dict[Hashable, tuple[Lock, int]] = {}
 
 
 def _found(tag: str) -> bytes | None:
@@ -97,6 +115,7 @@ def forget() -> None:
     """Keep nothing any more, as where another database is in place."""
     with _lock:
         _kept.clear()
+        _values.clear()
 
 
 def stamp() -> int:

@@ -15,8 +15,10 @@ from saltwort.core.engine import apply, space_processor
 from saltwort.core.images import read_header, read_pixels
 from saltwort.server.conversions import operations
 from saltwort.server.conversions.models import Conversion
+from saltwort.server.images.operations import store_file
 from saltwort.server.jobs.models import Job
 from saltwort.server.jobs.operations import WORKER, settle_interrupted
+from saltwort.server.textures.operations import add_texture
 from tests.samples import LINEAR_REC709, SRGB, light, project_config, write
 from tests.server import ServerTestCase
 
@@ -34,10 +36,15 @@ class ConversionTestCase(ServerTestCase):
         return {"space": "ACEScg", "format": "exr-half", **order}
 
     def convert(self, **order: Any) -> Any:
-        """Order a conversion, have it made, and give it back as the list shows it."""
+        """Order a conversion, have it made, and give it back as the list shows it, with its files."""
         made = self.tell("post", "/conversions", 201, **self.order(**order))
         self.do_jobs()
-        return next(listed for listed in self.ask("/conversions") if listed["id"] == made["id"])
+        return self.listed(made["id"])
+
+    def listed(self, conversion: int) -> Any:
+        """A conversion as the list shows it, with its files."""
+        found = next(listed for listed in self.ask("/conversions") if listed["id"] == conversion)
+        return {**found, "files": self.ask(f"/conversions/{conversion}/files")["files"]}
 
     def file(self, conversion: Any, target: str) -> Path:
         return Conversion.objects.get(pk=conversion["id"]).folder / target
@@ -85,7 +92,7 @@ class Converting(ConversionTestCase):
         place = self.share / "out"
         standing = write(place / "wall_col_ACEScg.exr", light(peak=1.0, seed=9), "half").read_bytes()
         plan = self.tell("post", "/conversions/preview", **self.order(place=str(place)))
-        self.assertEqual([bool(file["refused"]) for file in plan["files"]], [False, True])
+        self.assertEqual([bool(file["refused"]) for file in plan["files"]], [True, False])
         made = self.convert(place=str(place))
         self.assertRegex(made["job"]["message"], "1 file is converted .* 1 could not be")
         self.assertEqual((place / "wall_col_ACEScg.exr").read_bytes(), standing)
@@ -165,7 +172,7 @@ class Interrupted(ConversionTestCase):
             self.convert()
         settle_interrupted(WORKER)
         self.do_jobs()
-        made = self.ask("/conversions")[0]
+        made = self.listed(Conversion.objects.get().pk)
         self.assertEqual((made["job"]["state"], {file["state"] for file in made["files"]}), ("done", {"converted"}))
         self.assertEqual(len(list(Conversion.objects.get().folder.rglob("*.*"))), 5)
 
@@ -175,7 +182,7 @@ class Interrupted(ConversionTestCase):
         self.tell("post", "/conversions", 201, **self.order())
         self.tell("post", "/textures/remove", 204, textures=[texture.pk])
         self.do_jobs()
-        reasons = {file["path"]: file["reason"] for file in self.ask("/conversions")[0]["files"]}
+        reasons = {file["path"]: file["reason"] for file in self.listed(Conversion.objects.get().pk)["files"]}
         self.assertEqual(reasons, {"rope_col.png": "", "wall_col.png": "wall_col.png is no longer in the project."})
 
 
@@ -206,14 +213,46 @@ class Lists(ConversionTestCase):
         self.assertEqual(float(table[0]["largest_error"]), row["largest_error"])
 
 
+class LongOrders(ConversionTestCase):
+    def test_files_come_in_pages_those_refused_first_and_the_report_has_all(self) -> None:
+        for seed in range(4):
+            self.texture(f"wall_{seed}_col.png", seed=seed)
+        place = self.share / "out"
+        taken = place / "wall_2_col_ACEScg.exr"
+        taken.parent.mkdir()
+        taken.write_bytes(b"somebody's")
+        made = self.convert(place=str(place))
+        self.assertEqual((made["count"], made["converted"], made["refused"]), (4, 3, 1))
+        self.assertEqual(made["size"], sum(file["figures"]["size"] for file in made["files"][1:]))
+        first = self.ask(f"/conversions/{made['id']}/files?limit=2")
+        self.assertEqual(first["total"], 4)
+        self.assertEqual([file["path"] for file in first["files"]], ["wall_2_col.png", "wall_0_col.png"])
+        rest = self.ask(f"/conversions/{made['id']}/files?limit=2&offset=2")["files"]
+        self.assertEqual([file["path"] for file in rest], ["wall_1_col.png", "wall_3_col.png"])
+        report = self.ask(f"/conversions/{made['id']}/report.csv").decode()
+        self.assertEqual(len(list(csv.DictReader(io.StringIO(report)))), 4)
+
+    def test_a_plan_lists_what_is_doubtful_and_counts_all(self) -> None:
+        for seed in range(3):
+            self.texture(f"wall_{seed}_col.png", seed=seed)
+        red = np.full((8, 8, 3), (0.1, -0.4, 0.2), np.float32)
+        file = write(self.folder / "files" / "red_col.exr", red, "float")
+        add_texture(self.project, "red_col.exr", store_file(file, "red_col.exr"))
+        with patch("saltwort.server.conversions.views.MOST_PLANNED", 2):
+            plan = self.tell("post", "/conversions/preview", **self.order(space=SRGB, format="png-16"))
+        self.assertEqual((plan["count"], plan["refused"], len(plan["files"])), (4, 0, 2))
+        self.assertEqual(plan["files"][0]["path"], "red_col.exr")
+        self.assertGreaterEqual(plan["outside"], 1)
+
+
 class Media(ConversionTestCase):
     def test_a_conversion_uses_the_config_of_its_own_revision(self) -> None:
         self.texture("wall_col.png")
         made = self.tell("post", "/conversions", 201, **self.order())
         self.tell("post", "/setup", based_on=1, message="another default", default_space="Raw")
         self.do_jobs()
-        listed = self.ask("/conversions")[0]
-        self.assertEqual((listed["id"], listed["revision"], listed["files"][0]["source_space"]), (made["id"], 1, SRGB))
+        listed = self.listed(made["id"])
+        self.assertEqual((listed["revision"], listed["files"][0]["source_space"]), (1, SRGB))
         self.assertTrue(list((Path(settings.MEDIA_ROOT) / "configs").glob("*.zip")))
 
 

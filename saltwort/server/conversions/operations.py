@@ -12,8 +12,8 @@ from typing import Any
 import PyOpenColorIO as ocio
 from django.conf import settings
 from django.db import transaction
-from django.db.models import Count, FloatField, Max, Q
-from django.db.models.fields.json import KT
+from django.db.models import Count, FloatField, IntegerField, Max, Q, Sum
+from django.db.models.fields.json import KeyTextTransform
 from django.db.models.functions import Cast
 
 from saltwort.core.configs.archives import read_archive
@@ -245,14 +245,20 @@ def _settle(ended: Sequence[tuple[ConvertedFile, Outcome]]) -> None:
             raise Cancelled
 
 
+TOLD = {
+    "count": Count("files"),
+    "converted": Count("files", filter=Q(files__state=CONVERTED)),
+    "refused": Count("files", filter=Q(files__state=REFUSED)),
+    "size": Sum(Cast(KeyTextTransform("size", "files__figures"), IntegerField())),
+}
+"""What is told of the files of a conversion all together."""
+
+
 def _summary(conversion: Conversion) -> str:
-    counted = conversion.files.aggregate(
-        done=Count("pk", filter=Q(state=CONVERTED)),
-        refused=Count("pk", filter=Q(state=REFUSED)),
-        largest=Max(Cast(KT("figures__largest_error"), FloatField())),
-    )
-    done, refused = counted["done"], counted["refused"]
+    largest = Max(Cast(KeyTextTransform("largest_error", "files__figures"), FloatField()))
+    told = Conversion.objects.annotate(**TOLD, largest=largest).values(*TOLD, "largest").get(pk=conversion.pk)
+    done, refused = told["converted"], told["refused"]
     said = f"{done:,} {'file is' if done == 1 else 'files are'} converted"
     if done:
-        said += f" and read back; the largest error is {counted['largest'] or 0:.2g}"
+        said += f" and read back; the largest error is {told['largest'] or 0:.2g}"
     return f"{said}. {refused:,} could not be: the list says why." if refused else f"{said}."

@@ -42,6 +42,13 @@ class PlannedFileSerializer(serializers.Serializer):
 
 
 class PlanSerializer(serializers.Serializer):
+    """What an order would do: how many files, of which some cannot be made, clip, or fall outside the gamut. `files`
+    are those that lose most; an order may be too long to list."""
+
+    count = serializers.IntegerField()
+    refused = serializers.IntegerField()
+    clipped = serializers.IntegerField()
+    outside = serializers.IntegerField()
     files = PlannedFileSerializer(many=True)
     bytes = serializers.IntegerField()
     bytes_free = serializers.IntegerField()
@@ -69,7 +76,21 @@ class ConvertedFileSerializer(serializers.Serializer):
     figures = FiguresSerializer(allow_null=True)
 
 
+class FilesQuery(serializers.Serializer):
+    offset = serializers.IntegerField(default=0, min_value=0)
+    limit = serializers.IntegerField(default=100, min_value=1, max_value=500)
+
+
+class ConvertedFilesSerializer(serializers.Serializer):
+    """Some of the files of an order, those that could not be made first; `total` is how many it has."""
+
+    total = serializers.IntegerField()
+    files = ConvertedFileSerializer(many=True)
+
+
 class ConversionSerializer(serializers.Serializer):
+    """An order, with how many files it has, how many are made or refused, and the bytes of those that are made."""
+
     id = serializers.IntegerField()
     space = serializers.CharField()
     format = serializers.CharField()
@@ -77,4 +98,7 @@ class ConversionSerializer(serializers.Serializer):
     revision = serializers.IntegerField()
     created = serializers.DateTimeField()
     job = JobSerializer(allow_null=True)
-    files = ConvertedFileSerializer(many=True)
+    count = serializers.IntegerField()
+    converted = serializers.IntegerField()
+    refused = serializers.IntegerField()
+    size = serializers.IntegerField()

@@ -2,10 +2,12 @@
 
 import shutil
 import zipfile
+from math import inf
 from tempfile import TemporaryFile
 from typing import Any
 
 from django.conf import settings
+from django.db.models import Case, QuerySet, When
 from django.http import FileResponse, Http404, HttpResponse
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema
@@ -16,16 +18,23 @@ from rest_framework.response import Response
 
 from saltwort.core.textures.converting import FORMATS
 from saltwort.server.conversions import operations
-from saltwort.server.conversions.models import CONVERTED, Conversion
+from saltwort.server.conversions.models import CONVERTED, REFUSED, Conversion
 from saltwort.server.conversions.operations import Order, PlannedFile
 from saltwort.server.conversions.serializers import (
     ConversionSerializer,
+    ConvertedFileSerializer,
+    ConvertedFilesSerializer,
+    FiguresSerializer,
+    FilesQuery,
     FormatSerializer,
     OrderSerializer,
     PlanSerializer,
 )
 from saltwort.server.http import BINARY, as_csv, as_json_file, finite, parsed
 from saltwort.server.projects.views import project_named
+
+MOST_PLANNED = 200
+"""Files that a plan lists."""
 
 
 @extend_schema(responses=FormatSerializer(many=True))
@@ -39,10 +48,17 @@ def formats(request: Request) -> Response:
 @api_view(["POST"])
 def preview(request: Request, slug: str) -> Response:
     files = operations.plan(project_named(slug), Order(**parsed(request, OrderSerializer)))
-    shown = [_planned(file) for file in files]
-    free = shutil.disk_usage(settings.MEDIA_ROOT).free
-    every = sum(file["bytes"] for file in shown)
-    return Response(PlanSerializer({"files": shown, "bytes": every, "bytes_free": free}).data)
+    made = [file.foreseen for file in files if file.foreseen and not file.refused]
+    plan = {
+        "count": len(files),
+        "refused": sum(bool(file.refused) for file in files),
+        "clipped": sum(foreseen.clipped > 0 for foreseen in made),
+        "outside": sum(foreseen.negative > 0 for foreseen in made),
+        "files": [_planned(file) for file in sorted(files, key=_doubt, reverse=True)[:MOST_PLANNED]],
+        "bytes": sum(foreseen.bytes for foreseen in made),
+        "bytes_free": shutil.disk_usage(settings.MEDIA_ROOT).free,
+    }
+    return Response(PlanSerializer(plan).data)
 
 
 @extend_schema(methods=["GET"], responses=ConversionSerializer(many=True))
@@ -52,9 +68,8 @@ def conversions(request: Request, slug: str) -> Response:
     project = project_named(slug)
     if request.method == "POST":
         made = operations.order_conversion(project, Order(**parsed(request, OrderSerializer)))
-        return Response(_conversion(made), status=status.HTTP_201_CREATED)
-    listed = project.conversions.select_related("job", "revision").prefetch_related("files")
-    return Response([_conversion(found) for found in listed])
+        return Response(_conversion(_found(slug, made.pk)), status=status.HTTP_201_CREATED)
+    return Response([_conversion(found) for found in _conversions(slug)])
 
 
 @extend_schema(methods=["DELETE"], responses={204: None})
@@ -64,9 +79,19 @@ def conversion(request: Request, slug: str, pk: int) -> Response:
     return Response(status=status.HTTP_204_NO_CONTENT)
 
 
+@extend_schema(parameters=[FilesQuery], responses=ConvertedFilesSerializer)
+@api_view(["GET"])
+def files(request: Request, slug: str, pk: int) -> Response:
+    """The files of an order, those that could not be made first."""
+    query = parsed(request, FilesQuery, query=True)
+    made = _found(slug, pk).files.order_by(Case(When(state=REFUSED, then=0), default=1), "pk")
+    shown = made[query["offset"] : query["offset"] + query["limit"]]
+    return Response(ConvertedFilesSerializer({"total": made.count(), "files": shown}).data)
+
+
 @extend_schema(responses=BINARY)
 @api_view(["GET"])
-def files(request: Request, slug: str, pk: int) -> FileResponse:
+def packed_files(request: Request, slug: str, pk: int) -> FileResponse:
     """The converted files in a zip, stored as they are: pictures are packed already."""
     found = _found(slug, pk)
     packed = TemporaryFile()  # noqa: SIM115, the response closes it
@@ -84,15 +109,29 @@ def files(request: Request, slug: str, pk: int) -> FileResponse:
 @api_view(["GET"])
 def report(request: Request, slug: str, pk: int, kind: str) -> HttpResponse:
     """What was made of which file, with the figures."""
-    rows = [
-        {**{name: value for name, value in file.items() if name != "figures"}, **(file["figures"] or {})}
-        for file in _conversion(_found(slug, pk))["files"]
-    ]
+    unknown = dict.fromkeys(FiguresSerializer().fields)
+    rows = (
+        {**file, **unknown, **(file.pop("figures") or {})}
+        for file in (ConvertedFileSerializer(made).data for made in _found(slug, pk).files.iterator())
+    )
     return {"csv": as_csv, "json": as_json_file}[kind](rows, f"{slug}-converted-{pk}")
 
 
+def _conversions(slug: str) -> QuerySet[Conversion]:
+    return Conversion.objects.filter(project__slug=slug).select_related("revision", "job").annotate(**operations.TOLD)
+
+
 def _found(slug: str, pk: int) -> Conversion:
-    return get_object_or_404(Conversion.objects.select_related("revision", "job"), project__slug=slug, pk=pk)
+    return get_object_or_404(_conversions(slug), pk=pk)
+
+
+def _doubt(file: PlannedFile) -> float:
+    """How much there is to say of what a conversion would do to a file."""
+    foreseen = file.foreseen
+    if file.refused or not foreseen:
+        return inf
+    seen = (foreseen.hidden > 0, foreseen.not_finite > 0)
+    return foreseen.clipped + foreseen.negative + len(foreseen.notes) + sum(seen)
 
 
 def _planned(file: PlannedFile) -> dict[str, Any]:
@@ -127,6 +166,6 @@ def _conversion(found: Conversion) -> dict[str, Any]:
             "revision": found.revision.number,
             "created": found.created,
             "job": found.job,
-            "files": found.files.all(),
+            **{name: getattr(found, name) or 0 for name in operations.TOLD},
         }
     ).data

@@ -31,6 +31,7 @@ from saltwort.core.images.channels import colour_channels
 from saltwort.core.textures.rules import Rule
 from saltwort.server.compare.models import Comparison
 from saltwort.server.images.operations import preview_of
+from saltwort.server.kept import kept_value
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.operations import change_setup
 from saltwort.server.projects.setups import base_text, config_of, current_setup
@@ -65,6 +66,12 @@ def findings_of_project(project: Project, otherwise: Sequence[Reread] = ()) -> l
     return worst_first(run_checks(subjects, without="texture.") + run_checks(subjects, UNREADABLE))
 
 
+def own_findings(project: Project) -> tuple[Finding, ...]:
+    """The findings of a project as it is stored that are not of a texture, worst first; computed once for all who ask
+    as long as nothing changes."""
+    return kept_value(lambda: tuple(findings_of_project(project)), "own findings", project.pk, project.current_id)
+
+
 def findings_of_textures(project: Project, textures: Sequence[Texture], *, offers_fixes: bool = True) -> list[Finding]:
     """The findings of some textures, worst first."""
     return run_checks(subjects_for(project, assigned(project, list(textures)), offers_fixes=offers_fixes), "texture.")
@@ -89,7 +96,7 @@ def page_of(project: Project, level: str, code: str, subject: str, offset: int, 
     """Findings of a level, code or subject, or all: of each level those of the project first, then those of textures.
     Codes may be given by their beginning, as `texture.`. Only for what is on the page are fixes computed."""
     unchecked = refresh(project)
-    own = findings_of_project(project)
+    own: Sequence[Finding] = own_findings(project)
     of_textures = TextureFinding.objects.filter(project=project)
     counts = Counter(finding.level for finding in own)
     for row in of_textures.order_by().values("rank").annotate(count=Count("pk")):
@@ -110,7 +117,7 @@ def page_of(project: Project, level: str, code: str, subject: str, offset: int, 
 
 
 def _merged(
-    project: Project, own: list[Finding], of_textures: QuerySet[TextureFinding], offset: int, limit: int
+    project: Project, own: Sequence[Finding], of_textures: QuerySet[TextureFinding], offset: int, limit: int
 ) -> list[Finding]:
     wanted: list[Finding | tuple[str, str]] = []
     for level in LEVELS:

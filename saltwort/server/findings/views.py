@@ -7,7 +7,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from saltwort.core.findings import LEVELS, codes
-from saltwort.server.findings.operations import apply_fix, findings_of_project, page_of
+from saltwort.server.findings.operations import apply_fix, own_findings, page_of
 from saltwort.server.http import BasedOn, author_of, parsed
 from saltwort.server.projects.serializers import FindingSerializer
 from saltwort.server.projects.views import project_named
@@ -61,9 +61,8 @@ def findings(request: Request, slug: str) -> Response:
 
 @extend_schema(responses=FindingSerializer(many=True))
 @api_view(["GET"])
-def own_findings(request: Request, slug: str) -> Response:
-    """The findings that are not of a texture."""
-    return Response(FindingSerializer(findings_of_project(project_named(slug)), many=True).data)
+def findings_of_no_texture(request: Request, slug: str) -> Response:
+    return Response(FindingSerializer(own_findings(project_named(slug)), many=True).data)
 
 
 @extend_schema(request=FixRequest, responses={204: None})

@@ -7,6 +7,7 @@ from threading import Lock
 from typing import Any
 
 import PyOpenColorIO as ocio
+from cachetools import LRUCache, cached
 
 from saltwort.core.configs import Setup, Trim
 from saltwort.core.configs.additions import AddedLook, AddedSpace
@@ -15,6 +16,7 @@ from saltwort.core.engine import ConfigArchive, ViewChoice, builtin_text, load_c
 from saltwort.core.errors import BadInput
 from saltwort.core.scene.setting import Light, Scene, Swatch
 from saltwort.core.spaces.typed import TypedColour
+from saltwort.core.textures.kinds import KindWords
 from saltwort.core.textures.rules import Rule, RuleBook
 from saltwort.core.views import AddedView
 from saltwort.core.views.design import Design
@@ -191,4 +193,9 @@ def _kept(config_hash: str, config: ocio.Config) -> ocio.Config:
 def rule_book_of(revision: Revision) -> RuleBook:
     """The rules of a revision, ready to be asked."""
     setup = setup_from_json(revision.setup)
-    return RuleBook(config_of(revision), setup.rules, setup.default_space, setup.kind_words)
+    return _rule_book(revision, tuple(setup.rules), setup.default_space, setup.kind_words)
+
+
+@cached(LRUCache(CONFIGS_KEPT), key=lambda revision, *rules: (revision.config_hash, *rules), lock=Lock())
+def _rule_book(revision: Revision, rules: tuple[Rule, ...], default_space: str, words: KindWords) -> RuleBook:
+    return RuleBook(config_of(revision), rules, default_space, words)

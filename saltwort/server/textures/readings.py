@@ -58,6 +58,8 @@ def refresh(project: Project, seconds: float | None = None) -> int:
         _check(project, list(some))
         if time.monotonic() > checked_until:
             break
+    else:
+        return 0
     left = _stale(project).count()
     if left:
         _queue_check(project, left)

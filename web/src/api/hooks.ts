@@ -110,6 +110,24 @@ export function useFindingPages() {
   });
 }
 
+const CONVERTED = 100;
+
+/** The files of a conversion, those that could not be made first, some at a time. */
+export function useConvertedFiles(id: number) {
+  const slug = useSlug();
+  return useInfiniteQuery({
+    queryKey: [slug, 'conversions', id],
+    queryFn: ({ pageParam }) =>
+      body(
+        api.GET('/api/projects/{slug}/conversions/{id}/files', {
+          params: { path: { slug, id }, query: { offset: pageParam, limit: CONVERTED } },
+        }),
+      ),
+    initialPageParam: 0,
+    getNextPageParam: (last, pages) => (pages.length * CONVERTED < last.total ? pages.length * CONVERTED : undefined),
+  });
+}
+
 const BUSY: Job['state'][] = ['queued', 'running'];
 export const isBusy = (job: Job | null) => job !== null && BUSY.includes(job.state);
 

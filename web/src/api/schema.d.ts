@@ -249,6 +249,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{slug}/conversions/{id}/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The files of an order, those that could not be made first. */
+        get: operations["projects_conversions_files_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{slug}/conversions/{id}/files.zip": {
         parameters: {
             query?: never;
@@ -650,7 +667,6 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The findings that are not of a texture. */
         get: operations["projects_own_findings_list"];
         put?: never;
         post?: never;
@@ -1972,6 +1988,7 @@ export interface components {
             verdict: components["schemas"]["VerdictEnum"];
             differences: components["schemas"]["Difference"][];
         };
+        /** @description An order, with how many files it has, how many are made or refused, and the bytes of those that are made. */
         Conversion: {
             id: number;
             space: string;
@@ -1981,7 +1998,10 @@ export interface components {
             /** Format: date-time */
             created: string;
             job: components["schemas"]["Job"] | null;
-            files: components["schemas"]["ConvertedFile"][];
+            count: number;
+            converted: number;
+            refused: number;
+            size: number;
         };
         ConvertedFile: {
             path: string;
@@ -1991,6 +2011,11 @@ export interface components {
             state: string;
             reason: string;
             figures: components["schemas"]["Figures"] | null;
+        };
+        /** @description Some of the files of an order, those that could not be made first; `total` is how many it has. */
+        ConvertedFiles: {
+            total: number;
+            files: components["schemas"]["ConvertedFile"][];
         };
         Counts: {
             blocker: number;
@@ -2624,7 +2649,15 @@ export interface components {
             /** Format: uri */
             file: string;
         };
+        /**
+         * @description What an order would do: how many files, of which some cannot be made, clip, or fall outside the gamut. `files`
+         *     are those that lose most; an order may be too long to list.
+         */
         Plan: {
+            count: number;
+            refused: number;
+            clipped: number;
+            outside: number;
             files: components["schemas"]["PlannedFile"][];
             bytes: number;
             bytes_free: number;
@@ -3798,6 +3831,31 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    projects_conversions_files_retrieve: {
+        parameters: {
+            query?: {
+                limit?: number;
+                offset?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConvertedFiles"];
+                };
             };
         };
     };

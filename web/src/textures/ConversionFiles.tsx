@@ -2,8 +2,8 @@ import { Button } from '@mantine/core';
 
 import { JobCard } from '../app/Tray';
 import { api, body, type Schemas } from '../api/client';
-import { isBusy, useChange, useJobs, useSlug } from '../api/hooks';
-import { LevelMark } from '../shared/marks';
+import { isBusy, useChange, useConvertedFiles, useJobs, useSlug } from '../api/hooks';
+import { counted, LevelMark } from '../shared/marks';
 import { baseName, megabytes } from '../shared/numbers';
 
 /** What was made of each file, with what was found when it was read back. */
@@ -14,8 +14,8 @@ export function ConversionFiles({ conversion, onRemoved }: { conversion: Schemas
   const remove = useChange((of) =>
     body(api.DELETE('/api/projects/{slug}/conversions/{id}', { params: { path: { slug: of, id: conversion.id } } })),
   );
-  const done = conversion.files.filter(({ figures }) => figures);
-  const size = done.reduce((sum, { figures }) => sum + (figures?.size ?? 0), 0);
+  const files = useConvertedFiles(conversion.id);
+  const shown = files.data?.pages.flatMap((page) => page.files) ?? [];
   const address = `/api/projects/${slug}/conversions/${conversion.id}`;
   return (
     <>
@@ -28,9 +28,9 @@ export function ConversionFiles({ conversion, onRemoved }: { conversion: Schemas
       {job && <JobCard job={job} />}
       {conversion.place && <p className="mono small">{conversion.place}</p>}
       <div className="row wrap">
-        {done.length > 0 && !conversion.place && (
+        {conversion.converted > 0 && !conversion.place && (
           <Button variant="filled" component="a" href={`${address}/files.zip`} download>
-            Save {done.length} files, {megabytes(size)}
+            Save {counted(conversion.converted, 'file')}, {megabytes(conversion.size)}
           </Button>
         )}
         {(['csv', 'json'] as const).map((kind) => (
@@ -59,7 +59,7 @@ export function ConversionFiles({ conversion, onRemoved }: { conversion: Schemas
           </tr>
         </thead>
         <tbody>
-          {conversion.files.map(({ path, target, figures, reason, state }) => (
+          {shown.map(({ path, target, figures, reason, state }) => (
             <tr key={path}>
               <td style={{ overflowWrap: 'anywhere' }} title={path}>
                 {baseName(path)}
@@ -97,6 +97,11 @@ export function ConversionFiles({ conversion, onRemoved }: { conversion: Schemas
           ))}
         </tbody>
       </table>
+      {files.hasNextPage && (
+        <Button variant="subtle" loading={files.isFetchingNextPage} onClick={() => void files.fetchNextPage()}>
+          Show more, {(conversion.count - shown.length).toLocaleString()} are left
+        </Button>
+      )}
     </>
   );
 }

@@ -109,7 +109,7 @@ function Page({ offered, workingSpace }: { offered: Schemas['Choices']; workingS
         {conversions.data && conversions.data.length > 0 && (
           <div className="block">
             <h3>Made before</h3>
-            {conversions.data.map(({ id, space, format, files, created }) => (
+            {conversions.data.map(({ id, space, format, count, created }) => (
               <button
                 key={id}
                 className="bare card"
@@ -121,7 +121,7 @@ function Page({ offered, workingSpace }: { offered: Schemas['Choices']; workingS
               >
                 <span className="row spread">
                   <span className="ellipsis">
-                    {counted(files.length, 'file')} to {space}
+                    {counted(count, 'file')} to {space}
                   </span>
                   <span className="quiet small">{new Date(created).toLocaleTimeString('en', { hour: '2-digit', minute: '2-digit', hour12: false })}</span>
                 </span>

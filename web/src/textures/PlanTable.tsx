@@ -1,5 +1,5 @@
 import type { Schemas } from '../api/client';
-import { LevelMark } from '../shared/marks';
+import { counted, LevelMark } from '../shared/marks';
 import { baseName, megabytes } from '../shared/numbers';
 
 type Planned = Schemas['PlannedFile'];
@@ -9,20 +9,19 @@ const SEEN = 0.5;
 
 /** What a conversion would do to each file, the doubtful first. */
 export function PlanTable({ plan }: { plan: Schemas['Plan'] }) {
-  const files = [...plan.files].sort((one, other) => doubt(other) - doubt(one));
-  const refused = files.filter((file) => file.refused).length;
-  const clipped = files.filter((file) => file.clipped).length;
-  const outside = files.filter((file) => file.negative).length;
   return (
     <>
       <h2>What it would do</h2>
       <p role="status">
-        {files.length - refused} files, up to {megabytes(plan.bytes)} of the {megabytes(plan.bytes_free)} that are free.{' '}
-        {clipped > 0 && `${clipped} with values that clip. `}
-        {outside > 0 && `${outside} with values outside the gamut. `}
-        {refused > 0 && `${refused} cannot be converted.`}
+        {counted(plan.count - plan.refused, 'file')}, up to {megabytes(plan.bytes)} of the {megabytes(plan.bytes_free)} that are
+        free. {plan.clipped > 0 && `${plan.clipped.toLocaleString()} with values that clip. `}
+        {plan.outside > 0 && `${plan.outside.toLocaleString()} with values outside the gamut. `}
+        {plan.refused > 0 && `${plan.refused.toLocaleString()} cannot be converted.`}
       </p>
-      <p className="quiet small">Told from a sample of each file’s pixels; every number is read back afterwards.</p>
+      <p className="quiet small">
+        Told from a sample of each file’s pixels; every number is read back afterwards.
+        {plan.files.length < plan.count && ` These ${plan.files.length} lose most.`}
+      </p>
       <table className="list" aria-label="Plan">
         <thead>
           <tr>
@@ -35,7 +34,7 @@ export function PlanTable({ plan }: { plan: Schemas['Plan'] }) {
           </tr>
         </thead>
         <tbody>
-          {files.map((file) => (
+          {plan.files.map((file) => (
             <tr key={file.path}>
               <td style={{ overflowWrap: 'anywhere' }}>
                 <span title={file.path}>{baseName(file.path)}</span>
@@ -76,9 +75,6 @@ export function PlanTable({ plan }: { plan: Schemas['Plan'] }) {
     </>
   );
 }
-
-const doubt = (file: Planned) =>
-  (file.refused ? 2 : 0) + (file.clipped ?? 0) + (file.negative ?? 0) + losses(file).length;
 
 /** What else does not come through as it is, in sentences. */
 function losses(file: Planned) {
