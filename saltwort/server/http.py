@@ -33,6 +33,16 @@ class BasedOn(serializers.Serializer):
     based_on = serializers.IntegerField(min_value=0)
 
 
+MOST_ROWS = 10_000_000
+
+
+class PageQuery(serializers.Serializer):
+    """Which rows of a long list are wanted."""
+
+    offset = serializers.IntegerField(default=0, min_value=0, max_value=MOST_ROWS)
+    limit = serializers.IntegerField(default=100, min_value=1, max_value=500)
+
+
 def parsed(request: Request, serializer: type[serializers.Serializer], *, query: bool = False) -> dict[str, Any]:
     """The request's body, or its query, checked against a serializer."""
     checked = serializer(data=request.query_params if query else request.data)

@@ -76,11 +76,6 @@ class ConvertedFileSerializer(serializers.Serializer):
     figures = FiguresSerializer(allow_null=True)
 
 
-class FilesQuery(serializers.Serializer):
-    offset = serializers.IntegerField(default=0, min_value=0)
-    limit = serializers.IntegerField(default=100, min_value=1, max_value=500)
-
-
 class ConvertedFilesSerializer(serializers.Serializer):
     """Some of the files of an order, those that could not be made first; `total` is how many it has."""
 

@@ -25,12 +25,11 @@ from saltwort.server.conversions.serializers import (
     ConvertedFileSerializer,
     ConvertedFilesSerializer,
     FiguresSerializer,
-    FilesQuery,
     FormatSerializer,
     OrderSerializer,
     PlanSerializer,
 )
-from saltwort.server.http import BINARY, as_csv, as_json_file, finite, parsed
+from saltwort.server.http import BINARY, PageQuery, as_csv, as_json_file, finite, parsed
 from saltwort.server.projects.views import project_named
 
 MOST_PLANNED = 200
@@ -79,11 +78,11 @@ def conversion(request: Request, slug: str, pk: int) -> Response:
     return Response(status=status.HTTP_204_NO_CONTENT)
 
 
-@extend_schema(parameters=[FilesQuery], responses=ConvertedFilesSerializer)
+@extend_schema(parameters=[PageQuery], responses=ConvertedFilesSerializer)
 @api_view(["GET"])
 def files(request: Request, slug: str, pk: int) -> Response:
     """The files of an order, those that could not be made first."""
-    query = parsed(request, FilesQuery, query=True)
+    query = parsed(request, PageQuery, query=True)
     made = _found(slug, pk).files.order_by(Case(When(state=REFUSED, then=0), default=1), "pk")
     shown = made[query["offset"] : query["offset"] + query["limit"]]
     return Response(ConvertedFilesSerializer({"total": made.count(), "files": shown}).data)

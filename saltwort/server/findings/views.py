@@ -8,7 +8,7 @@ from rest_framework.response import Response
 
 from saltwort.core.findings import LEVELS, codes
 from saltwort.server.findings.operations import apply_fix, own_findings, page_of
-from saltwort.server.http import BasedOn, author_of, parsed
+from saltwort.server.http import BasedOn, PageQuery, author_of, parsed
 from saltwort.server.projects.serializers import FindingSerializer
 from saltwort.server.projects.views import project_named
 
@@ -26,13 +26,12 @@ class FixRequest(BasedOn):
     arguments = serializers.DictField(child=serializers.CharField(allow_blank=True))
 
 
-class FindingsQuery(serializers.Serializer):
+class FindingsQuery(PageQuery):
     """Which findings are wanted; without any of these, all. A code may be given by its beginning."""
 
     level = serializers.ChoiceField(choices=list(LEVELS), default="")
     code = serializers.CharField(default="", max_length=60)
     subject = serializers.CharField(default="", max_length=1024)
-    offset = serializers.IntegerField(default=0, min_value=0)
     limit = serializers.IntegerField(default=50, min_value=1, max_value=200)
 
 

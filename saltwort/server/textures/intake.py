@@ -34,6 +34,7 @@ def begin_upload(project: Project) -> Intake:
     """Open an intake for files that a browser sends one after another."""
     _clear_abandoned(project)
     intake = Intake.objects.create(project=project)
+    shutil.rmtree(intake.waiting_room, ignore_errors=True)  # of one with this number that was never saved
     intake.waiting_room.mkdir(parents=True)
     return intake
 

@@ -5,7 +5,7 @@ from typing import Any
 from rest_framework import serializers
 
 from saltwort.core.findings import LEVELS
-from saltwort.server.http import BasedOn
+from saltwort.server.http import BasedOn, PageQuery
 from saltwort.server.projects.config_serializers import MapKindSerializer, NamedPrimariesSerializer, PointSerializer
 from saltwort.server.projects.serializers import RereadSerializer
 
@@ -67,9 +67,8 @@ class TexturesQuery(serializers.Serializer):
     set = serializers.CharField(default="", max_length=1024, allow_blank=True)
 
 
-class TexturePageQuery(TexturesQuery):
-    offset = serializers.IntegerField(default=0, min_value=0)
-    limit = serializers.IntegerField(default=100, min_value=1, max_value=500)
+class TexturePageQuery(TexturesQuery, PageQuery):
+    pass
 
 
 class SetSerializer(serializers.Serializer):
