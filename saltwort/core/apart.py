@@ -5,6 +5,7 @@ import atexit
 import ctypes
 import multiprocessing
 import os
+import pickle
 import resource
 import signal
 from collections.abc import Callable, Iterator
@@ -48,7 +49,7 @@ def run_apart(work: Callable[..., Result], *arguments: object, limits: Limits, c
     if _is_apart:
         return _limited(work, arguments, limits)
     try:
-        task = _pool().schedule(_limited, (work, arguments, limits), timeout=limits.seconds * CLOCK_FOR_EACH)
+        task = _pool().schedule(_told, (work, arguments, limits), timeout=limits.seconds * CLOCK_FOR_EACH)
         result: Result = task.result()
     except TookTooLong:
         raise _too_slow(limits, called, advice) from None
@@ -129,6 +130,18 @@ def end_with_parent() -> None:
 
 
 _PR_SET_PDEATHSIG = 1
+
+
+def _told(work: Callable[..., Result], arguments: tuple[object, ...], limits: Limits) -> Result:
+    """The result, or an error that can be sent: one that cannot would end the pool."""
+    try:
+        return _limited(work, arguments, limits)
+    except Exception as error:
+        try:
+            pickle.loads(pickle.dumps(error))
+        except Exception:
+            raise RuntimeError(f"{type(error).__name__}: {error}") from None
+        raise
 
 
 def _limited(work: Callable[..., Result], arguments: tuple[object, ...], limits: Limits) -> Result:

@@ -9,9 +9,8 @@ from collections.abc import Iterator, Sequence
 from contextlib import contextmanager, suppress
 from pathlib import Path
 
-from saltwort.core.errors import BadInput
+from saltwort.core.errors import BadInput, DiskFull
 
-DISK_IS_FULL = "The disk is full, so nothing was written. Make room and try again."
 LEAST_FREE = 20_000_000
 """Bytes below which a disk counts as full: what is written besides, as the database's log, needs room too."""
 WRITING = ".writing-"
@@ -23,9 +22,9 @@ def is_disk_full(error: OSError) -> bool:
 
 
 def check_room(folder: Path, size: int = 0) -> None:
-    """Raise BadInput when the disk of a folder has no room for `size` bytes more."""
+    """Raise DiskFull when the disk of a folder has no room for `size` bytes more."""
     if shutil.disk_usage(folder).free < LEAST_FREE + size:
-        raise BadInput(DISK_IS_FULL)
+        raise DiskFull
 
 
 @contextmanager
@@ -57,7 +56,7 @@ def replacing(path: Path, *, synced: bool = True) -> Iterator[Path]:
 
 def _unwritten(path: Path, error: OSError) -> BadInput:
     if is_disk_full(error):
-        return BadInput(DISK_IS_FULL)
+        return DiskFull()
     return BadInput(f"{path.name} cannot be written: {error.strerror}. Check the folder and its rights.")
 
 

@@ -19,8 +19,8 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import exception_handler
 
-from saltwort.core.errors import BadInput
-from saltwort.core.files import DISK_IS_FULL, is_disk_full
+from saltwort.core.errors import BadInput, DiskFull
+from saltwort.core.files import is_disk_full
 from saltwort.server.versions import Stale
 
 TOO_DEEP = "This request is nested deeper than anything that Saltwort takes."
@@ -119,6 +119,11 @@ def _sent_as_it_comes(lines: Iterable[str], name: str, content_type: str) -> Str
 
 def answer_errors(error: Exception, context: dict[str, Any]) -> Response | None:
     """Every refusal is `{"detail": one sentence}`; a stale write also says which version stands now."""
+    is_full = isinstance(error, OperationalError) and "disk is full" in str(error)
+    if is_full or (isinstance(error, OSError) and is_disk_full(error)):
+        error = DiskFull()
+    if isinstance(error, DiskFull):
+        return Response({"detail": str(error)}, status=status.HTTP_507_INSUFFICIENT_STORAGE)
     if isinstance(error, BadInput):
         return Response({"detail": str(error)}, status=status.HTTP_400_BAD_REQUEST)
     if isinstance(error, Stale):
@@ -127,9 +132,6 @@ def answer_errors(error: Exception, context: dict[str, Any]) -> Response | None:
         return Response({"detail": "This is gone, or never was. Reload the page."}, status=status.HTTP_404_NOT_FOUND)
     if isinstance(error, serializers.ValidationError):
         return Response({"detail": _sentence(error.detail)}, status=status.HTTP_400_BAD_REQUEST)
-    is_full = isinstance(error, OperationalError) and "disk is full" in str(error)
-    if is_full or (isinstance(error, OSError) and is_disk_full(error)):
-        return Response({"detail": DISK_IS_FULL}, status=status.HTTP_507_INSUFFICIENT_STORAGE)
     if isinstance(error, OperationalError) and "locked" in str(error):
         return Response(
             {"detail": "Saltwort is busy saving something else. Try again in a moment."},

@@ -1,5 +1,6 @@
 """Textures by the thousand: from a browser, out of zips, from folders; cancelled, after a crash, and hostile."""
 
+import warnings
 import zipfile
 from io import BytesIO
 from pathlib import Path
@@ -10,6 +11,7 @@ from django.conf import settings
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import override_settings
 
+from saltwort.core.textures.folders import MAX_IN_ZIP
 from saltwort.server.images.models import StoredImage
 from saltwort.server.jobs.models import Job
 from saltwort.server.jobs.operations import WORKER, settle_interrupted
@@ -232,6 +234,41 @@ class Zips(IntakeTestCase):
         for name, (_, words) in cases.items():
             self.assertIn(words, unreadable[name])
         self.assertEqual(self.paths(), [])
+
+    def test_ten_thousand_entries_of_which_some_are_pictures(self) -> None:
+        content, picture = BytesIO(), self.picture("a.png").read_bytes()
+        with zipfile.ZipFile(content, "w") as packed:
+            for number in range(10_000):
+                packed.writestr(f"notes/{number:05}.txt", "")
+            for number in range(3):
+                packed.writestr(f"wall/wall_{number}_col.png", picture)
+        job = self.bring(("pack.zip", content.getvalue()))
+        self.assertEqual(job.message, "3 files are in.")
+        self.assertEqual(self.paths(), [f"wall/wall_{number}_col.png" for number in range(3)])
+
+    def test_more_pictures_than_anybody_packs(self) -> None:
+        content = BytesIO()
+        with zipfile.ZipFile(content, "w") as packed:
+            for number in range(MAX_IN_ZIP + 1):
+                packed.writestr(f"{number:05}.png", "")
+        self.bring(("pack.zip", content.getvalue()))
+        self.assertRegex(self.unreadable()["pack.zip"], f"{MAX_IN_ZIP:,}|{MAX_IN_ZIP}")
+        self.assertFalse(list(Path(settings.MEDIA_ROOT).glob("incoming/*/*")))
+
+    def test_entries_that_lie_about_themselves(self) -> None:
+        """A size that is not true, two of one name, a folder that is a file, and names that no disk takes."""
+        good = self.picture("a.png").read_bytes()
+        content = BytesIO()
+        with warnings.catch_warnings(), zipfile.ZipFile(content, "w") as packed:
+            warnings.simplefilter("ignore", UserWarning)  # of the name that comes twice
+            for name in ("wall.png", "wall.png", "wall.png/inside.png", "a" * 300 + ".png", "con\\..\\..\\x.png"):
+                packed.writestr(name, good)
+        lying = content.getvalue().replace(len(good).to_bytes(4, "little") * 2, (7).to_bytes(4, "little") * 2)
+        self.bring(("pack.zip", content.getvalue()), ("lying.zip", lying))
+        for path in self.paths():
+            self.assertNotIn("..", path)
+        self.assertIn("wall.png", self.paths())
+        self.assertTrue(self.unreadable()["lying.zip"])
 
 
 class Folders(IntakeTestCase):

@@ -3,6 +3,7 @@
 import errno
 import os
 import shutil
+import subprocess
 from dataclasses import replace
 from datetime import timedelta
 from pathlib import Path
@@ -10,11 +11,15 @@ from typing import Any
 from unittest.mock import patch
 
 from django.conf import settings
+from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import OperationalError, connection, transaction
+from django.test import override_settings
 from django.utils import timezone
 from django_tasks_db.models import DBTaskResult
 
-from saltwort.core.files import DISK_IS_FULL, shrink
+from saltwort.core.errors import DiskFull
+from saltwort.core.files import shrink
+from saltwort.core.images import read_pixels
 from saltwort.server.conversions import operations as conversions
 from saltwort.server.conversions.models import Conversion
 from saltwort.server.housekeeping import tidy
@@ -29,6 +34,7 @@ from saltwort.server.textures.models import Texture, TextureFolder
 from tests.samples import SRGB, base_text, fresh_config, light, write
 from tests.server import ServerTestCase
 
+DISK_IS_FULL = str(DiskFull())
 LEADS_OUT = "search_path: /etc"
 
 
@@ -336,8 +342,8 @@ class FullDisk(ServerTestCase):
     def test_uploads_jobs_and_saving(self) -> None:
         render, file = self.render(), write(self.folder / "a.png", light(peak=1.0), "uint8")
         with self.full():
-            self.assertEqual(self.send("/textures", file, 400, path="a.png")["detail"], DISK_IS_FULL)
-            self.refused("post", "/outputs", DISK_IS_FULL, kind="handoff", render=render.pk)
+            self.assertEqual(self.send("/textures", file, 507, path="a.png")["detail"], DISK_IS_FULL)
+            self.refused("post", "/outputs", DISK_IS_FULL, 507, kind="handoff", render=render.pk)
         full = OSError(errno.ENOSPC, "No space left on device", str(self.folder / "media"))
         with patch("saltwort.server.images.operations.TemporaryDirectory", side_effect=full):
             self.assertEqual(self.send("/textures", file, 507, path="a.png")["detail"], DISK_IS_FULL)
@@ -359,6 +365,40 @@ class FullDisk(ServerTestCase):
         with patch.object(outputs, "_write", side_effect=full), self.assertLogs("saltwort.server.jobs", "ERROR"):
             (job,) = self.do_jobs()
         self.assertEqual((job.state, job.message), ("failed", DISK_IS_FULL))
+
+
+class SmallDisk(ServerTestCase):
+    """A real file system of 2 MB, where this machine lets us mount one."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        disk = self.folder / "disk"
+        disk.mkdir()
+        mount = ["mount", "-t", "tmpfs", "-o", "size=2m", "tmpfs", str(disk)]
+        if subprocess.run(mount, capture_output=True).returncode:
+            self.skipTest("a file system cannot be mounted here")
+        self.addCleanup(subprocess.run, ["umount", str(disk)], check=True)
+        small = override_settings(MEDIA_ROOT=disk / "media")
+        small.enable()
+        self.addCleanup(small.disable)
+
+    def test_what_fits_stays_whole_and_the_rest_is_refused(self) -> None:
+        refused = 0
+        with patch("saltwort.core.files.LEAST_FREE", 0):  # it is the write itself that finds no room
+            for seed in range(6):
+                file = write(self.folder / f"{seed}.exr", light(200, 300, seed=seed), "float")
+                answer = self.client.post(
+                    self.url("/textures"), {"file": SimpleUploadedFile(file.name, file.read_bytes()), "path": file.name}
+                )
+                self.assertIn(answer.status_code, (201, 507), answer.content)
+                refused += answer.status_code == 507
+        self.assertTrue(0 < refused < 6)
+        self.assertEqual(Texture.objects.count(), 6 - refused)
+        for texture in Texture.objects.all():
+            read_pixels(texture.image.file)
+        kept = {texture.image.file for texture in Texture.objects.all()}
+        left = {path for path in (Path(settings.MEDIA_ROOT) / "images").rglob("*") if path.suffix == ".exr"}
+        self.assertEqual(left, kept)
 
 
 class Housekeeping(ServerTestCase):

@@ -1,10 +1,11 @@
 """Two who write at once, each with a connection of their own: nothing is lost, nothing is merged in silence."""
 
+import os
 import tempfile
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
-from threading import Thread
+from threading import Event, Thread
 
 from django.db import connections
 from django.test import TransactionTestCase, override_settings
@@ -12,7 +13,11 @@ from django.test import TransactionTestCase, override_settings
 from saltwort.core.configs import Setup
 from saltwort.core.textures.rules import Rule
 from saltwort.server import kept
+from saltwort.server.conversions.models import ConvertedFile
+from saltwort.server.conversions.operations import Order, order_conversion
 from saltwort.server.images.operations import store_file
+from saltwort.server.jobs.models import Job
+from saltwort.server.jobs.operations import start
 from saltwort.server.projects.models import Project, Revision
 from saltwort.server.projects.operations import change_setup, create_project
 from saltwort.server.projects.setups import current_setup
@@ -23,6 +28,8 @@ from saltwort.server.versions import Stale
 from tests.samples import light, write
 
 EACH = 6
+MANY = int(os.environ.get("SALTWORT_ORDER", "2000"))
+"""Files of a large order; 20,000 take half a minute."""
 
 
 class TwoWriters(TransactionTestCase):
@@ -116,3 +123,30 @@ class TwoWriters(TransactionTestCase):
         self.assertEqual(set(Reading.objects.values_list("space", "reason")), {("ACEScg", "rule")})
         for reading in Reading.objects.all():
             self.assertEqual(reading.reason_name, f"ida {reading.path[3]}")
+
+    def test_a_large_order_lets_others_write(self) -> None:
+        project, image = Project.objects.get(), store_file(write(self.folder / "a.png", light(peak=1.0), "uint8"), "a")
+        Texture.objects.bulk_create(
+            Texture(project=project, image=image, path=f"set_{number}/wall_col.png") for number in range(MANY)
+        )
+        job = start(project, "convert-textures", "Another job", {"conversion": 0})
+        ordered, written = Event(), [0]
+
+        def order() -> None:
+            try:
+                order_conversion(Project.objects.get(), Order("ACEScg", "exr-half"))
+            finally:
+                ordered.set()
+
+        def report() -> None:
+            """Progress of a job that runs, and a pin now and then."""
+            textures = Texture.objects.in_bulk()
+            while not ordered.is_set():
+                texture = textures.popitem()[1]
+                pin_textures(Project.objects.get(), [Pinning(texture.pk, texture.version, "ACEScg")])
+                Job.objects.filter(pk=job.pk).update(share=written[0] % 100 / 100)
+                written[0] += 1
+
+        self.at_once(order, report)
+        self.assertEqual(ConvertedFile.objects.count(), MANY)
+        self.assertGreater(written[0], 20, "others waited while the order was computed")

@@ -46,6 +46,15 @@ def refuses() -> None:
     raise BadInput("Not like that.")
 
 
+class Unsendable(Exception):
+    def __init__(self, first: str, second: str) -> None:
+        super().__init__(f"{first} {second}")
+
+
+def fails_oddly() -> None:
+    raise Unsendable("out of", "order")
+
+
 def apart(work: object, *arguments: object) -> object:
     return run_apart(work, *arguments, limits=LIMITS, called="it.png", advice="Save it again.")  # type: ignore[arg-type]
 
@@ -55,6 +64,9 @@ class Apart(TestCase):
         self.assertEqual([apart(doubled, number) for number in range(3)], [0, 2, 4])
         with self.assertRaisesRegex(BadInput, "^Not like that.$"):
             apart(refuses)
+        with self.assertRaisesRegex(RuntimeError, "^Unsendable: out of order$"):
+            apart(fails_oddly)
+        self.assertEqual(apart(doubled, 4), 8)
 
     def test_what_takes_too_much_is_ended_and_the_next_is_done(self) -> None:
         for work, words in (

@@ -16,8 +16,8 @@ from django.utils import timezone
 from django_tasks import TaskResultStatus, task
 from django_tasks_db.models import DBTaskResult
 
-from saltwort.core.errors import BadInput
-from saltwort.core.files import DISK_IS_FULL, check_room, is_disk_full
+from saltwort.core.errors import BadInput, DiskFull
+from saltwort.core.files import check_room, is_disk_full
 from saltwort.server.jobs.models import CANCELLED, DONE, FAILED, QUEUED, RUNNING, Job
 from saltwort.server.projects.models import Project
 
@@ -145,7 +145,7 @@ def run(job_id: int) -> None:
         log.error("job %s was given to another worker", job.pk)
     except OSError as error:
         log.exception("job %s failed", job.pk)
-        _end(job, FAILED, DISK_IS_FULL if is_disk_full(error) else WENT_WRONG)
+        _end(job, FAILED, str(DiskFull()) if is_disk_full(error) else WENT_WRONG)
     except Exception:
         log.exception("job %s failed", job.pk)
         _end(job, FAILED, WENT_WRONG)

@@ -7,7 +7,7 @@ from rest_framework.decorators import api_view
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from saltwort.core.files import DISK_IS_FULL
+from saltwort.core.errors import DiskFull
 from saltwort.server.jobs.models import CANCELLED, DONE, FAILED, QUEUED, RUNNING, Job
 from saltwort.server.jobs.operations import cancel, disk_is_full
 from saltwort.server.projects.views import project_named
@@ -32,7 +32,7 @@ def jobs(request: Request, slug: str) -> Response:
     listed = list(project_named(slug).jobs.all()[:SHOWN])
     if disk_is_full():
         for job in listed:
-            job.message = job.message or (DISK_IS_FULL if job.state in (QUEUED, RUNNING) else "")
+            job.message = job.message or (str(DiskFull()) if job.state in (QUEUED, RUNNING) else "")
     return Response(JobSerializer(listed, many=True).data)
 
 
