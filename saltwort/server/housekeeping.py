@@ -2,14 +2,17 @@
 
 import logging
 import time
+from datetime import timedelta
 from pathlib import Path
 
 from django.conf import settings
 from django.db import transaction
+from django.utils import timezone
 
 from saltwort.core.files import forget_unfinished, shrink
 from saltwort.server.images.models import StoredImage, image_store
 from saltwort.server.jobs.operations import forget_old
+from saltwort.server.projects.setups import forget_unused
 
 log = logging.getLogger(__name__)
 
@@ -23,6 +26,7 @@ def tidy() -> None:
     forget_old()
     forget_unfinished(Path(settings.MEDIA_ROOT), older_than=HOUR)
     _forget_images()
+    forget_unused(brought_before=timezone.now() - timedelta(seconds=DAY))
     shrink(Path(settings.MEDIA_ROOT) / "configs", CONFIG_BYTES)
 
 

@@ -28,9 +28,10 @@ from saltwort.server.jobs.models import QUEUED, RUNNING, Job
 from saltwort.server.jobs.operations import LEASE, MOST_BEGUN, _works, run, settle_interrupted, start
 from saltwort.server.outputs import operations as outputs
 from saltwort.server.projects import operations
-from saltwort.server.projects.models import Project, Revision
+from saltwort.server.projects.models import BaseConfig, ConfigFile, Project, Revision
 from saltwort.server.textures import intake, views
 from saltwort.server.textures.models import Texture, TextureFolder
+from tests.core.test_archives import LUT, config_with_luts, zipped
 from tests.samples import SRGB, base_text, fresh_config, light, write
 from tests.server import ServerTestCase
 
@@ -433,6 +434,31 @@ class Housekeeping(ServerTestCase):
         self.age(old)
         tidy()
         self.assertEqual((old.exists(), new.exists()), (False, True))
+
+    def config_with_lut(self, name: str) -> Path:
+        """A config with a LUT of its own."""
+        file = self.folder / f"{name}.ocioz"
+        lut = LUT.replace(b"0.25", b"0.%d" % len(name))
+        file.write_bytes(zipped({"config.ocio": config_with_luts(), "luts/curve.spi1d": lut}))
+        return file
+
+    def test_configs_and_luts_that_no_revision_has(self) -> None:
+        used, unused = (self.config_with_lut(name) for name in ("used", "unused"))
+        self.start_from(used)
+        self.send("/base", unused)
+        self.assertEqual((BaseConfig.objects.count(), ConfigFile.objects.count()), (2, 2))
+        tidy()
+        self.assertEqual(BaseConfig.objects.count(), 2, "it may be proposed just now")
+        for model in (BaseConfig, ConfigFile):
+            model.objects.update(brought=timezone.now() - timedelta(days=2))
+        self.send("/base", unused)
+        tidy()
+        self.assertEqual(BaseConfig.objects.count(), 2, "what comes again is new again")
+        for model in (BaseConfig, ConfigFile):
+            model.objects.update(brought=timezone.now() - timedelta(days=2))
+        tidy()
+        self.assertEqual((BaseConfig.objects.get().name, ConfigFile.objects.count()), ("used.ocioz", 1))
+        self.ask("/config")
 
     def test_caches_have_a_size(self) -> None:
         for number in range(5):

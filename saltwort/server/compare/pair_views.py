@@ -2,7 +2,6 @@
 
 import base64
 from dataclasses import replace
-from hashlib import sha256
 from typing import Any
 
 import numpy as np
@@ -23,10 +22,10 @@ from saltwort.server.compare.grades import GradeSerializer, grade_from_json
 from saltwort.server.compare.panes import PaneSerializer, choice_asked, config_asked, filled
 from saltwort.server.http import BasedOn, author_of, parsed
 from saltwort.server.images.pictures import stored
-from saltwort.server.projects.models import ConfigFile, Project
+from saltwort.server.projects.models import Project
 from saltwort.server.projects.operations import change_setup
 from saltwort.server.projects.serializers import ProjectSerializer
-from saltwort.server.projects.setups import config_of
+from saltwort.server.projects.setups import config_of, keep_lut
 from saltwort.server.projects.views import project_json, project_named
 from saltwort.server.scene.render_views import render_named
 
@@ -137,8 +136,7 @@ def _look(project: Project, name: str, grade: Grade) -> AddedLook:
         numbers = {name: getattr(grade, name) for name in ("slope", "offset", "power", "saturation")}
         return AddedLook(name, description=description, process_space=space, **numbers)
     content = grade_as_clf(grade)
-    hashed = sha256(content).hexdigest()
-    ConfigFile.objects.get_or_create(sha256=hashed, defaults={"content": content})
+    hashed = keep_lut(content)
     return AddedLook(name, description=description, process_space=space, lut=f"{name}.clf", lut_sha256=hashed)
 
 

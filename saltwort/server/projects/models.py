@@ -3,16 +3,18 @@
 from typing import Any
 
 from django.db import models
+from django.utils import timezone
 
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.server.versions import Versioned
 
 
 class ConfigFile(models.Model):
-    """A LUT that configs bring along, kept once by content."""
+    """A LUT that configs bring along, kept once by content. `brought` is when it last was."""
 
     sha256 = models.CharField(max_length=64, primary_key=True)
     content = models.BinaryField()
+    brought = models.DateTimeField(default=timezone.now)
 
 
 class StoredConfig(models.Model):
@@ -26,10 +28,11 @@ class StoredConfig(models.Model):
 
 
 class BaseConfig(StoredConfig):
-    """A config that somebody brought, under the hash of text and files."""
+    """A config that somebody brought, under the hash of text and files; `brought` is when it last was."""
 
     sha256 = models.CharField(max_length=64, primary_key=True)
     name = models.CharField(max_length=200)
+    brought = models.DateTimeField(default=timezone.now)
 
 
 class Project(Versioned):

@@ -7,6 +7,7 @@ from typing import Any, Literal
 
 import PyOpenColorIO as ocio
 from django.db import transaction
+from django.utils import timezone
 from django.utils.text import slugify
 
 from saltwort.core.configs import Composed, Proof, Setup, compose_in_steps, first_setup, prove_equal, read_archive
@@ -17,7 +18,7 @@ from saltwort.core.engine import ConfigArchive, ViewChoice, load_config, newest_
 from saltwort.core.errors import BadInput
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.server.handoffs.operations import add_first_stations
-from saltwort.server.projects.models import BaseConfig, ConfigFile, Project, Revision
+from saltwort.server.projects.models import BaseConfig, Project, Revision
 from saltwort.server.projects.setups import (
     BUILTIN,
     UPLOADED,
@@ -26,6 +27,7 @@ from saltwort.server.projects.setups import (
     config_of,
     current_setup,
     keep_config,
+    keep_lut,
     luts_of,
     setup_to_json,
     store_files,
@@ -130,8 +132,10 @@ def bring_config(name: str, content: bytes) -> BaseConfig:
     archive = read_archive(content, name)
     try_config(archive, name)
     with transaction.atomic():
-        kept, _ = BaseConfig.objects.get_or_create(
-            sha256=archive.hash, defaults={"name": name[:200], "text": archive.text, "files": store_files(archive)}
+        kept, _ = BaseConfig.objects.update_or_create(
+            sha256=archive.hash,
+            defaults={"brought": timezone.now()},
+            create_defaults={"name": name[:200], "text": archive.text, "files": store_files(archive)},
         )
     return kept
 
@@ -165,7 +169,7 @@ def keep_looks(name: str, content: bytes) -> tuple[AddedLook, ...]:
     looks = looks_of(name, content)
     for look in looks:
         if look.lut:
-            ConfigFile.objects.get_or_create(sha256=look.lut_sha256, defaults={"content": content})
+            keep_lut(content)
     return looks
 
 

@@ -2,12 +2,14 @@
 
 from collections import OrderedDict
 from dataclasses import asdict
+from datetime import datetime
 from hashlib import sha256
 from threading import Lock
 from typing import Any
 
 import PyOpenColorIO as ocio
 from cachetools import LRUCache, cached
+from django.utils import timezone
 
 from saltwort.core.configs import Setup, Trim
 from saltwort.core.configs.additions import AddedLook, AddedSpace
@@ -146,11 +148,32 @@ def archive_of(stored: StoredConfig) -> ConfigArchive:
 
 def store_files(archive: ConfigArchive) -> dict[str, str]:
     """Keep an archive's files, and give back what a StoredConfig calls them."""
-    stored = {}
-    for path, content in archive.files.items():
-        stored[path] = sha256(content).hexdigest()
-        ConfigFile.objects.get_or_create(sha256=stored[path], defaults={"content": content})
-    return stored
+    return {path: keep_lut(content) for path, content in archive.files.items()}
+
+
+def keep_lut(content: bytes) -> str:
+    """Keep a LUT, and give back its hash."""
+    hashed = sha256(content).hexdigest()
+    if not ConfigFile.objects.filter(sha256=hashed).update(brought=timezone.now()):
+        ConfigFile.objects.get_or_create(sha256=hashed, defaults={"content": content})
+    return hashed
+
+
+def forget_unused(brought_before: datetime) -> None:
+    """Delete brought configs that no revision starts from, and LUTs that no config has any more."""
+    setups = Revision.objects.values_list("setup__base", "setup__added_looks", "files")
+    bases: set[str] = set()
+    files: set[str] = set()
+    for base, looks, named in setups.iterator():
+        bases.add(base.removeprefix(UPLOADED))
+        files.update(named.values(), (look["lut_sha256"] for look in looks or ()))
+    old = {"brought__lt": brought_before}
+    unused = [base for base in BaseConfig.objects.filter(**old).values_list("pk", flat=True) if base not in bases]
+    BaseConfig.objects.filter(pk__in=unused, **old).delete()
+    for (named,) in BaseConfig.objects.values_list("files"):
+        files.update(named.values())
+    unused = [file for file in ConfigFile.objects.filter(**old).values_list("pk", flat=True) if file not in files]
+    ConfigFile.objects.filter(pk__in=unused, **old).delete()
 
 
 def luts_of(setup: Setup) -> dict[str, bytes]:
