@@ -97,7 +97,8 @@ LARGEST = max(
 
 COLD = """
 import time
-from saltwort.core.configs import describe, first_setup
+from saltwort.core.configs import describe
+from saltwort.core.project import first_setup
 from saltwort.core.engine import builtin_text, load_config
 from saltwort.core.findings import Subjects, run_checks
 text = builtin_text("{name}")

@@ -9,9 +9,9 @@ import numpy as np
 import OpenImageIO as oiio
 import PyOpenColorIO as ocio
 
-from saltwort.core.configs import Setup, compose, first_setup
 from saltwort.core.engine import ConfigArchive, ViewChoice, builtin_text, load_config, newest_cg_config
 from saltwort.core.images import write_image
+from saltwort.core.project import Setup, compose, first_setup
 
 SRGB = "sRGB Encoded Rec.709 (sRGB)"
 LINEAR_REC709 = "Linear Rec.709 (sRGB)"

@@ -4,9 +4,9 @@ from dataclasses import replace
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
-from saltwort.core.configs import Setup
 from saltwort.core.engine import ViewChoice
 from saltwort.core.errors import BadInput
+from saltwort.core.project import Setup
 from saltwort.core.scene.setting import Light, Scene, Swatch
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.core.textures.rules import Rule

@@ -6,13 +6,14 @@ from pathlib import Path
 from django.test import TestCase, override_settings
 
 from saltwort.core.images import measure
+from saltwort.core.project import read_setup
 from saltwort.demo.build import RENDER, SCENE, build_demo
 from saltwort.demo.textures import CUT_OFF, write_textures
 from saltwort.server.findings.operations import findings_of
 from saltwort.server.images.models import StoredImage
 from saltwort.server.jobs.models import Job
 from saltwort.server.projects.models import Project
-from saltwort.server.projects.setups import config_of, setup_from_json
+from saltwort.server.projects.setups import config_of
 from saltwort.server.scene.operations import space_of
 from saltwort.server.textures.operations import assigned_textures
 
@@ -85,7 +86,7 @@ class Demo(TestCase):
 
     def test_swatches_and_waiting_outputs(self) -> None:
         self.assertEqual(
-            setup_from_json(self.project.current.setup).scene,
+            read_setup(self.project.current.setup).scene,
             SCENE,
         )
         self.assertEqual(Job.objects.filter(state="queued").count(), 3)

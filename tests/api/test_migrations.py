@@ -4,9 +4,9 @@ from django.db import connection
 from django.db.migrations.executor import MigrationExecutor
 from django.test import TransactionTestCase
 
+from saltwort.core.project import read_setup
 from saltwort.core.scene.setting import FIRST_LIGHTS
 from saltwort.server.projects.models import Revision
-from saltwort.server.projects.setups import setup_from_json
 
 BEFORE = [("scene", "0001_initial"), ("projects", "0001_initial")]
 SETUP = {
@@ -40,7 +40,7 @@ class SwatchesIntoRevisions(TransactionTestCase):
         executor = MigrationExecutor(connection)
         executor.migrate(executor.loader.graph.leaf_nodes())
         for revision in Revision.objects.all():
-            scene = setup_from_json(revision.setup).scene
+            scene = read_setup(revision.setup).scene
             self.assertEqual(
                 [(swatch.name, swatch.colour.text) for swatch in scene.swatches],
                 [("enamel", "47 106 104"), ("enamel (2)", "1 2 3")],

@@ -10,7 +10,7 @@ from threading import Event, Thread
 from django.db import connections
 from django.test import TransactionTestCase, override_settings
 
-from saltwort.core.configs import Setup
+from saltwort.core.project import Setup
 from saltwort.core.textures.rules import Rule
 from saltwort.server import kept
 from saltwort.server.conversions.models import ConvertedFile

@@ -12,12 +12,13 @@ from django.test import LiveServerTestCase, override_settings
 from playwright.sync_api import Browser, Locator, Page, Playwright, expect, sync_playwright
 from playwright.sync_api import TimeoutError as PlaywrightTimeout
 
+from saltwort.core.project import write_setup
 from saltwort.core.scene.setting import Scene, Swatch
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.server.images.operations import store_file
 from saltwort.server.projects.models import Project, Revision
 from saltwort.server.projects.operations import create_project
-from saltwort.server.projects.setups import current_setup, setup_to_json
+from saltwort.server.projects.setups import current_setup
 from saltwort.server.scene.operations import add_render
 from saltwort.server.textures.operations import add_texture, pin_texture
 from tests.browser.chromium import LAUNCH
@@ -82,7 +83,7 @@ class BrowserTestCase(LiveServerTestCase):
         pin_texture(rough, rough.version, SRGB, "too dark")
         # Written into the first revision, so that tests count theirs from 1.
         scene = Scene(swatches=(Swatch("enamel", TypedColour(SRGB, "8-bit", "47 106 104")),), swatch_on_rig="enamel")
-        setup = setup_to_json(replace(current_setup(project), scene=scene))
+        setup = write_setup(replace(current_setup(project), scene=scene))
         Revision.objects.filter(pk=project.current_id).update(setup=setup)
         project.current.setup = setup
         self.dusk = write(self.folder / "files" / "dusk.exr", light(54, 96, 12.0), "half")

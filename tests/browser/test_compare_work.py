@@ -7,10 +7,10 @@ from dataclasses import replace
 import numpy as np
 from playwright.sync_api import Locator, expect
 
-from saltwort.core.configs import compose
 from saltwort.core.engine import ViewChoice, apply, load_config, view_processor
 from saltwort.core.engine.gpu import LIGHT
 from saltwort.core.images import read_pixels
+from saltwort.core.project import compose
 from saltwort.core.scene.renders import follow
 from saltwort.core.views import AddedView, agx
 from saltwort.core.views.grade import BEFORE, NO_GRADE, Grade, graded

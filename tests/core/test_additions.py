@@ -6,10 +6,10 @@ from unittest import TestCase
 import numpy as np
 import PyOpenColorIO as ocio
 
-from saltwort.core.configs import compose
 from saltwort.core.configs.additions import OWN_LOOKS, AddedLook, AddedSpace
 from saltwort.core.engine import ConfigArchive, ViewChoice, load_config, space_processor, view_processor
 from saltwort.core.errors import BadInput
+from saltwort.core.project import compose
 from saltwort.core.spaces.gamuts import AP1, P3_D65, REC709, REC2020
 from tests.core.test_configs import OLD_CONFIG
 from tests.samples import LINEAR_REC709, SRGB, SRGB_DISPLAY, UNTONED, base_archive, sample_setup

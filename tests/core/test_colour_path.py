@@ -5,9 +5,9 @@ from unittest import TestCase
 import numpy as np
 import PyOpenColorIO as ocio
 
-from saltwort.core.colour_path import Joint, trace
 from saltwort.core.engine import ViewChoice
 from saltwort.core.errors import BadInput
+from saltwort.core.project.colour_path import Joint, trace
 from saltwort.core.scene.swatches import convert
 from saltwort.core.spaces.typed import TypedColour
 from tests.samples import ACES_SDR, SRGB, SRGB_DISPLAY, UNTONED, project_config

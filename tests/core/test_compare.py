@@ -7,10 +7,11 @@ from unittest import TestCase
 import numpy as np
 import PyOpenColorIO as ocio
 
-from saltwort.core.configs import compare, compose
+from saltwort.core.configs import compare
 from saltwort.core.configs.compare import CHANGED, DIFFERENT, IDENTICAL, REMOVED, RENAMED, SAME_MEANING, Difference
 from saltwort.core.configs.proof import proof_colours
 from saltwort.core.engine import ConfigArchive
+from saltwort.core.project import compose
 from saltwort.core.spaces.difference import REFERENCE_WHITE, delta_e_2000, delta_e_itp, ictcp
 from saltwort.core.spaces.gamuts import REC2020, rgb_to_xyz
 from saltwort.core.views import AddedView

@@ -10,20 +10,18 @@ import numpy as np
 import PyOpenColorIO as ocio
 
 from saltwort.core.configs import (
-    compose,
     describe,
     environment_lines,
-    first_setup,
     packed,
     screen_view,
     working_spaces,
     write_config,
 )
 from saltwort.core.configs.additions import OWN_LOOKS
-from saltwort.core.configs.carrying import carried
 from saltwort.core.configs.export import archive_suffix
 from saltwort.core.engine import ConfigArchive, ViewChoice, builtin_text, load_config
 from saltwort.core.errors import BadInput
+from saltwort.core.project import carried, compose, first_setup
 from saltwort.core.textures.rules import Rule
 from tests.samples import (
     ACES_SDR,

@@ -6,11 +6,11 @@ from unittest import TestCase
 
 import numpy as np
 
-from saltwort.core.configs import compose
 from saltwort.core.engine import ViewChoice, apply, load_config, view_processor
 from saltwort.core.engine.displays import HDR_WHITE, display_kind
 from saltwort.core.engine.gpu import LIGHT, gpu_program
 from saltwort.core.errors import BadInput
+from saltwort.core.project import compose
 from saltwort.core.spaces.gamuts import AP1, REC709, REC2020, rgb_to_rgb
 from saltwort.core.views import AddedView, agx, filmic
 from saltwort.core.views.design import PARAMETERS, Design, check_design, inset_matrix, inset_of

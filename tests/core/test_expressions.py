@@ -6,9 +6,9 @@ from unittest import TestCase
 
 import PyOpenColorIO as ocio
 
-from saltwort.core.configs import first_setup
 from saltwort.core.engine import load_config
 from saltwort.core.errors import BadInput
+from saltwort.core.project import first_setup
 from saltwort.core.textures.expressions import MAX_REPEATS, Expressions, check_expression
 from saltwort.core.textures.rules import Rule, RuleBook, file_rules, rules_of
 from tests.samples import SRGB, base_config, fresh_config

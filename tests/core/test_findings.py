@@ -7,7 +7,7 @@ from unittest import TestCase
 import numpy as np
 import PyOpenColorIO as ocio
 
-from saltwort.core.configs import Setup, compose, lowered
+from saltwort.core.configs import lowered
 from saltwort.core.engine import ConfigArchive, ViewChoice, builtin_text, load_config
 from saltwort.core.engine.measured import AP0_TO_XYZ_D65
 from saltwort.core.engine.transforms import matrix_transform
@@ -23,6 +23,7 @@ from saltwort.core.findings import (
 from saltwort.core.findings.registry import check
 from saltwort.core.handoffs import RENDERER
 from saltwort.core.images import Facts, Header, Stats
+from saltwort.core.project import Setup, compose
 from saltwort.core.scene.setting import FIRST_LIGHTS, Scene, Swatch
 from saltwort.core.spaces.gamuts import REC709
 from saltwort.core.spaces.typed import TypedColour

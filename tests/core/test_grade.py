@@ -9,10 +9,10 @@ import numpy as np
 import PyOpenColorIO as ocio
 from scipy.interpolate import PchipInterpolator
 
-from saltwort.core.configs import compose
 from saltwort.core.configs.proof import proof_colours
 from saltwort.core.engine import load_config
 from saltwort.core.errors import BadInput
+from saltwort.core.project import compose
 from saltwort.core.views.grade import (
     AFTER,
     BEFORE,

@@ -6,7 +6,6 @@ from unittest import TestCase
 import numpy as np
 import PyOpenColorIO as ocio
 
-from saltwort.core.configs import compose, first_setup
 from saltwort.core.engine import (
     ConfigArchive,
     ViewChoice,
@@ -18,6 +17,7 @@ from saltwort.core.engine import (
 )
 from saltwort.core.errors import BadInput
 from saltwort.core.findings import Subjects, run_checks
+from saltwort.core.project import compose, first_setup
 from saltwort.core.spaces.difference import delta_e_itp
 from saltwort.core.spaces.gamuts import AP1, REC709, REC2020, rgb_to_rgb, rgb_to_xyz
 from saltwort.core.views import AddedView, agx, filmic

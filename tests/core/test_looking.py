@@ -6,13 +6,13 @@ from unittest import TestCase
 import colour
 import numpy as np
 
-from saltwort.core.configs import compose
 from saltwort.core.configs.additions import AddedSpace, undone_view
 from saltwort.core.configs.trim import Trim
 from saltwort.core.engine import ViewChoice, apply_to_colour, load_config, space_processor, view_processor
 from saltwort.core.errors import BadInput
 from saltwort.core.findings import CheckedTexture, Subjects, run_checks
 from saltwort.core.images import write_image
+from saltwort.core.project import compose
 from saltwort.core.textures.evidence import evidence_for
 from saltwort.core.textures.kinds import map_kind_of
 from saltwort.core.textures.looking import (

@@ -9,11 +9,11 @@ from unittest import TestCase
 
 import numpy as np
 
-from saltwort.core.configs import first_setup
 from saltwort.core.engine import builtin_text, load_config, newest_cg_config
 from saltwort.core.errors import BadInput
 from saltwort.core.findings import CheckedRender, CheckedTexture, Subjects, run_checks
 from saltwort.core.images import read_header, read_layers, read_pixels, survey, write_image
+from saltwort.core.project import first_setup
 from saltwort.core.scene.rig.bands import RgbBands, SpectralBands
 from saltwort.core.scene.rig.bodies import Ball, Floor
 from saltwort.core.scene.rig.environment import Environment

@@ -8,11 +8,12 @@ from unittest import TestCase
 import numpy as np
 import PyOpenColorIO as ocio
 
-from saltwort.core.configs import compare, compose, compose_in_steps, prove_equal, write_config
+from saltwort.core.configs import compare, prove_equal, write_config
 from saltwort.core.configs.additions import AddedSpace
 from saltwort.core.configs.target import BAKED, EXACT, LEFT_OUT, VERSIONS, Lowered, lowered
 from saltwort.core.engine import ConfigArchive, ViewChoice, apply, load_config, space_processor
 from saltwort.core.errors import BadInput
+from saltwort.core.project import compose, compose_in_steps
 from saltwort.core.views import AddedView
 from tests.core.test_explain import STUDIO
 from tests.core.test_trim import STUDIO_ARCHIVE

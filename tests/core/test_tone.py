@@ -5,9 +5,9 @@ from unittest import TestCase
 
 import numpy as np
 
-from saltwort.core.configs import compose
 from saltwort.core.engine import ViewChoice, load_config
 from saltwort.core.errors import BadInput
+from saltwort.core.project import compose
 from saltwort.core.views import AddedView
 from saltwort.core.views.tone import SWEPT, sweep, tone_curve
 from tests.samples import ACES_SDR, SRGB_DISPLAY, UNTONED, base_archive, project_config, sample_setup

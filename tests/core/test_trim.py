@@ -6,11 +6,12 @@ from unittest import TestCase
 import numpy as np
 import PyOpenColorIO as ocio
 
-from saltwort.core.configs import Trim, compose, extent, prove_equal
+from saltwort.core.configs import Trim, extent, prove_equal
 from saltwort.core.configs.proof import proof_colours
 from saltwort.core.configs.trim import trim
 from saltwort.core.engine import ConfigArchive, ViewChoice, builtin_text, load_config
 from saltwort.core.errors import BadInput
+from saltwort.core.project import compose
 from saltwort.core.views import AddedView
 from tests.core.test_archives import LUT, config_with_luts
 from tests.core.test_explain import STUDIO

@@ -8,13 +8,15 @@ from unittest import TestCase
 import numpy as np
 import PyOpenColorIO as ocio
 
-from saltwort.core.configs import compose, write_config
+from saltwort.core.configs import write_config
 from saltwort.core.engine import ConfigArchive, ViewChoice, apply, load_config, view_processor
 from saltwort.core.errors import BadInput
+from saltwort.core.numbers import MIDDLE_GREY
+from saltwort.core.project import compose
 from saltwort.core.spaces.gamuts import AP1, REC709, REC2020, rgb_to_rgb
 from saltwort.core.views import AddedView, aces_renderings, agx, filmic
 from saltwort.core.views.gamut_fit import fitted
-from saltwort.core.views.log_range import CURVE_POINTS, MIDDLE_GREY, to_log_range
+from saltwort.core.views.log_range import CURVE_POINTS, to_log_range
 from tests.samples import LINEAR_REC709, SRGB_DISPLAY, UNTONED, base_archive, sample_setup
 
 PQ_DISPLAY = "Rec.2100-PQ - Display"

@@ -13,8 +13,8 @@ from saltwort.core.engine.measured import reference_to_ap0
 from saltwort.core.engine.processors import build, check_view, known_space, scene_spaces
 from saltwort.core.engine.transforms import matrix_transform, transforms_within
 from saltwort.core.errors import BadInput
+from saltwort.core.luts import LUT_FOLDER, add_lut_folder
 from saltwort.core.spaces.gamuts import AP0, Gamut, rgb_to_rgb, solve
-from saltwort.core.views.families import LUT_FOLDER, add_lut_folder
 
 Triple = tuple[float, float, float]
 

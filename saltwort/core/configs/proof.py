@@ -12,10 +12,9 @@ from numpy.typing import NDArray
 from saltwort.core.engine import ViewChoice, apply, space_processor, view_processor
 from saltwort.core.engine.measured import DISPLAY_INTERCHANGE, SCENE_INTERCHANGE
 from saltwort.core.errors import BadInput
+from saltwort.core.numbers import MIDDLE_GREY
 
 Colours = NDArray[np.float32]
-
-MIDDLE_GREY = 0.18
 
 
 @dataclass(frozen=True)

@@ -3,14 +3,12 @@ LUTs or left out; and each of these is told."""
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from hashlib import sha256
 
 import numpy as np
 import PyOpenColorIO as ocio
 
 from saltwort.core.configs.additions import FIRST_WITH_INTEROP_IDS
 from saltwort.core.engine import ConfigArchive, load_config
-from saltwort.core.engine.applying import apply
 from saltwort.core.engine.measured import reference_to_ap0
 from saltwort.core.engine.processors import build
 from saltwort.core.engine.transforms import (
@@ -21,9 +19,9 @@ from saltwort.core.engine.transforms import (
     transforms_within,
 )
 from saltwort.core.errors import BadInput
+from saltwort.core.luts import Files, add_lut_folder, between_nodes, clf_file, cube_of, half_curve_of
+from saltwort.core.numbers import MIDDLE_GREY
 from saltwort.core.spaces.gamuts import AP0, AP1, Matrix, rgb_to_rgb
-from saltwort.core.views.families import LUT_FOLDER, add_lut_folder
-from saltwort.core.views.log_range import MIDDLE_GREY
 
 VERSIONS = ("2.0", "2.1", "2.2", "2.3", "2.4", "2.5", "2.6")
 """What a config can be written for, oldest first. OCIO 1 has no views as we know them, nor file rules."""
@@ -96,7 +94,7 @@ class _Lowering:
         self._version = version
         self._scratch = _scratch(version)
         self._baked_views: set[str] = set()
-        self.files: dict[str, bytes] = {}
+        self.files: Files = {}
         self.replacements: list[Replacement] = []
 
     def run(self) -> None:
@@ -165,7 +163,7 @@ class _Lowering:
         undone = space.getTransform(ocio.COLORSPACE_DIR_TO_REFERENCE)
         to_ap1 = rgb_to_rgb(AP0, AP1) @ reference_to_ap0(self._whole)
         exact = build(self._whole, ocio.GroupTransform([undone, *_into_log(to_ap1)])).getDefaultCPUProcessor()
-        cube = _cube_of(exact)
+        cube = cube_of(exact, CUBE_EDGE)
         baked = [clamp_transform(), cube, *_out_of_log(to_ap1)]
         off = _how_far(exact, cube)
         space.setTransform(
@@ -307,12 +305,7 @@ class _Lowering:
 
     def _baked_curve(self, transform: ocio.Transform) -> ocio.FileTransform:
         """A transform of each channel by itself, as a LUT with a value for every half float."""
-        lut = ocio.Lut1DTransform(65536, True)
-        halves = np.arange(65536, dtype=np.uint16).view(np.float16).astype(np.float32)
-        finite = np.where(np.isfinite(halves), halves, 0)
-        processor = build(self._whole, transform).getDefaultCPUProcessor()
-        values = apply(processor, np.repeat(finite[None, :, None], 3, axis=2))[0]
-        lut.setData(np.nan_to_num(values, posinf=65504.0, neginf=-65504.0).astype(np.float32))
+        lut = half_curve_of(build(self._whole, transform).getDefaultCPUProcessor())
         return self._file("curve", ocio.GroupTransform([lut]), ocio.INTERP_LINEAR)
 
     def _baked_view(self, transform: ocio.ViewTransform) -> ocio.FileTransform:
@@ -322,41 +315,27 @@ class _Lowering:
         whole = ocio.GroupTransform(
             [*_out_of_log(to_ap1), *([shown] if shown else []), power_transform(1 / NODE_POWER)]
         )
-        cube = _cube_of(build(self._whole, whole).getDefaultCPUProcessor())
+        cube = cube_of(build(self._whole, whole).getDefaultCPUProcessor(), CUBE_EDGE)
         baked = [*_into_log(to_ap1), cube, power_transform(NODE_POWER)]
         return self._file("view", ocio.GroupTransform(baked), ocio.INTERP_TETRAHEDRAL)
 
     def _file(self, name: str, group: ocio.GroupTransform, interpolation: ocio.Interpolation) -> ocio.FileTransform:
-        content = group.write("Academy/ASC Common LUT Format", self._whole).encode()
-        file = f"{name}_{sha256(content).hexdigest()[:8]}.clf"
-        self.files[f"{LUT_FOLDER}/{file}"] = content
-        return ocio.FileTransform(file, interpolation=interpolation)
+        transform, files = clf_file(name, group, self._whole, interpolation)
+        self.files |= files
+        return transform
 
     def _note(self, what: str, name: str, fate: str, why: str) -> None:
         self.replacements.append(Replacement(what, name, fate, why))
 
 
-def _cube_of(processor: ocio.CPUProcessor) -> ocio.Lut3DTransform:
-    """What a processor makes of numbers on 0–1, as a 3D LUT."""
-    steps = np.linspace(0, 1, CUBE_EDGE, dtype=np.float32)
-    nodes = np.stack(np.meshgrid(steps, steps, steps, indexing="ij"), axis=-1).reshape(1, -1, 3)
-    cube = ocio.Lut3DTransform(CUBE_EDGE)
-    cube.setData(apply(processor, nodes).reshape(CUBE_EDGE, CUBE_EDGE, CUBE_EDGE, 3))
-    cube.setInterpolation(ocio.INTERP_TETRAHEDRAL)
-    return cube
-
-
 def _how_far(exact: ocio.CPUProcessor, cube: ocio.Lut3DTransform) -> tuple[float, float, float]:
-    """How far a LUT of places in the log range is from what it was made of, between its nodes, over even colours: the
-    median, nine tenths, and the worst, each as a part of the light."""
-    colours = np.random.default_rng(1).random((1, PROOF_COLOURS, 3), dtype=np.float32)
-    baked = apply(build(ocio.Config.CreateRaw(), cube).getDefaultCPUProcessor(), colours)[0]
-    stops = (baked - apply(exact, colours)[0]).astype(np.float64) * (HIGHEST_STOP - LOWEST_STOP)
+    """How far a LUT of places in the log range is from what it was made of, between its nodes: the median, nine
+    tenths, and the worst, each as a part of the light."""
+    stops = between_nodes(exact, cube) * (HIGHEST_STOP - LOWEST_STOP)
     off = np.abs(2.0**stops - 1).max(axis=1)
     return float(np.median(off)), float(np.quantile(off, 0.9)), float(off.max())
 
 
-PROOF_COLOURS = 20_000
 _REFERENCES = (ocio.FileTransform, ocio.ColorSpaceTransform, ocio.LookTransform, ocio.DisplayViewTransform)
 
 

@@ -6,7 +6,6 @@ from posixpath import normpath
 
 import PyOpenColorIO as ocio
 
-from saltwort.core.configs.setup import Trim
 from saltwort.core.engine import ConfigArchive, ViewChoice, load_config
 from saltwort.core.engine.measured import DISPLAY_INTERCHANGE, SCENE_INTERCHANGE
 from saltwort.core.engine.transforms import transforms_within
@@ -23,6 +22,16 @@ NEEDED_ROLES = (
     ocio.ROLE_DATA,
     ocio.ROLE_DEFAULT,
 )
+
+
+@dataclass(frozen=True)
+class Trim:
+    """What a show picks of a config: spaces and looks by name, and views on their displays. The rest goes, but for
+    what these depend on."""
+
+    spaces: tuple[str, ...]
+    views: tuple[ViewChoice, ...]
+    looks: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)

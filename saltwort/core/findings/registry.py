@@ -16,11 +16,11 @@ import PyOpenColorIO as ocio
 from numpy.typing import NDArray
 
 from saltwort.core.changes import Change
-from saltwort.core.configs.setup import Setup
 from saltwort.core.configs.target import Replacement
 from saltwort.core.engine import ViewChoice
 from saltwort.core.handoffs import Station
 from saltwort.core.images import Facts
+from saltwort.core.project import Setup
 from saltwort.core.textures.evidence import Evidence, Verdict, verdict_of
 from saltwort.core.textures.kinds import KindMatch
 from saltwort.core.textures.rules import Assignment, Rule

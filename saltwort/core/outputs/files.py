@@ -12,6 +12,7 @@ from saltwort.core.errors import BadInput
 from saltwort.core.images import read_header, read_pixels, write_image
 from saltwort.core.images.channels import STRAIGHT
 from saltwort.core.images.reading import Pixels
+from saltwort.core.numbers import LARGEST_HALF
 from saltwort.core.outputs.tags import handoff_tags, still_tags
 
 Progress = Callable[[float, str], None]
@@ -108,7 +109,6 @@ def _converted(
     return np.concatenate([light * alpha if is_straight else light, alpha], axis=2)
 
 
-LARGEST_HALF = 65504.0
 _LIMITS = {"uint8": (0.0, 1.0), "uint16": (0.0, 1.0), "half": (-LARGEST_HALF, LARGEST_HALF)}
 """What samples of a type hold; floats hold all that is computed here."""
 

@@ -11,6 +11,7 @@ from saltwort.core.engine.measured import AP0_TO_XYZ_D65, display_to_xyz, linear
 from saltwort.core.engine.processors import look_processor
 from saltwort.core.errors import BadInput
 from saltwort.core.images import Header
+from saltwort.core.numbers import MIDDLE_GREY
 from saltwort.core.spaces.difference import REFERENCE_WHITE
 from saltwort.core.spaces.gamuts import is_inside, solve
 from saltwort.core.spaces.typed import Triple
@@ -19,7 +20,6 @@ from saltwort.core.textures.evidence import named_space
 from saltwort.core.textures.rules import RuleBook
 from saltwort.core.views.tone import display_xyz
 
-MIDDLE_GREY = 0.18
 CODE_BITS = (8, 10, 12, 16)
 
 

@@ -9,12 +9,11 @@ from saltwort.core.engine import ViewChoice, apply_to_colour, view_processor
 from saltwort.core.engine.measured import display_to_xyz
 from saltwort.core.engine.typed import typed_in, xyz_of
 from saltwort.core.errors import BadInput
+from saltwort.core.numbers import MIDDLE_GREY
 from saltwort.core.spaces.diagram import xy_to_uv
 from saltwort.core.spaces.gamuts import Chromaticity, is_inside, solve
 from saltwort.core.spaces.typed import Triple, TypedColour
 from saltwort.core.views.families import display_space
-
-MIDDLE_GREY = 0.18
 
 
 @dataclass(frozen=True)

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from saltwort.core.errors import BadInput
+from saltwort.core.numbers import LARGEST_HALF
 from saltwort.core.spaces.gamuts import xy_to_xyz
 from saltwort.core.spaces.observer import black_body_xy, daylight_xy
 
@@ -23,7 +24,6 @@ UNITS = {
 }
 COLORIMETRIC = ("xyY", "kelvin", "daylight")
 """Units that say what a colour is without a colour space: as CIE XYZ, with D65 as the neutral of every display."""
-LARGEST_VALUE = 65504.0  # the largest finite half float: nothing brighter survives a render file
 
 Triple = tuple[float, float, float]
 
@@ -170,8 +170,8 @@ def _triple_of_numbers(text: str) -> Triple:
 
 
 def _checked(*numbers: float) -> Triple:
-    if any(abs(number) > LARGEST_VALUE for number in numbers):
-        raise BadInput(f"Values beyond ±{LARGEST_VALUE:,.0f} do not fit a half-float render; type smaller numbers.")
+    if any(abs(number) > LARGEST_HALF for number in numbers):
+        raise BadInput(f"Values beyond ±{LARGEST_HALF:,.0f} do not fit a half-float render; type smaller numbers.")
     red, green, blue = numbers
     return red, green, blue
 

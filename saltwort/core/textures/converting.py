@@ -17,6 +17,7 @@ from saltwort.core.images import Header, read_header, write_texture, writing_par
 from saltwort.core.images.channels import ASSOCIATED, STRAIGHT, ColourGroup, colour_groups
 from saltwort.core.images.reading import Pixels, read_strips, read_whole_strips
 from saltwort.core.images.writing import Attribute, Part, check_holds, usual_alpha
+from saltwort.core.numbers import LARGEST_HALF
 from saltwort.core.outputs.tags import texture_tags
 
 
@@ -51,7 +52,7 @@ _NUMBERED = re.compile(r"[._](1[0-9]{3})$|\.[0-9]{1,8}$|_u[0-9]{1,2}_v[0-9]{1,2}
 """Tile or frame at the end of a name, where applications look for it."""
 WHOLE_NUMBERS = ("uint", "int")
 """Sample types of 32 bits whose numbers are not all floats."""
-_RANGES = {"uint16": (0.0, 1.0), "half": (-65504.0, 65504.0)}
+_RANGES = {"uint16": (0.0, 1.0), "half": (-LARGEST_HALF, LARGEST_HALF)}
 """What samples of a type hold; floats hold all that is computed here."""
 
 

@@ -10,9 +10,9 @@ from saltwort.core.engine import ViewChoice, apply, space_processor
 from saltwort.core.engine.measured import AP0_TO_XYZ_D65, linear_to_ap0
 from saltwort.core.engine.processors import build, check_view
 from saltwort.core.images.reading import Pixels
+from saltwort.core.numbers import MIDDLE_GREY
 
 BINS = 64
-MIDDLE_GREY = 0.18
 STOPS = (-12.0, 12.0)
 """Around middle grey, of a histogram of light."""
 CELLS = 200

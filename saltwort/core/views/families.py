@@ -2,7 +2,6 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
-from hashlib import sha256
 
 import numpy as np
 import PyOpenColorIO as ocio
@@ -18,13 +17,14 @@ from saltwort.core.engine.measured import (
 )
 from saltwort.core.engine.transforms import clamp_transform, log2_transform, matrix_transform
 from saltwort.core.errors import BadInput
+from saltwort.core.luts import Files, add_lut_folder, spi1d_file
+from saltwort.core.numbers import MIDDLE_GREY
 from saltwort.core.spaces.gamuts import AP0, REC2020, Matrix, rgb_to_rgb, solve
 from saltwort.core.views import agx, filmic
 from saltwort.core.views.design import Design, check_design
 from saltwort.core.views.gamut_fit import fit_transform
-from saltwort.core.views.log_range import CURVE_POINTS, MIDDLE_GREY, Array
+from saltwort.core.views.log_range import CURVE_POINTS, Array
 
-LUT_FOLDER = "luts"
 ACES_PREFIX = "ACES-OUTPUT - ACES2065-1_to_CIE-XYZ-D65 - "
 
 
@@ -59,8 +59,6 @@ FAMILIES = {
         ViewFamily("raw", "Raw", "The numbers themselves, for data."),
     )
 }
-
-Files = dict[str, bytes]
 
 
 def aces_renderings() -> dict[str, str]:
@@ -122,12 +120,6 @@ def _add(config: ocio.Config, view: AddedView) -> Files:
     return files
 
 
-def add_lut_folder(config: ocio.Config) -> None:
-    """Have the config look for its LUTs in LUT_FOLDER, besides where it looks already."""
-    if LUT_FOLDER not in list(config.getSearchPaths()):
-        config.addSearchPath(LUT_FOLDER)
-
-
 def display_space(config: ocio.Config, display: str) -> str:
     """The display-referred space that the display's other views write to."""
     for view in config.getViews(display):
@@ -166,7 +158,7 @@ def _write_agx(config: ocio.Config, view: AddedView, space: str) -> Written:
     design = for_display(config, space, view.design or agx.DESIGN)
     screen = _screen(config, space, AP0_TO_XYZ_D65 @ rgb_to_rgb(REC2020, AP0), design)
     values = agx.hdr_curve(_hdr_stops(design), design) if screen.is_hdr else agx.sampled_curve(design)
-    curve, files = _curve("agx", values)
+    curve, files = spi1d_file("agx", values)
     power, power_file = _power(agx.DISPLAY_POWER, _most(design.let_out()) * float(values[-1]))
     return (
         [
@@ -192,7 +184,7 @@ def _write_filmic(config: ocio.Config, view: AddedView, space: str) -> Written:
     design = for_display(config, space, view.design or filmic.DESIGN)
     screen = _screen(config, space, AP0_TO_XYZ_D65 @ working_to_ap0, design)
     values = filmic.hdr_curve(_hdr_stops(design), design) if screen.is_hdr else filmic.sampled_curve(design)
-    curve, files = _curve("filmic", values**filmic.DISPLAY_POWER)
+    curve, files = spi1d_file("filmic", values**filmic.DISPLAY_POWER)
     return (
         [
             matrix_transform(design.drawn_in() @ to_working),
@@ -292,19 +284,7 @@ def _most(matrix: Matrix) -> float:
 def _power(power: float, most: float) -> tuple[ocio.FileTransform, Files]:
     """Numbers from 0 to `most` to a power. As a curve: the engine's own power is a fast one, and where strong channels
     take each other away, its error of some 2e-5 is seen in the shadows."""
-    return _curve("power", np.linspace(0, most, POWER_POINTS) ** power, most)
+    return spi1d_file("power", np.linspace(0, most, POWER_POINTS) ** power, most)
 
 
 POWER_POINTS = 16_384
-
-
-def _curve(name: str, values: Array, last: float = 1.0) -> tuple[ocio.FileTransform, Files]:
-    """A curve from 0 to `last` as an spi1d file, named after its content so that two never meet under one name."""
-    lines = [
-        f"Version 1\nFrom 0.0 {last:.9f}\nLength {len(values)}\nComponents 1\n{{",
-        *(f" {value:.9f}" for value in values),
-        "}\n",
-    ]
-    content = "\n".join(lines).encode()
-    file = f"{name}_{sha256(content).hexdigest()[:8]}.spi1d"
-    return ocio.FileTransform(file, interpolation=ocio.INTERP_LINEAR), {f"{LUT_FOLDER}/{file}": content}

@@ -17,9 +17,10 @@ them and goes to white; afterwards it is taken out again, which leaves dim colou
 import numpy as np
 
 from saltwort.core.errors import BadInput
+from saltwort.core.numbers import MIDDLE_GREY
 from saltwort.core.views.bending import hdr_light
 from saltwort.core.views.design import Design
-from saltwort.core.views.log_range import CURVE_POINTS, MIDDLE_GREY, Array, stops_of, to_log_range
+from saltwort.core.views.log_range import CURVE_POINTS, Array, stops_of, to_log_range
 
 DISPLAY_POWER = 2.4
 _HDR_SHARPNESS = 2.5

@@ -21,6 +21,7 @@ from saltwort.core.engine.measured import linear_to_ap0
 from saltwort.core.engine.processors import build
 from saltwort.core.engine.transforms import matrix_transform
 from saltwort.core.errors import BadInput
+from saltwort.core.luts import as_clf, curve_lut
 from saltwort.core.spaces.gamuts import AP0, AP1, Matrix, rgb_to_rgb, solve
 from saltwort.core.spaces.typed import Triple
 
@@ -162,17 +163,12 @@ def grade_as_clf(grade: Grade) -> bytes:
         if grade.curve != STRAIGHT:
             steps += _curve_as_lut(grade.curve)
     group = ocio.GroupTransform(steps)
-    text: str = group.write(formatName="Academy/ASC Common LUT Format", config=ocio.Config.CreateRaw())
-    return text.encode()
+    return as_clf(group, ocio.Config.CreateRaw())
 
 
 def _curve_as_lut(heights: tuple[float, ...]) -> list[ocio.Transform]:
     low, high = CURVE_SPAN
-    lut = ocio.Lut1DTransform(CURVE_SAMPLES, False)
-    lut.setInterpolation(ocio.INTERP_LINEAR)
-    curved = (_curved(np.linspace(low, high, CURVE_SAMPLES, dtype=np.float32), heights) - low) / (high - low)
-    for index, value in enumerate(curved.tolist()):
-        lut.setValue(index, value, value, value)
+    lut = curve_lut((_curved(np.linspace(low, high, CURVE_SAMPLES, dtype=np.float32), heights) - low) / (high - low))
     span = high - low
     there = ocio.MatrixTransform(np.diag([1 / span] * 3 + [1.0]).ravel().tolist(), [-low / span] * 3 + [0.0])
     back = ocio.MatrixTransform(np.diag([span] * 3 + [1.0]).ravel().tolist(), [low] * 3 + [0.0])

@@ -3,11 +3,11 @@
 import numpy as np
 from numpy.typing import NDArray
 
+from saltwort.core.numbers import MIDDLE_GREY
 from saltwort.core.views.design import Design
 
 Array = NDArray[np.float64]
 
-MIDDLE_GREY = 0.18
 CURVE_POINTS = 4096
 """Points of a written curve. Between two, linear interpolation is off by less than 1e-6 for both families as they are
 by themselves."""

@@ -9,8 +9,8 @@ from numpy.typing import NDArray
 from saltwort.core.engine import apply, space_processor
 from saltwort.core.engine.measured import AP0_TO_XYZ_D65, SCENE_INTERCHANGE
 from saltwort.core.errors import BadInput
+from saltwort.core.numbers import MIDDLE_GREY
 from saltwort.core.spaces.gamuts import REC709, rgb_to_xyz, solve
-from saltwort.core.views.log_range import MIDDLE_GREY
 from saltwort.core.views.tone import saturated_hues
 
 Picture = NDArray[np.float32]

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from saltwort.core.errors import BadInput
+from saltwort.core.numbers import MIDDLE_GREY
 from saltwort.core.threads import on_all_cores
 
 Picture = NDArray[np.float32]
@@ -16,7 +17,6 @@ WIDTH, HEIGHT = 284, 160
 SIDE = 220
 STOPS = (-8.0, 8.0)
 """Around middle grey, of light on a scope."""
-MIDDLE_GREY = 0.18
 ROWS = 256
 """Worked on at a time, on each core."""
 GAP = 4

@@ -10,12 +10,12 @@ from numpy.typing import NDArray
 from saltwort.core.engine import ViewChoice, apply, space_processor, view_processor
 from saltwort.core.engine.measured import AP0_TO_XYZ_D65, DISPLAY_INTERCHANGE, SCENE_INTERCHANGE, space_of_view
 from saltwort.core.errors import BadInput
+from saltwort.core.numbers import MIDDLE_GREY
 from saltwort.core.spaces.difference import ictcp
 from saltwort.core.spaces.gamuts import REC709, REC2020, rgb_to_xyz, solve
 
 Array = NDArray[np.float64]
 
-MIDDLE_GREY = 0.18
 LOWEST, HIGHEST, PER_STOP = -14, 14, 8
 """Stops around middle grey that a curve covers, and points for each."""
 JUMP = 0.1

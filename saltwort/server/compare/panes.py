@@ -8,13 +8,14 @@ from typing import Any
 import PyOpenColorIO as ocio
 from rest_framework import serializers
 
-from saltwort.core.configs import compose
 from saltwort.core.engine import ViewChoice, load_config
 from saltwort.core.engine.processors import LARGEST_EXPOSURE, check_view
 from saltwort.core.errors import BadInput
+from saltwort.core.project import compose, read_setup, structured
+from saltwort.core.views import AddedView
 from saltwort.server.projects.models import Project, Revision
 from saltwort.server.projects.serializers import AddedViewSerializer, ViewChoiceSerializer
-from saltwort.server.projects.setups import base_archive, config_of, luts_of, setup_from_json, view_from_json
+from saltwort.server.projects.setups import base_archive, config_of, luts_of
 
 CONFIGS_KEPT = 12
 
@@ -96,7 +97,7 @@ def config_asked(project: Project, asked: dict[str, Any]) -> ocio.Config:
 def _changed(pk: int, config_hash: str, working: str, draft: str) -> ocio.Config:
     """The hash stands beside the key, since a project that was deleted may leave its key to another."""
     revision = Revision.objects.select_related("project").get(pk=pk)
-    setup = setup_from_json(revision.setup)
+    setup = read_setup(revision.setup)
     # What is looked at is the whole config, and not as it is written for an older engine.
     setup = replace(setup, working_space=working or setup.working_space, trim=None, target_version="")
     if draft:
@@ -104,14 +105,15 @@ def _changed(pk: int, config_hash: str, working: str, draft: str) -> ocio.Config
     return load_config(compose(base_archive(setup.base), setup, f"{revision.project.slug} changed", luts_of(setup)))
 
 
-def draft_from(text: str) -> Any:
+def draft_from(text: str) -> AddedView:
     """The added view that a query describes. Raises BadInput for text that is none."""
     try:
         asked = AddedViewSerializer(data=json.loads(text))
     except ValueError:
         raise BadInput("A view being designed is an added view as JSON.") from None
     asked.is_valid(raise_exception=True)
-    return view_from_json(asked.validated_data)
+    draft: AddedView = structured(AddedView, asked.validated_data)
+    return draft
 
 
 def check_pane(project: Project, pane: Pane) -> None:

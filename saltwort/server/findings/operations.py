@@ -12,7 +12,7 @@ import numpy as np
 from django.db.models import Count, QuerySet
 from numpy.typing import NDArray
 
-from saltwort.core.configs import Replacement, Setup
+from saltwort.core.configs import Replacement
 from saltwort.core.configs.additions import AddedSpace
 from saltwort.core.configs.edits import SpaceEdit
 from saltwort.core.engine import ViewChoice
@@ -28,6 +28,7 @@ from saltwort.core.findings import (
     worst_first,
 )
 from saltwort.core.images.channels import colour_channels
+from saltwort.core.project import Setup
 from saltwort.core.textures.rules import Rule
 from saltwort.server.compare.models import Comparison
 from saltwort.server.images.operations import preview_of

@@ -8,9 +8,9 @@ from rest_framework.decorators import api_view
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from saltwort.core.configs import Composed
 from saltwort.core.configs.export import packed
 from saltwort.core.handoffs import sheet_text
+from saltwort.core.project import Composed
 from saltwort.server.handoffs.models import Station
 from saltwort.server.handoffs.operations import change_station, config_file_of, sheet_of, versions_of
 from saltwort.server.http import BINARY, BasedOn, download, parsed

@@ -29,7 +29,9 @@ from saltwort.core.configs.explain import SpaceReport
 from saltwort.core.configs.export import archive_suffix, check_suffix
 from saltwort.core.configs.folders import read_config_at
 from saltwort.core.configs.trial import compare_apart
+from saltwort.core.configs.trim import Trim
 from saltwort.core.engine import ViewChoice
+from saltwort.core.project import structured
 from saltwort.core.spaces.diagram import POINTER_GAMUT
 from saltwort.core.spaces.gamuts import KNOWN_GAMUTS
 from saltwort.core.spaces.observer import spectral_locus
@@ -70,7 +72,6 @@ from saltwort.server.projects.setups import (
     config_of,
     current_setup,
     named_archive,
-    trim_from_json,
 )
 from saltwort.server.projects.trimming import used_by
 from saltwort.server.projects.views import project_named
@@ -201,7 +202,7 @@ def trim(request: Request, slug: str) -> Response:
     """What there is to pick; and with a pick, what it would give. Nothing is saved."""
     project = project_named(slug)
     if request.method == "POST":
-        picked = trim_from_json(parsed(request, TrimSerializer))
+        picked = structured(Trim, parsed(request, TrimSerializer))
         found = asdict(trimming.preview(project, picked))
         (found["proof"]["largest"],) = finite([found["proof"]["largest"]])
         return Response(TrimPreviewSerializer(found).data)

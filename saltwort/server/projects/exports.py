@@ -2,7 +2,7 @@
 
 from dataclasses import replace
 
-from saltwort.core.configs import Composed, compose_in_steps
+from saltwort.core.project import Composed, compose_in_steps
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.operations import proved, revision_name
 from saltwort.server.projects.setups import base_archive, current_setup, luts_of

@@ -10,12 +10,12 @@ from django.db import transaction
 from django.utils import timezone
 from django.utils.text import slugify
 
-from saltwort.core.configs import Composed, Proof, Setup, compose_in_steps, first_setup, prove_equal, read_archive
+from saltwort.core.configs import Proof, prove_equal, read_archive
 from saltwort.core.configs.additions import AddedLook
-from saltwort.core.configs.carrying import carried
 from saltwort.core.configs.trial import looks_of, try_config
 from saltwort.core.engine import ConfigArchive, ViewChoice, load_config, newest_cg_config
 from saltwort.core.errors import BadInput
+from saltwort.core.project import SETUP_FIELDS, Composed, Setup, carried, compose_in_steps, first_setup, write_setup
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.server.handoffs.operations import add_first_stations
 from saltwort.server.projects.models import BaseConfig, Project, Revision
@@ -29,7 +29,6 @@ from saltwort.server.projects.setups import (
     keep_config,
     keep_lut,
     luts_of,
-    setup_to_json,
     store_files,
 )
 from saltwort.server.versions import Stale
@@ -196,7 +195,7 @@ def draft_revision(project: Project, setup: Setup, message: str = "") -> tuple[R
     if project.current and (current := current_setup(project)) == replace(setup, scene=current.scene):
         return _with_another_scene(project, number, setup, message)
     made = compose_in_steps(base_archive(setup.base), setup, revision_name(project, number), luts_of(setup))
-    stored = setup_to_json(setup)
+    stored = write_setup(setup)
     before = project.current.setup if project.current else {}
     revision = Revision(
         project=project,
@@ -207,7 +206,9 @@ def draft_revision(project: Project, setup: Setup, message: str = "") -> tuple[R
         config_hash=made.written.hash,
         proof=asdict(proved(made)) if setup.trim else None,
         replacements=[asdict(replacement) for replacement in made.replacements],
-        parts=[name for name in stored if _as_json(stored[name]) != _as_json(before.get(name))],
+        parts=[
+            name for name in stored if name in SETUP_FIELDS and _as_json(stored[name]) != _as_json(before.get(name))
+        ],
         message=message[:200],
     )
     return revision, made.written
@@ -220,7 +221,7 @@ def _with_another_scene(project: Project, number: int, setup: Setup, message: st
         project=project,
         number=number,
         parent=current,
-        setup=setup_to_json(setup),
+        setup=write_setup(setup),
         text=current.text,
         config_hash=current.config_hash,
         proof=current.proof,

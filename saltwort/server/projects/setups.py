@@ -1,108 +1,26 @@
-"""Setups as JSON and back, and the config of a revision."""
+"""The stored setup of a project, and the configs and LUTs that it is composed of."""
 
 from collections import OrderedDict
-from dataclasses import asdict
 from datetime import datetime
 from hashlib import sha256
 from threading import Lock
-from typing import Any
 
 import PyOpenColorIO as ocio
 from cachetools import LRUCache, cached
 from django.utils import timezone
 
-from saltwort.core.configs import Setup, Trim
-from saltwort.core.configs.additions import AddedLook, AddedSpace
-from saltwort.core.configs.edits import SpaceEdit
-from saltwort.core.engine import ConfigArchive, ViewChoice, builtin_text, load_config
+from saltwort.core.engine import ConfigArchive, builtin_text, load_config
 from saltwort.core.errors import BadInput
-from saltwort.core.scene.setting import Light, Scene, Swatch
-from saltwort.core.spaces.typed import TypedColour
+from saltwort.core.project import Setup, read_setup
 from saltwort.core.textures.kinds import KindWords
 from saltwort.core.textures.rules import Rule, RuleBook
-from saltwort.core.views import AddedView
-from saltwort.core.views.design import Design
 from saltwort.server.projects.models import BaseConfig, ConfigFile, Project, Revision, StoredConfig
 
 BUILTIN, UPLOADED, REVISION = "builtin:", "sha256:", "revision:"
 
 
-def setup_to_json(setup: Setup) -> dict[str, Any]:
-    return asdict(setup)
-
-
-def setup_from_json(stored: dict[str, Any]) -> Setup:
-    return Setup(
-        **{
-            **stored,
-            "view": ViewChoice(**stored["view"]),
-            "rules": tuple(rule_from_json(rule) for rule in stored["rules"]),
-            "added_views": tuple(map(view_from_json, stored.get("added_views", ()))),
-            "added_spaces": tuple(map(space_from_json, stored.get("added_spaces", ()))),
-            "added_looks": tuple(map(look_from_json, stored.get("added_looks", ()))),
-            "roles": tuple((role, space) for role, space in stored.get("roles", ())),
-            "space_edits": tuple(map(edit_from_json, stored.get("space_edits", ()))),
-            "displays": tuple(stored.get("displays", ())),
-            "views": tuple(stored.get("views", ())),
-            "trim": trim_from_json(stored.get("trim")),
-            "kind_words": tuple((word, kind) for word, kind in stored["kind_words"]),
-            "scene": scene_from_json(stored.get("scene")),
-        }
-    )
-
-
-def view_from_json(stored: dict[str, Any]) -> AddedView:
-    design = stored.get("design")
-    if design is not None:
-        triples = {name: tuple(value) if isinstance(value, list) else value for name, value in design.items()}
-        design = Design(**triples)
-    return AddedView(**{**stored, "design": design})
-
-
-def scene_from_json(stored: dict[str, Any] | None) -> Scene:
-    if stored is None:
-        return Scene()
-    return Scene(
-        swatches=tuple(
-            Swatch(**{**swatch, "colour": TypedColour(**swatch["colour"])}) for swatch in stored["swatches"]
-        ),
-        lights=tuple(light_from_json(light) for light in stored["lights"]),
-        swatch_on_rig=stored["swatch_on_rig"],
-        inputs=tuple((slot, path) for slot, path in stored["inputs"]),
-    )
-
-
-def light_from_json(stored: dict[str, Any]) -> Light:
-    return Light(**{**stored, "colour": TypedColour(**stored["colour"])})
-
-
-def trim_from_json(stored: dict[str, Any] | None) -> Trim | None:
-    if stored is None:
-        return None
-    views = tuple(ViewChoice(**view) for view in stored["views"])
-    return Trim(tuple(stored["spaces"]), views, tuple(stored["looks"]))
-
-
-def space_from_json(stored: dict[str, Any]) -> AddedSpace:
-    lists = {name: tuple(stored.get(name, ())) for name in ("chromaticities", "aliases")}
-    return AddedSpace(**{**stored, **lists})
-
-
-def look_from_json(stored: dict[str, Any]) -> AddedLook:
-    triples = {name: tuple(stored[name]) for name in ("slope", "offset", "power")}
-    return AddedLook(**{**stored, **triples})
-
-
-def edit_from_json(stored: dict[str, Any]) -> SpaceEdit:
-    return SpaceEdit(**{**stored, "aliases": tuple(stored.get("aliases", ()))})
-
-
-def rule_from_json(stored: dict[str, Any]) -> Rule:
-    return Rule(**{**stored, "map_kinds": tuple(stored.get("map_kinds", ()))})
-
-
 def current_setup(project: Project) -> Setup:
-    return setup_from_json(project.current.setup)
+    return read_setup(project.current.setup)
 
 
 def base_archive(base: str) -> ConfigArchive:
@@ -215,7 +133,7 @@ def _kept(config_hash: str, config: ocio.Config) -> ocio.Config:
 
 def rule_book_of(revision: Revision) -> RuleBook:
     """The rules of a revision, ready to be asked."""
-    setup = setup_from_json(revision.setup)
+    setup = read_setup(revision.setup)
     return _rule_book(revision, tuple(setup.rules), setup.default_space, setup.kind_words)
 
 

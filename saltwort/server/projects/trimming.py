@@ -4,8 +4,9 @@ from dataclasses import asdict, dataclass, replace
 
 import PyOpenColorIO as ocio
 
-from saltwort.core.configs import Extent, Proof, Trim, compose, compose_in_steps, extent
+from saltwort.core.configs import Extent, Proof, Trim, extent
 from saltwort.core.engine import ConfigArchive, ViewChoice, load_config
+from saltwort.core.project import compose, compose_in_steps
 from saltwort.server.compare.operations import comparison_of, panes_of
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.operations import proof_of

@@ -11,13 +11,9 @@ from rest_framework.parsers import MultiPartParser
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from saltwort.core.colour_path import Joint, trace
-from saltwort.core.configs import (
-    Setup,
-)
-from saltwort.core.configs.setup import with_space_edits
-from saltwort.core.engine import ViewChoice
 from saltwort.core.errors import BadInput
+from saltwort.core.project import SETUP_FIELDS, Setup, read_field, with_space_edits
+from saltwort.core.project.colour_path import Joint, trace
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.server.http import BasedOn, author_of, finite, parsed
 from saltwort.server.projects import operations, previews
@@ -41,12 +37,6 @@ from saltwort.server.projects.setups import (
     UPLOADED,
     config_of,
     current_setup,
-    edit_from_json,
-    look_from_json,
-    rule_from_json,
-    space_from_json,
-    trim_from_json,
-    view_from_json,
 )
 from saltwort.server.projects.trimming import with_what_files_need
 from saltwort.server.uploads import PlainFile, read_upload
@@ -170,33 +160,24 @@ def path(request: Request, slug: str) -> Response:
 def _changed(project: Project, setup: Setup, asked: dict[str, Any]) -> Setup:
     if "base" in asked and asked["base"] != setup.base:
         setup = operations.start_from(project, setup, asked["base"])
-    changes: dict[str, Any] = {name: asked[name] for name in ("working_space", "default_space") if name in asked}
-    if "view" in asked:
-        changes["view"] = ViewChoice(**asked["view"])
-    if "rules" in asked:
-        changes["rules"] = tuple(rule_from_json(rule) for rule in asked["rules"])
-    if "added_views" in asked:
-        changes["added_views"] = tuple(map(view_from_json, asked["added_views"]))
-    if "added_spaces" in asked:
-        changes["added_spaces"] = tuple(map(space_from_json, asked["added_spaces"]))
-    if "added_looks" in asked:
-        changes["added_looks"] = tuple(map(look_from_json, asked["added_looks"]))
-    if "roles" in asked:
-        changes["roles"] = tuple((choice["role"], choice["space"]) for choice in asked["roles"])
-    if "displays" in asked:
-        changes["displays"] = tuple(asked["displays"])
-    if "views" in asked:
-        changes["views"] = tuple(asked["views"])
-    if "target_version" in asked:
-        changes["target_version"] = asked["target_version"]
-    if "kind_words" in asked:
-        changes["kind_words"] = tuple((said["word"], said["kind"]) for said in asked["kind_words"])
-    if "space_edits" in asked:
-        setup = with_space_edits(setup, tuple(map(edit_from_json, asked["space_edits"])))
-    if "trim" in asked:
-        picked = trim_from_json(asked["trim"])
-        changes["trim"] = with_what_files_need(project, picked) if picked else None
+    changes = {name: read_field(name, _as_stored(name, asked[name])) for name in asked.keys() & SETUP_FIELDS}
+    if "space_edits" in changes:
+        setup = with_space_edits(setup, changes["space_edits"])
+    if changes.get("trim"):
+        changes["trim"] = with_what_files_need(project, changes["trim"])
+    changes.pop("base", None)
     return replace(setup, **changes)
+
+
+_PAIRS = {"roles": ("role", "space"), "kind_words": ("word", "kind")}
+
+
+def _as_stored(name: str, asked: Any) -> Any:
+    """What a request says of a field in the form that a setup stores."""
+    if name not in _PAIRS:
+        return asked
+    first, second = _PAIRS[name]
+    return [(pair[first], pair[second]) for pair in asked]
 
 
 def project_json(project: Project) -> dict[str, Any]:

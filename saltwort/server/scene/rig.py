@@ -21,6 +21,7 @@ from saltwort.core.engine.processors import known_space
 from saltwort.core.errors import BadInput
 from saltwort.core.files import replacing, shrink
 from saltwort.core.images.reading import Pixels
+from saltwort.core.numbers import LARGEST_HALF
 from saltwort.core.scene.rig.bands import RgbBands
 from saltwort.core.scene.rig.bodies import Array
 from saltwort.core.scene.rig.files import write_rig
@@ -359,7 +360,7 @@ def _keep(key: str, size: tuple[int, int, int], light: Traced) -> None:
 
 def _halved(array: Array) -> Array:
     """Floats as halves, which hold what a picture shows; whole numbers as they are."""
-    return np.clip(array, -65504, 65504).astype(np.float16) if array.dtype == np.float32 else array
+    return np.clip(array, -LARGEST_HALF, LARGEST_HALF).astype(np.float16) if array.dtype == np.float32 else array
 
 
 STORED_BYTES, LIGHT_BYTES = 2_000_000_000, 500_000_000

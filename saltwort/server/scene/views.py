@@ -15,6 +15,7 @@ from saltwort.core.configs import screen_view
 from saltwort.core.engine import apply_to_colour, view_processor
 from saltwort.core.engine.measured import SCENE_INTERCHANGE
 from saltwort.core.errors import BadInput
+from saltwort.core.project import structured
 from saltwort.core.scene.picking import meanings
 from saltwort.core.scene.reflectances import Reference, references
 from saltwort.core.scene.rig.chart import patches
@@ -101,7 +102,7 @@ def lights(request: Request, slug: str) -> Response:
     project = project_named(slug)
     if request.method == "PUT":
         asked = parsed(request, LightsChange)
-        chosen = [Light(**{**light, "colour": TypedColour(**light["colour"])}) for light in asked["lights"]]
+        chosen = structured(tuple[Light, ...], asked["lights"])
         project = operations.set_lights(project, asked["based_on"], chosen, author_of(request))
     scene = current_setup(project).scene
     return Response([_light(project, scene, light) for light in scene.lights])

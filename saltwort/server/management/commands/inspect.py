@@ -6,10 +6,10 @@ from typing import Any
 
 from django.core.management.base import CommandParser
 
-from saltwort.core.configs import first_setup
 from saltwort.core.engine import builtin_text, load_config, newest_cg_config
 from saltwort.core.findings import CheckedTexture, Subjects, run_checks
 from saltwort.core.images.intake import survey_apart
+from saltwort.core.project import first_setup
 from saltwort.core.textures.evidence import evidence_for, verdict_of
 from saltwort.core.textures.kinds import map_kind_of
 from saltwort.core.textures.rules import RuleBook

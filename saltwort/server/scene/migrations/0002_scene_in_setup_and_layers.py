@@ -1,10 +1,14 @@
 """Swatches move into the setup of revisions, with the lights and the rig; renders have layers."""
 
-from dataclasses import asdict
-
 from django.db import migrations, models
 
-from saltwort.core.scene.setting import FIRST_LIGHTS
+LIGHTS = (
+    ("environment", "xyY", "0.3127 0.329", 0.0),
+    ("key", "daylight", "5600", 0.0),
+    ("flame", "kelvin", "1900", -3.0),
+    ("marker", "xyY", "0.23 0.66", -3.0),
+)
+"""The rig's lights as they were when they moved; later ones are no concern of this step."""
 
 
 def move_swatches(apps, schema_editor):
@@ -23,7 +27,17 @@ def move_swatches(apps, schema_editor):
         for place, swatch in enumerate(swatches):
             if swatch["name"] in names[:place]:
                 swatch["name"] = f"{swatch['name'][:70]} ({place + 1})"
-        lights = [asdict(light) for light in FIRST_LIGHTS]
+        lights = [
+            {
+                "name": name,
+                "colour": {"space": "", "unit": unit, "text": text},
+                "swatch": "",
+                "intensity": 1.0,
+                "stops": stops,
+                "muted": False,
+            }
+            for name, unit, text, stops in LIGHTS
+        ]
         revision.setup["scene"] = {"swatches": swatches, "lights": lights, "swatch_on_rig": "", "inputs": []}
         Revision.objects.filter(pk=revision.pk).update(setup=revision.setup)
 

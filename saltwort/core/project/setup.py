@@ -1,5 +1,6 @@
 """A project's setup: all that its artist has decided, as one value."""
 
+from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 
 import PyOpenColorIO as ocio
@@ -7,8 +8,10 @@ import PyOpenColorIO as ocio
 from saltwort.core.configs.additions import AddedLook, AddedSpace
 from saltwort.core.configs.describe import working_spaces
 from saltwort.core.configs.edits import SpaceEdit
+from saltwort.core.configs.trim import Trim
 from saltwort.core.engine import ViewChoice
 from saltwort.core.errors import BadInput
+from saltwort.core.project.part import parts
 from saltwort.core.scene.setting import Scene
 from saltwort.core.textures.kinds import DATA, DEFAULT_KIND_WORDS, MAP_KINDS, KindWords
 from saltwort.core.textures.rules import PATH_SEARCH_RULE, Rule
@@ -16,19 +19,10 @@ from saltwort.core.views import AddedView
 
 
 @dataclass(frozen=True)
-class Trim:
-    """What a show picks of a config: spaces and looks by name, and views on their displays. The rest goes, but for
-    what these depend on."""
-
-    spaces: tuple[str, ...]
-    views: tuple[ViewChoice, ...]
-    looks: tuple[str, ...] = ()
-
-
-@dataclass(frozen=True)
 class Setup:
     """Everything decided for a project. `base` names the config it starts from: `builtin:` and a name, or `sha256:`
-    and the hash of an uploaded text. Spaces, displays and views are named as in that config."""
+    and the hash of an uploaded text. Spaces, displays and views are named as in that config. What each field means for
+    the config stands in the module of its part."""
 
     base: str
     working_space: str
@@ -53,30 +47,23 @@ class Setup:
     """Swatches, lights and the rig. They stand in no config."""
 
 
-def renamed(setup: Setup, before: str, after: str) -> Setup:
-    """The setup with a space called otherwise wherever it is named."""
+def check_setup(setup: Setup) -> None:
+    """Raise BadInput for a setup that no config can have."""
+    for part in parts():
+        part.check(setup)
 
-    def now(name: str) -> str:
-        return after if name == before else name
 
-    trim = setup.trim and replace(setup.trim, spaces=tuple(map(now, setup.trim.spaces)))
-    return replace(
-        setup,
-        working_space=now(setup.working_space),
-        default_space=now(setup.default_space),
-        rules=tuple(replace(rule, space=now(rule.space)) for rule in setup.rules),
-        roles=tuple((role, now(space)) for role, space in setup.roles),
-        added_looks=tuple(replace(look, process_space=now(look.process_space)) for look in setup.added_looks),
-        trim=trim,
-    )
+def renamed(setup: Setup, now: Callable[[str], str]) -> Setup:
+    """The setup with every space called what `now` gives for its name, wherever it is named."""
+    changes = {name: value for part in parts() for name, value in part.rename(setup, now).items()}
+    return replace(setup, **changes)
 
 
 def with_space_edits(setup: Setup, edits: tuple[SpaceEdit, ...]) -> Setup:
     """The setup with other edits of spaces; what they rename is named so all over the setup."""
     before, after = ({edit.space: edit.name or edit.space for edit in group} for group in (setup.space_edits, edits))
-    for space in before.keys() | after.keys():
-        setup = renamed(setup, before.get(space, space), after.get(space, space))
-    return replace(setup, space_edits=edits)
+    called = {before.get(space, space): after.get(space, space) for space in before.keys() | after.keys()}
+    return replace(renamed(setup, lambda name: called.get(name, name)), space_edits=edits)
 
 
 def first_setup(base: str, config: ocio.Config) -> Setup:

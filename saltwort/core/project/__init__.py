@@ -1,0 +1,22 @@
+"""The setup of a project: its parts, how they are stored, renamed, carried to another config, and composed into one."""
+
+from saltwort.core.project.carry import carried
+from saltwort.core.project.compose import Composed, compose, compose_in_steps
+from saltwort.core.project.setup import Setup, check_setup, first_setup, with_space_edits
+from saltwort.core.project.stored import SETUP_FIELDS, read_field, read_setup, structured, write_setup
+
+__all__ = [
+    "SETUP_FIELDS",
+    "Composed",
+    "Setup",
+    "carried",
+    "check_setup",
+    "compose",
+    "compose_in_steps",
+    "first_setup",
+    "read_field",
+    "read_setup",
+    "structured",
+    "with_space_edits",
+    "write_setup",
+]

@@ -1,0 +1,1 @@
+"""The parts of the setup, a module each. A new one is found by being here."""

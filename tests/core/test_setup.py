@@ -1,0 +1,195 @@
+"""The setup: every part through JSON, renaming and carrying; and what was stored before loads for ever."""
+
+import json
+from dataclasses import fields, replace
+from pathlib import Path
+from typing import Any
+from unittest import TestCase
+from unittest.mock import patch
+
+import PyOpenColorIO as ocio
+
+from saltwort.core.configs import Trim
+from saltwort.core.configs.additions import OWN_LOOKS, AddedLook, AddedSpace
+from saltwort.core.configs.edits import SpaceEdit
+from saltwort.core.engine import ViewChoice, load_config
+from saltwort.core.errors import BadInput
+from saltwort.core.project import Setup, carried, compose, first_setup, read_setup, with_space_edits, write_setup
+from saltwort.core.project.part import Fields, Part, parts
+from saltwort.core.project.setup import renamed
+from saltwort.core.project.stored import FORMATS
+from saltwort.core.scene.setting import Light, Scene, Swatch
+from saltwort.core.spaces.gamuts import REC709
+from saltwort.core.spaces.typed import TypedColour
+from saltwort.core.textures.rules import Rule
+from saltwort.core.views import AddedView
+from saltwort.core.views.presets import OWN_DESIGNS
+from tests.samples import (
+    BASE,
+    LINEAR_REC709,
+    SRGB,
+    SRGB_DISPLAY,
+    base_archive,
+    base_config,
+    project_config,
+    sample_setup,
+)
+
+FROZEN = Path(__file__).parent / "setups"
+
+
+def full_setup() -> Setup:
+    """A setup that says something in every field."""
+    own_view = AddedView(SRGB_DISPLAY, "Quay", "agx", design=OWN_DESIGNS["agx"])
+    return replace(
+        sample_setup(),
+        working_space=LINEAR_REC709,
+        view=ViewChoice(SRGB_DISPLAY, "Quay", "Lamplight"),
+        default_space="ACEScg",
+        rules=(Rule("Walls", "glob", SRGB, pattern="*wall*", extension="png"), *sample_setup().rules),
+        kind_words=(*sample_setup().kind_words, ("patina", "mask")),
+        added_views=(own_view,),
+        added_spaces=(AddedSpace("Quay Camera", REC709.chromaticities, "power", power=2.4, aliases=("quay_cam",)),),
+        added_looks=(OWN_LOOKS[0], AddedLook("In log", process_space="ACEScct")),
+        roles=(("texture_paint", SRGB), ("color_picking", "ACEScct")),
+        space_edits=(SpaceEdit("ACES2065-1", aliases=("ap0 light",), description="For archives."),),
+        displays=(SRGB_DISPLAY,),
+        views=("Quay", "Un-tone-mapped"),
+        trim=Trim(
+            (LINEAR_REC709, SRGB, "ACEScct", "ACEScg"), (ViewChoice(SRGB_DISPLAY, "Un-tone-mapped"),), ("In log",)
+        ),
+        target_version="2.4",
+        scene=Scene(
+            swatches=(Swatch("brass", TypedColour(SRGB, "8-bit", "180 140 60")),),
+            lights=tuple(
+                Light(light.name, TypedColour("ACEScg", "unit", "1 0.5 0.2"), stops=1.0) for light in Scene().lights
+            ),
+            swatch_on_rig="brass",
+            inputs=(("lamp", "swatch:brass"),),
+        ),
+    )
+
+
+class EveryPart(TestCase):
+    setup = full_setup()
+
+    def test_each_field_is_of_one_part_and_says_something_here(self) -> None:
+        owned = [name for part in parts() for name in part.fields]
+        self.assertEqual(sorted(owned), sorted(field.name for field in fields(Setup)))
+        for field in fields(Setup):
+            if field.name != "base":
+                said = getattr(self.setup, field.name)
+                self.assertNotEqual(said, getattr(sample_setup(), field.name), field.name)
+
+    def test_json_and_back(self) -> None:
+        for setup in (self.setup, sample_setup(), replace(self.setup, trim=None)):
+            self.assertEqual(read_setup(json.loads(json.dumps(write_setup(setup)))), setup)
+
+    def test_a_newer_format_is_refused_by_its_part(self) -> None:
+        stored = write_setup(self.setup)
+        for part in parts():
+            newer = {**stored, FORMATS: {**stored[FORMATS], part.name: part.version + 1}}
+            with self.subTest(part.name), self.assertRaisesRegex(BadInput, "newer Saltwort"):
+                read_setup(newer)
+        with self.assertRaisesRegex(BadInput, "newer Saltwort"):
+            read_setup({**stored, "weather": "fog"})
+        with self.assertRaisesRegex(BadInput, "newer Saltwort"):
+            read_setup({**stored, FORMATS: {**stored[FORMATS], "weather": 1}})
+
+    def test_what_is_damaged_is_refused(self) -> None:
+        stored = json.loads(json.dumps(write_setup(self.setup)))
+        for name in stored.keys() - {FORMATS}:
+            for junk in ({"unknown": 1}, [{"unknown": 1}], 3.5, True):
+                with self.subTest(name, junk=junk), self.assertRaisesRegex(BadInput, "damaged"):
+                    read_setup({**stored, name: junk})
+        with self.assertRaisesRegex(BadInput, "no working_space"):
+            read_setup({name: value for name, value in stored.items() if name != "working_space"})
+
+    def test_an_older_format_is_brought_up(self) -> None:
+        base = next(part for part in parts() if part.name == "base")
+
+        def older(stored: dict[str, Any]) -> dict[str, Any]:
+            return {"base": f"builtin:{stored['base']}"}
+
+        with patch.multiple(type(base), version=2, upgrades={1: older}):
+            stored = {**write_setup(self.setup), "base": "x", FORMATS: {"base": 1}}
+            self.assertEqual(read_setup(stored).base, "builtin:x")
+            self.assertEqual(read_setup({**stored, FORMATS: {"base": 2}}).base, "x")
+
+    def test_renaming_a_space_renames_it_everywhere(self) -> None:
+        for part in parts():
+            for name in set(part.spaces(self.setup)) - {""}:
+                after = renamed(self.setup, lambda space, name=name: f"{space} anew" if space == name else space)
+                with self.subTest(part.name, space=name):
+                    told = [f"{space} anew" if space == name else space for space in part.spaces(self.setup)]
+                    self.assertEqual(list(part.spaces(after)), told)
+
+    def test_two_spaces_may_swap_names(self) -> None:
+        edits = (SpaceEdit(SRGB, name="ACEScg"), SpaceEdit("ACEScg", name=SRGB))
+        setup = with_space_edits(sample_setup(), edits)
+        self.assertEqual(setup.default_space, "ACEScg")
+        self.assertEqual(with_space_edits(setup, ()), sample_setup())
+
+    def test_carried_to_the_same_config_it_is_the_same(self) -> None:
+        config = load_config(compose(base_archive(), self.setup, "full"))
+        kept = carried(self.setup, config, base_config(), sample_setup())
+        left_behind = {"displays": (), "views": (), "trim": None}
+        self.assertEqual(kept, replace(self.setup, **left_behind))
+
+    def test_carried_to_another_config_no_part_names_what_is_not_there(self) -> None:
+        config = ocio.Config.CreateRaw()
+        config.setVersion(2, 4)
+        fresh_space = ocio.ColorSpace(ocio.REFERENCE_SPACE_SCENE, "light", encoding="scene-linear")
+        config.addColorSpace(fresh_space)
+        config.setRole("scene_linear", "light")
+        other = load_config(config.serialize())
+        there = carried(self.setup, project_config(), other, first_setup("sha256:other", other))
+        own = {space.name for space in self.setup.added_spaces} | {"", *there.scene.spaces}
+        for part in parts():
+            for space in set(part.spaces(there)) - own:
+                self.assertIsNotNone(other.getColorSpace(space), (part.name, space))
+
+    def test_it_composes(self) -> None:
+        whole = load_config(compose(base_archive(), replace(self.setup, trim=None), "full"))
+        self.assertEqual(whole.getDefaultView(SRGB_DISPLAY), "Quay")
+        self.assertEqual(whole.getColorSpace("texture_paint").getName(), SRGB)
+        self.assertEqual(whole.getColorSpace("quay_cam").getName(), "Quay Camera")
+        self.assertEqual(whole.getLook("In log").getProcessSpace(), "ACEScct")
+        self.assertEqual(whole.getFileRules().getName(0), "Walls")
+        part = load_config(compose(base_archive(), self.setup, "full"))
+        self.assertLess(len(part.getColorSpaceNames()), len(whole.getColorSpaceNames()))
+        self.assertEqual((part.getMajorVersion(), part.getMinorVersion()), (2, 4))
+
+    def test_a_new_part_is_found_and_asked(self) -> None:
+        """What a newcomer writes: a class with the decorator; here one that refuses a working space."""
+
+        class NoLight(Part):
+            fields = ("working_space",)
+
+            def check(self, setup: Setup) -> None:
+                raise BadInput("Not in the dark.")
+
+            def rename(self, setup: Setup, now: Any) -> Fields:
+                return {}
+
+        everywhere = patch("saltwort.core.project.setup.parts", lambda: (*parts(), NoLight()))
+        with everywhere, self.assertRaisesRegex(BadInput, "Not in the dark"):
+            compose(base_archive(), self.setup, "full")
+
+
+class Frozen(TestCase):
+    """Setups as earlier versions stored them. These files are never changed; a new format adds one."""
+
+    def test_each_loads_as_it_was_meant(self) -> None:
+        for file in sorted(FROZEN.glob("*.json")):
+            with self.subTest(file.name):
+                frozen = json.loads(file.read_text())
+                setup = read_setup(frozen["stored"])
+                told = json.loads(json.dumps(write_setup(setup)))
+                for name, value in frozen["means"].items():
+                    self.assertEqual(told[name], value, name)
+                config = load_config(compose(base_archive(), replace(setup, base=BASE), "frozen"))
+                self.assertEqual(config.getColorSpace("scene_linear").getName(), setup.working_space)
+
+    def test_there_are_some(self) -> None:
+        self.assertGreaterEqual(len(list(FROZEN.glob("*.json"))), 3)
