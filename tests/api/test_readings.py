@@ -1,6 +1,8 @@
 """Readings of textures: narrowed, counted and paged in the database, and computed anew just where something changed."""
 
 import json
+import os
+import random
 from typing import Any
 from unittest.mock import patch
 
@@ -16,6 +18,9 @@ from saltwort.server.textures.operations import add_textures, assigned_textures
 from saltwort.server.textures.readings import bring_in_step, refresh
 from tests.samples import SRGB
 from tests.server import ServerTestCase
+
+SEED = int(os.environ.get("SALTWORT_SEED", "13"))
+EDITS = 25
 
 
 class ReadingsTestCase(ServerTestCase):
@@ -168,6 +173,51 @@ class InStep(ReadingsTestCase):
             with self.subTest(name):
                 change()
                 self.assert_in_step()
+
+    def test_through_rules_and_words_edited_at_random(self) -> None:
+        """Only the files that an edit may concern are asked about again; here all are, to compare."""
+        print(f"edits of rules, seed {SEED}")
+        chance = random.Random(SEED)
+        self.show(4)
+        setup = self.ask()["setup"]
+        rules, words = setup["rules"], setup["kind_words"]
+        for turn in range(EDITS):
+            edit = chance.choice(("add", "add", "remove", "move", "change", "word", "word", "default", "undo"))
+            at = chance.randrange(len(rules)) if rules else 0
+            if edit == "add" and len(rules) < 12:
+                rules = [*rules[:at], self.random_rule(chance, f"rule {turn}"), *rules[at:]]
+            elif edit == "remove" and rules:
+                rules = [*rules[:at], *rules[at + 1 :]]
+            elif edit == "move" and rules:
+                rules = chance.sample(rules, len(rules))
+            elif edit == "change" and rules:
+                rules = [*rules[:at], self.random_rule(chance, rules[at]["name"]), *rules[at + 1 :]]
+            elif edit == "word":
+                known = [said for said in words if said["word"] not in ("wall", "nrm", "set one")]
+                added = {"word": chance.choice(("wall", "nrm", "set one")), "kind": chance.choice(("mask", "normal"))}
+                words = chance.choice((known, [*known, added], [added, *known]))
+            default = {"default_space": chance.choice(("ACEScct", SRGB))} if edit == "default" else {}
+            if edit == "undo" and self.ask()["can_undo"]:
+                self.tell("post", "/undo", based_on=self.revision())
+                setup = self.ask()["setup"]
+                rules, words = setup["rules"], setup["kind_words"]
+            else:
+                self.change(rules=rules, kind_words=words, **default)
+            with self.subTest(edit, turn=turn):
+                self.assert_in_step()
+
+    def random_rule(self, chance: random.Random, name: str) -> dict[str, Any]:
+        space = chance.choice(("ACEScg", "Raw", SRGB))
+        return chance.choice(
+            (
+                self.rule(name=name, space=space, pattern=f"*wall{chance.randrange(5)}*"),
+                self.rule(name=name, space=space, pattern="*", extension=chance.choice(("png", "exr"))),
+                {"name": name, "kind": "regex", "space": space, "pattern": f".*set[{chance.randrange(4)}0]/.*"},
+                {"name": name, "kind": "regex", "space": space, "pattern": "(?!.*nrm).*wall1.*"},
+                {"name": name, "kind": "map_kind", "space": space, "map_kinds": ["roughness", "mask"]},
+                {"name": name, "kind": "space_in_path"},
+            )
+        )
 
     def test_just_what_changed_is_checked_again(self) -> None:
         self.show()

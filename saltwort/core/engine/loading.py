@@ -109,7 +109,16 @@ def load_config(source: str | ConfigArchive, *, to_mend: bool = False) -> ocio.C
     _check_counts(config)
     # A config keeps the library's half of its proxy alive, but not Python's.
     weakref.finalize(config, _let_go, proxy)
+    _archives[config] = archive
     return config
+
+
+_archives: weakref.WeakKeyDictionary[ocio.Config, ConfigArchive] = weakref.WeakKeyDictionary()
+
+
+def archive_of(config: ocio.Config) -> ConfigArchive:
+    """What a config was loaded from. Raises KeyError for one that was not loaded here."""
+    return _archives[config]
 
 
 def _check_counts(config: ocio.Config) -> None:

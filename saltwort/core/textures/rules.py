@@ -200,6 +200,7 @@ class RuleBook:
         self._last: tuple[str, set[int]] = ("", set())
         numbers = count()
         self._matchers = [(rule, self._matcher(rule, config, numbers)) for rule in rules]
+        self._others = [match for rule, match in self._matchers if rule.kind not in WITH_EXPRESSIONS]
         self._reasons = [Reason("rule", index, rule.name) for index, rule in enumerate(rules)]
         self._default = Assignment(default_space, Reason("default", len(rules), DEFAULT_NAME))
 
@@ -214,6 +215,10 @@ class RuleBook:
             if space:
                 return Assignment(space, reason)
         return self._default
+
+    def takes(self, path: str) -> bool:
+        """Whether any of the rules takes a path that was checked before."""
+        return bool(self._expressions.matching(path)) or any(match(path)[0] for match in self._others)
 
     def explain(self, path: str) -> list[RuleTrace]:
         """Every rule in order, with what it gives for `path` and on what it matched; the default comes last."""

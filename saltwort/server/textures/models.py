@@ -23,6 +23,7 @@ class Texture(Versioned):
     class Meta:
         ordering = ("path",)
         constraints = (models.UniqueConstraint(fields=("project", "path"), name="texture_path"),)
+        indexes = (models.Index(fields=("project", "version"), name="texture_version"),)
 
 
 class Reading(models.Model):
@@ -60,16 +61,18 @@ class Reading(models.Model):
             models.Index(fields=("project", "reason", "reason_name", "set_key", "path"), name="reading_reason"),
             models.Index(fields=("project", "rank", "set_key", "path"), name="reading_rank"),
             models.Index(fields=("project", "texture_version"), name="reading_stale"),
+            models.Index(fields=("project", "assigned_version"), name="reading_behind"),
         )
 
 
 class ReadingState(models.Model):
-    """What the readings of a project were computed from: hashes of all that assignments depend on, and of what findings
-    depend on besides."""
+    """What the readings of a project were computed from: `said`, the setup's word on which space a texture is read in;
+    hashes of all that assignments depend on, and of what findings depend on besides."""
 
     project = models.OneToOneField("projects.Project", models.CASCADE, primary_key=True, related_name="reading_state")
     assigned_by = models.CharField(max_length=64, blank=True)
     checked_by = models.CharField(max_length=64, blank=True)
+    said = models.JSONField(default=dict)
 
 
 class TextureFinding(models.Model):

@@ -6,18 +6,20 @@ as it stands, or a texture's version from the one it was checked at, just what i
 
 import json
 import time
-from collections.abc import Iterable, Iterator, Sequence
-from copy import deepcopy
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
+from difflib import SequenceMatcher
 from functools import partial
 from hashlib import sha256
 from threading import Lock
+from typing import Any
 
 import PyOpenColorIO as ocio
 from django.db import connection, transaction
-from django.db.models import F, Q, QuerySet
+from django.db.models import Count, F, Q, QuerySet, Sum
 from django.db.models.functions import Length
 
+from saltwort.core.engine.colours import colours_of
 from saltwort.core.findings import (
     LEVELS,
     LONGEST_PATHS,
@@ -28,13 +30,16 @@ from saltwort.core.findings import (
     Subjects,
     run_checks,
 )
+from saltwort.core.project import read_field
+from saltwort.core.project.parts.rules import Rules
 from saltwort.core.textures.evidence import evidence_for
 from saltwort.core.textures.kinds import kind_finder
-from saltwort.core.textures.rules import Rule
+from saltwort.core.textures.rules import Rule, RuleBook
 from saltwort.server.jobs.models import QUEUED, RUNNING, Job
 from saltwort.server.jobs.operations import Report, start, work
-from saltwort.server.projects.models import Project, Revision
+from saltwort.server.projects.models import Project
 from saltwort.server.projects.setups import base_text, config_of, current_setup, rule_book_of
+from saltwort.server.queries import among
 from saltwort.server.textures.models import Reading, ReadingState, Texture, TextureFinding
 from saltwort.server.textures.operations import AssignedTexture, assigned
 
@@ -42,7 +47,7 @@ JOB = "check-textures"
 AT_ONCE_SECONDS = 0.6
 """Time that somebody who asks waits for files to be checked; the rest is done as a job."""
 CHUNK = 200
-FORMAT = 1
+FORMAT = 2
 """Raised when checks find other things than before."""
 RANKS = {level: len(LEVELS) - index for index, level in enumerate(LEVELS)}
 LEVEL_OF = {rank: level for level, rank in RANKS.items()}
@@ -53,6 +58,8 @@ def refresh(project: Project, seconds: float | None = None) -> int:
     as long as `seconds` last, AT_ONCE_SECONDS where none are given. Gives back how many files are still to be checked,
     for which a job is queued."""
     bring_in_step(project)
+    if _all_checked(project):
+        return 0
     checked_until = time.monotonic() + (AT_ONCE_SECONDS if seconds is None else seconds)
     while some := _stale(project)[:CHUNK]:
         _check(project, list(some))
@@ -64,6 +71,14 @@ def refresh(project: Project, seconds: float | None = None) -> int:
     if left:
         _queue_check(project, left)
     return left
+
+
+def _all_checked(project: Project, version: str = "texture_version") -> bool:
+    """Whether every texture is checked, or `assigned_version` assigned, as it is. Versions only grow, and readings have
+    those of their textures or older ones: as many and the same sum are the same. Tells it from two indexes alone."""
+    textures = project.textures.order_by().aggregate(Count("pk"), sum=Sum("version"))
+    readings = Reading.objects.filter(project=project).order_by().aggregate(Count("pk"), sum=Sum(version))
+    return textures == readings
 
 
 def _stale(project: Project) -> QuerySet[Texture]:
@@ -114,7 +129,8 @@ def _bring_in_step(project: Project) -> None:
     wanted = _Basis.of(project)
     known = _Basis.kept(project)
     changed = list(assigned_otherwise(project)) if known.assigned_by != wanted.assigned_by else []
-    fresh = [_first_reading(project, row) for row in assigned(project, list(_assigned_before(project)))]
+    behind = [] if _all_checked(project, "assigned_version") else list(_assigned_before(project))
+    fresh = [_first_reading(project, row) for row in assigned(project, behind)] if behind else []
     if known == wanted and not fresh:
         return
     with transaction.atomic():
@@ -164,54 +180,35 @@ def _first_reading(project: Project, row: AssignedTexture) -> Reading:
 
 @dataclass(frozen=True)
 class _Basis:
-    """Hashes of what assignments depend on, and of what findings depend on besides the assignment."""
+    """Hashes of what assignments depend on, and of what findings depend on besides the assignment; and what the setup
+    says of assignments."""
 
     assigned_by: str
     checked_by: str
+    said: dict[str, Any]
 
     @classmethod
     def kept(cls, project: Project) -> "_Basis":
         """What the readings of a project were computed from; empty hashes where there are none."""
         state = ReadingState.objects.filter(project=project).first()
-        return cls(state.assigned_by, state.checked_by) if state else cls("", "")
+        return cls(state.assigned_by, state.checked_by, state.said) if state else cls("", "", {})
 
     @classmethod
     def of(cls, project: Project) -> "_Basis":
         setup = project.current.setup
-        said = {name: setup[name] for name in ("rules", "default_space", "kind_words")}
-        colours = _colours_of(project.current)
+        colours = colours_of(config_of(project.current))
+        said = {"colours": colours, **{name: setup[name] for name in Rules.fields}}
         trimmed = [setup["base"], setup["trim"]] if setup.get("trim") else []
-        return cls(_hash([FORMAT, colours, said]), _hash([FORMAT, colours, trimmed]))
+        return cls(_hash([FORMAT, said]), _hash([FORMAT, colours, trimmed]), said)
 
 
 def _hash(value: object) -> str:
     return sha256(json.dumps(value, sort_keys=True).encode()).hexdigest()
 
 
-_colours: dict[str, str] = {}
-
-
 def same_colours(project: Project, other: Project) -> bool:
     """Whether two states of a project have the same findings for a texture that both read in the same space."""
     return _Basis.of(project).checked_by == _Basis.of(other).checked_by
-
-
-def _colours_of(revision: Revision) -> str:
-    """The hash of a config without its name, description and file rules: what its colours depend on."""
-    if revision.config_hash not in _colours:
-        config = deepcopy(config_of(revision))  # also of a draft, whose files are not stored
-        config.setName("")
-        config.setDescription("")
-        config.setFileRules(_no_rules(config))
-        # A LUT of other content has another name, or stands in another base config, whose hash is told beside.
-        _colours[revision.config_hash] = sha256(f"{config.serialize()}\0{revision.setup['base']}".encode()).hexdigest()
-    return _colours[revision.config_hash]
-
-
-def _no_rules(config: ocio.Config) -> ocio.FileRules:
-    rules = ocio.FileRules()
-    rules.setDefaultRuleColorSpace(config.getColorSpace(ocio.ROLE_SCENE_LINEAR).getName())
-    return rules
 
 
 @dataclass(frozen=True)
@@ -237,9 +234,7 @@ def assigned_otherwise(project: Project) -> Iterator[Reread]:
     assign = rule_book_of(project.current).assign
     kind_of = kind_finder(current_setup(project).kind_words)
     config = config_of(project.current)
-    for pk, path, kind, word, space, reason, reason_name in Reading.objects.filter(project=project).values_list(
-        *_FIELDS
-    ):
+    for pk, path, kind, word, space, reason, reason_name in _that_may_differ(project).values_list(*_FIELDS):
         match = kind_of(path)
         told, by = (match.kind.key, match.word) if match else ("", "")
         if reason == "pin":
@@ -251,6 +246,47 @@ def assigned_otherwise(project: Project) -> Iterator[Reread]:
         if (told, by, *now) != (kind, word, space, reason, reason_name):
             is_checked_anew = (told, by, now[0]) != (kind, word, space)
             yield Reread(pk, path, space, told, by, *now, is_checked_anew)
+
+
+def _that_may_differ(project: Project) -> QuerySet[Reading]:
+    """The readings that may have another assignment than the one that is kept. Where nothing but rules and words of
+    map kinds has changed, those are the files that a rule takes which came, went or moved, or in whose name such a word
+    stands."""
+    readings = Reading.objects.filter(project=project)
+    before, now = _Basis.kept(project).said, _Basis.of(project).said
+    if any(before.get(name) != now[name] for name in ("colours", "default_space")):
+        return readings
+    concerns = _concerned(project, before, now)
+    if concerns is None:
+        return readings
+    with connection.cursor() as cursor:  # past the ORM: this asks about every file of a show
+        cursor.execute(f"SELECT texture_id, path FROM {Reading._meta.db_table} WHERE project_id = %s", [project.pk])
+        concerned = [pk for pk, path in cursor if concerns(path)]
+    return readings.filter(among("pk", concerned))
+
+
+def _concerned(project: Project, before: dict[str, Any], now: dict[str, Any]) -> Callable[[str], bool] | None:
+    """Tells whether a path may be assigned otherwise by these rules and words than by those before; None for all."""
+    books = []
+    words_before, words = (read_field("kind_words", said["kind_words"]) for said in (before, now))
+    changed_words = tuple(sorted(set(words_before) ^ set(words)))
+    if not changed_words and words_before != words:
+        return None
+    for rules, known in (_only_in(before, now), words_before), (_only_in(now, before), words):
+        if any(rule.kind == "space_in_path" for rule in rules):
+            return None
+        books.append(RuleBook(config_of(project.current), rules, "", known))
+    has_word = kind_finder(changed_words)
+    return lambda path: any(book.takes(path) for book in books) or bool(has_word(path))
+
+
+def _only_in(said: dict[str, Any], other: dict[str, Any]) -> tuple[Rule, ...]:
+    """The rules that stand here and not there, or at another place among the others."""
+    rules, others = ([json.dumps(rule, sort_keys=True) for rule in each["rules"]] for each in (said, other))
+    kept = SequenceMatcher(None, rules, others, autojunk=False).get_matching_blocks()
+    stay = {block.a + offset for block in kept for offset in range(block.size)}
+    gone: tuple[Rule, ...] = read_field("rules", [rule for at, rule in enumerate(said["rules"]) if at not in stay])
+    return gone
 
 
 def _write_assignments(changes: Sequence[Reread]) -> None:

@@ -3,15 +3,17 @@
 import re
 from collections import defaultdict
 from collections.abc import Iterable, Iterator
-from weakref import WeakKeyDictionary
+from threading import Lock
 
 import numpy as np
 import PyOpenColorIO as ocio
+from cachetools import LRUCache, cached
 
 from saltwort.core.changes import Change
 from saltwort.core.configs.describe import working_spaces
 from saltwort.core.configs.target import BAKED, LEFT_OUT
 from saltwort.core.engine import ViewChoice, apply, space_processor, view_processor
+from saltwort.core.engine.colours import colours_of
 from saltwort.core.engine.measured import (
     AP0_TO_XYZ_D65,
     DISPLAY_INTERCHANGE,
@@ -196,17 +198,13 @@ def replaced_for_target(subjects: Subjects) -> Iterator[Problem]:
 Signatures = dict[str, bytes | str]
 """What a conversion makes of a few colours, by name; text where it cannot be computed, and why."""
 
-# Computing them takes a moment for large configs, and configs in use never change.
-_spaces_seen: WeakKeyDictionary[ocio.Config, Signatures] = WeakKeyDictionary()
-_views_seen: WeakKeyDictionary[ocio.Config, dict[str, Signatures]] = WeakKeyDictionary()
+CONFIGS_SEEN = 64
 
 
+# Computing them takes a moment for large configs, and most changes of a project change no colour.
+@cached(LRUCache(CONFIGS_SEEN), key=colours_of, lock=Lock())
 def _space_signatures(config: ocio.Config) -> Signatures:
-    if config not in _spaces_seen:
-        _spaces_seen[config] = {
-            space.getName(): _space_signature(config, space) for space in config.getColorSpaces() if not space.isData()
-        }
-    return _spaces_seen[config]
+    return {space.getName(): _space_signature(config, space) for space in config.getColorSpaces() if not space.isData()}
 
 
 def _space_signature(config: ocio.Config, space: ocio.ColorSpace) -> bytes | str:
@@ -221,11 +219,9 @@ def _space_signature(config: ocio.Config, space: ocio.ColorSpace) -> bytes | str
     return f"{target} {space.getEncoding()} ".encode() + np.round(light.astype(np.float64), 6).tobytes()
 
 
+@cached(LRUCache(16 * CONFIGS_SEEN), key=lambda config, display: (colours_of(config), display), lock=Lock())
 def _view_signatures(config: ocio.Config, display: str) -> Signatures:
-    seen = _views_seen.setdefault(config, {})
-    if display not in seen:
-        seen[display] = {view: _view_signature(config, ViewChoice(display, view)) for view in config.getViews(display)}
-    return seen[display]
+    return {view: _view_signature(config, ViewChoice(display, view)) for view in config.getViews(display)}
 
 
 def _view_signature(config: ocio.Config, choice: ViewChoice) -> bytes | str:
