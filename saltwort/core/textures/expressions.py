@@ -81,6 +81,10 @@ class Expressions:
         found = {self._numbers[index] for index in indices or ()}
         return found | {number for number in self._others if self._try(number, text)}
 
+    def match_any(self, path: str) -> bool:
+        """Whether any of them matches a whole path."""
+        return bool(self._numbers and self._together.Match(path.encode())) or bool(self._others and self.matching(path))
+
     def is_slow(self, number: int) -> bool:
         """Whether an expression took too long for some path. It is not tried again, and matches nothing."""
         return number in self._slow

@@ -200,7 +200,11 @@ class RuleBook:
         self._last: tuple[str, set[int]] = ("", set())
         numbers = count()
         self._matchers = [(rule, self._matcher(rule, config, numbers)) for rule in rules]
-        self._others = [match for rule, match in self._matchers if rule.kind not in WITH_EXPRESSIONS]
+        self._with_expression = [index for index, rule in enumerate(rules) if rule.kind in WITH_EXPRESSIONS]
+        self._others = [
+            (index, match) for index, (rule, match) in enumerate(self._matchers) if rule.kind not in WITH_EXPRESSIONS
+        ]
+        self._rules = rules
         self._reasons = [Reason("rule", index, rule.name) for index, rule in enumerate(rules)]
         self._default = Assignment(default_space, Reason("default", len(rules), DEFAULT_NAME))
 
@@ -210,15 +214,19 @@ class RuleBook:
         Raises BadInput for a path that is too long or holds control characters.
         """
         check_path(path)
-        for (_, match), reason in zip(self._matchers, self._reasons, strict=True):
+        matching = self._expressions.matching(path)
+        first = self._with_expression[min(matching)] if matching else len(self._rules)
+        for index, match in self._others:
+            if index > first:
+                break
             space, _ = match(path)
             if space:
-                return Assignment(space, reason)
-        return self._default
+                return Assignment(space, self._reasons[index])
+        return Assignment(self._rules[first].space, self._reasons[first]) if matching else self._default
 
     def takes(self, path: str) -> bool:
         """Whether any of the rules takes a path that was checked before."""
-        return bool(self._expressions.matching(path)) or any(match(path)[0] for match in self._others)
+        return self._expressions.match_any(path) or any(match(path)[0] for _, match in self._others)
 
     def explain(self, path: str) -> list[RuleTrace]:
         """Every rule in order, with what it gives for `path` and on what it matched; the default comes last."""

@@ -37,6 +37,7 @@ from saltwort.core.textures.kinds import kind_finder
 from saltwort.core.textures.rules import Rule, RuleBook
 from saltwort.server.jobs.models import QUEUED, RUNNING, Job
 from saltwort.server.jobs.operations import Report, start, work
+from saltwort.server.kept import kept_value
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.setups import base_text, config_of, current_setup, rule_book_of
 from saltwort.server.queries import among
@@ -46,7 +47,7 @@ from saltwort.server.textures.operations import AssignedTexture, assigned
 JOB = "check-textures"
 AT_ONCE_SECONDS = 0.6
 """Time that somebody who asks waits for files to be checked; the rest is done as a job."""
-CHUNK = 200
+CHUNK, CHUNKS_TOGETHER = 200, 10
 FORMAT = 2
 """Raised when checks find other things than before."""
 RANKS = {level: len(LEVELS) - index for index, level in enumerate(LEVELS)}
@@ -57,39 +58,41 @@ def refresh(project: Project, seconds: float | None = None) -> int:
     """Bring the readings in step with the project as it stands: spaces and reasons of all textures at once, checks for
     as long as `seconds` last, AT_ONCE_SECONDS where none are given. Gives back how many files are still to be checked,
     for which a job is queued."""
+    until = time.monotonic() + (AT_ONCE_SECONDS if seconds is None else seconds)
+    return kept_value(lambda: _refresh(project, until), "unchecked", project.pk, project.current_id)
+
+
+def _refresh(project: Project, until: float) -> int:
     bring_in_step(project)
-    if _all_checked(project):
-        return 0
-    checked_until = time.monotonic() + (AT_ONCE_SECONDS if seconds is None else seconds)
-    while some := _stale(project)[:CHUNK]:
-        _check(project, list(some))
-        if time.monotonic() > checked_until:
-            break
-    else:
-        return 0
-    left = _stale(project).count()
-    if left:
-        _queue_check(project, left)
-    return left
+    behind = _behind(project, "texture_version")
+    for start_at in range(0, len(behind), CHUNK):
+        if start_at and time.monotonic() > until:
+            _queue_check(project, len(behind) - start_at)
+            return len(behind) - start_at
+        _check(project, _with_images(project, behind[start_at : start_at + CHUNK]))
+    return 0
 
 
-def _all_checked(project: Project, version: str = "texture_version") -> bool:
-    """Whether every texture is checked, or `assigned_version` assigned, as it is. Versions only grow, and readings have
-    those of their textures or older ones: as many and the same sum are the same. Tells it from two indexes alone."""
-    textures = project.textures.order_by().aggregate(Count("pk"), sum=Sum("version"))
-    readings = Reading.objects.filter(project=project).order_by().aggregate(Count("pk"), sum=Sum(version))
-    return textures == readings
+def _behind(project: Project, version: str) -> list[int]:
+    """The textures that were not checked as they are, or with `assigned_version` not assigned; in the order in which
+    they came. Told from indexes alone: versions only grow, and readings have those of their textures or older ones, so
+    as many and the same sum are the same."""
+    textures, readings = project.textures.order_by(), Reading.objects.filter(project=project).order_by()
+    if textures.aggregate(Count("pk"), sum=Sum("version")) == readings.aggregate(Count("pk"), sum=Sum(version)):
+        return []
+    known = readings.values_list("texture_id", version)
+    return sorted(pk for pk, _ in textures.values_list("pk", "version").difference(known))
 
 
-def _stale(project: Project) -> QuerySet[Texture]:
-    """Textures that were never checked, or not as they are."""
-    behind = ~Q(reading__texture_version=F("version")) | Q(reading=None)
-    return project.textures.filter(behind).select_related("image", "reading")
+def _with_images(project: Project, ids: Sequence[int]) -> list[Texture]:
+    return list(project.textures.filter(among("pk", ids)).select_related("image", "reading"))
 
 
 def check_where_behind(project: Project, after: str, until: str) -> None:
     """Check the textures between two paths that are not checked as they are."""
-    while some := list(_stale(project).filter(path__gt=after, path__lte=until)[:CHUNK]):
+    stretch = project.textures.filter(path__gt=after, path__lte=until)
+    behind = ~Q(reading__texture_version=F("version")) | Q(reading=None)
+    while some := list(stretch.filter(behind).select_related("image", "reading")[:CHUNK]):
         _check(project, some)
 
 
@@ -100,17 +103,20 @@ def _queue_check(project: Project, left: int) -> None:
 
 @work(JOB, resumable=True)
 def _check_all(job: Job, report: Report) -> None:
-    every = _stale(job.project).count()
     done = 0
     while True:
         project = Project.objects.select_related("current").get(pk=job.project_id)
         bring_in_step(project)
-        some = list(_stale(project)[:CHUNK])
-        if not some:
+        behind = _behind(project, "texture_version")
+        if not behind:
             return
-        _check(project, some)
-        done += len(some)
-        report(min(1.0, done / max(every, 1)), f"{done:,} of {every:,} files are checked")
+        every = done + len(behind)
+        # A while at a time: files and rules may change meanwhile.
+        for start_at in range(0, min(len(behind), CHUNKS_TOGETHER * CHUNK), CHUNK):
+            some = behind[start_at : start_at + CHUNK]
+            _check(project, _with_images(project, some))
+            done += len(some)
+            report(min(1.0, done / every), f"{done:,} of {every:,} files are checked")
 
 
 _locks: dict[int, Lock] = {}
@@ -129,14 +135,15 @@ def _bring_in_step(project: Project) -> None:
     wanted = _Basis.of(project)
     known = _Basis.kept(project)
     changed = list(assigned_otherwise(project)) if known.assigned_by != wanted.assigned_by else []
-    behind = [] if _all_checked(project, "assigned_version") else list(_assigned_before(project))
-    fresh = [_first_reading(project, row) for row in assigned(project, behind)] if behind else []
+    behind = _behind(project, "assigned_version")
+    textures = list(project.textures.filter(among("pk", behind)).defer("image")) if behind else []
+    fresh = [_first_reading(project, row) for row in assigned(project, textures)]
     if known == wanted and not fresh:
         return
     with transaction.atomic():
         if _Basis.kept(project) != known:
             return  # somebody else was quicker; who asks again sees what is left
-        there = set(project.textures.values_list("pk", flat=True)) if fresh else set()
+        there = set(project.textures.filter(among("pk", behind)).values_list("pk", flat=True))
         Reading.objects.bulk_create(
             [reading for reading in fresh if reading.texture_id in there],
             update_conflicts=True,
@@ -149,12 +156,6 @@ def _bring_in_step(project: Project) -> None:
             if known.checked_by != wanted.checked_by:
                 Reading.objects.filter(project=project).update(texture_version=0)
             ReadingState.objects.update_or_create(project=project, defaults=vars(wanted))
-
-
-def _assigned_before(project: Project) -> QuerySet[Texture]:
-    """Textures that have no reading, or were changed since it told their space."""
-    behind = ~Q(reading__assigned_version=F("version")) | Q(reading=None)
-    return project.textures.filter(behind).defer("image")
 
 
 def _first_reading(project: Project, row: AssignedTexture) -> Reading:
@@ -265,9 +266,9 @@ def _that_may_differ(project: Project) -> QuerySet[Reading]:
     return readings.filter(among("pk", concerned))
 
 
-def _concerned(project: Project, before: dict[str, Any], now: dict[str, Any]) -> Callable[[str], bool] | None:
+def _concerned(project: Project, before: dict[str, Any], now: dict[str, Any]) -> Callable[[str], object] | None:
     """Tells whether a path may be assigned otherwise by these rules and words than by those before; None for all."""
-    books = []
+    asks: list[Callable[[str], object]] = []
     words_before, words = (read_field("kind_words", said["kind_words"]) for said in (before, now))
     changed_words = tuple(sorted(set(words_before) ^ set(words)))
     if not changed_words and words_before != words:
@@ -275,9 +276,11 @@ def _concerned(project: Project, before: dict[str, Any], now: dict[str, Any]) ->
     for rules, known in (_only_in(before, now), words_before), (_only_in(now, before), words):
         if any(rule.kind == "space_in_path" for rule in rules):
             return None
-        books.append(RuleBook(config_of(project.current), rules, "", known))
-    has_word = kind_finder(changed_words)
-    return lambda path: any(book.takes(path) for book in books) or bool(has_word(path))
+        if rules:
+            asks.append(RuleBook(config_of(project.current), rules, "", known).takes)
+    if changed_words:
+        asks.append(kind_finder(changed_words))
+    return asks[0] if len(asks) == 1 else lambda path: any(ask(path) for ask in asks)
 
 
 def _only_in(said: dict[str, Any], other: dict[str, Any]) -> tuple[Rule, ...]:
