@@ -27,7 +27,7 @@ lint: .make/dev .make/npm
 	@sh tools/check_schema.sh
 
 bench: .make/dev .make/web
-	@$(BIN)/python -m tests.bench
+	@DJANGO_SETTINGS_MODULE=saltwort.server.settings $(BIN)/python -m tests.bench
 
 # A show of 100,000 textures, and how long everything takes with it.
 load: .make/dev .make/web

@@ -11,8 +11,9 @@ import sys
 import tempfile
 import time
 import urllib.request
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
@@ -33,13 +34,28 @@ WRITE_EACH = 50
 
 
 def main() -> None:
+    with loaded(FILES) as (server, show, _):
+        measure(server, show)
+
+
+@contextmanager
+def loaded(files: int) -> Iterator[tuple["Server", Path, float]]:
+    """A server with the show in a project, the folder of the show, and how many times as long as decoding its files
+    taking them in took."""
     with tempfile.TemporaryDirectory() as folder:
         show, var = Path(folder) / "show", Path(folder) / "var"
-        _timed("make the files", lambda: make_show(show, FILES))
+        _timed("make the files", lambda: make_show(show, files))
         decoding = _timed("decode and measure them, nothing else", lambda: decode(show, Path(folder) / "store"))
-        server = _Server(var, Path(folder))
+        server = Server(var, Path(folder))
         try:
-            measure(server, show, decoding)
+
+            def intake() -> None:
+                server.of("/texture-folders", place=str(show))
+                server.idle()
+
+            ratio = _timed("intake, from beginning to end", intake) / decoding
+            print(f"  {ratio:.2f} × decoding (goal 1.3)")
+            yield server, show, ratio
         finally:
             server.stop()
 
@@ -67,7 +83,7 @@ def decode(show: Path, store: Path) -> None:
         list(pool.map(one, show.rglob("*.png")))
 
 
-class _Server:
+class Server:
     """Saltwort as its user starts it, with a project for the show."""
 
     def __init__(self, var: Path, readable: Path) -> None:
@@ -119,14 +135,7 @@ class _Server:
         self.process.wait(30)
 
 
-def measure(server: _Server, show: Path, decoding: float) -> None:
-    def intake() -> None:
-        server.of("/texture-folders", place=str(show))
-        server.idle()
-
-    taken = _timed("intake, from beginning to end", intake)
-    print(f"  {taken / decoding:.2f} × decoding (goal 1.3)")
-
+def measure(server: Server, show: Path) -> None:
     def checked() -> None:
         while server.of("/textures?limit=1")["unchecked"]:
             server.idle()
@@ -174,7 +183,7 @@ def measure(server: _Server, show: Path, decoding: float) -> None:
     print(f"most memory of the web process: {server.memory():.0f} MB")
 
 
-def crowd(server: _Server) -> None:
+def crowd(server: Server) -> None:
     """Many clients at once: first all read what does not change, then one request in WRITE_EACH is a pin."""
     paths = ("", "/textures?limit=100", "/textures/choices", "/findings?limit=1", "/own-findings", "/config", "/jobs")
     for path in paths:
