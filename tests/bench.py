@@ -168,7 +168,7 @@ def first_page() -> tuple[Row, ...]:
 def _list_shown(address: str) -> float:
     """Seconds from choosing the Config step of a project on the largest config to its list, on a server that has
     loaded it."""
-    project = f"{address}/api/projects/lantern-quay"
+    project = f"{address}/api/v1/projects/lantern-quay"
     body = json.dumps({"based_on": 4, "message": "bench", "base": f"builtin:{LARGEST}"}).encode()
     change = urllib.request.Request(f"{project}/setup", body, {"Content-Type": "application/json"})
     urllib.request.urlopen(change, timeout=60).read()

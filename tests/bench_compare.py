@@ -76,7 +76,7 @@ def _wait_for_jobs(page: Page, address: str) -> None:
     """Until the jobs that the demo project begins with are done: they take the processors that are measured here."""
     while any(
         job["state"] in ("queued", "running")
-        for job in page.request.get(f"{address}/api/projects/lantern-quay/jobs").json()
+        for job in page.request.get(f"{address}/api/v1/projects/lantern-quay/jobs").json()
     ):
         time.sleep(0.5)
 
@@ -89,7 +89,7 @@ def _brought(page: Page, address: str, folder: str, name: str, size: tuple[int, 
     pixels = np.tile(light(size[0] // 4, size[1] // 4, peak=12.0), (4, 4, 1))
     write_image(file, pixels, "half", {})
     answer = page.request.post(
-        f"{address}/api/projects/lantern-quay/renders",
+        f"{address}/api/v1/projects/lantern-quay/renders",
         multipart={"file": {"name": name, "mimeType": "image/x-exr", "buffer": file.read_bytes()}},
     )
     found: int = answer.json()["id"]
@@ -126,7 +126,7 @@ def _exposed(page: Page, address: str, render: int) -> Row:
     live = median(page.evaluate(EXPOSED) for _ in range(STEPS))
     shown = page.locator("[aria-label='Pane 1'] canvas").evaluate("canvas => canvas.width")
     query = f"{urlencode(UNTONED)}&size={shown}"
-    picture = f"{address}/api/projects/lantern-quay/renders/{render}/picture?{query}"
+    picture = f"{address}/api/v1/projects/lantern-quay/renders/{render}/picture?{query}"
     served = median(page.evaluate(SERVED, f"{picture}&exposure={step / 10}") for step in range(STEPS))
     ratio = served / live
     measured = f"{live:.0f} ms drawn by the processor, {ratio:.1f} times as fast as the server's {served:.0f} ms"
@@ -136,7 +136,7 @@ def _exposed(page: Page, address: str, render: int) -> Row:
 
 def _farthest(page: Page, address: str) -> Row:
     """The largest difference of the browser's program to the engine, on the proof colours, over all views."""
-    config = page.request.get(f"{address}/api/projects/lantern-quay/config").json()
+    config = page.request.get(f"{address}/api/v1/projects/lantern-quay/config").json()
     worst = {"SDR": (0.0, "no view"), "HDR": (0.0, "no view")}
     for display in config["displays"]:
         for view in display["views"]:
@@ -145,7 +145,9 @@ def _farthest(page: Page, address: str) -> Row:
             page.goto(f"{address}/p/lantern-quay/compare")
             said = page.get_by_role("status").filter(has_text="largest difference").locator(".mono")
             found = (float(said.inner_text()), f"{view} on {display['name']}")
-            light = page.request.get(f"{address}/api/projects/lantern-quay/program?{urlencode(pane)}").json()["light"]
+            light = page.request.get(f"{address}/api/v1/projects/lantern-quay/program?{urlencode(pane)}").json()[
+                "light"
+            ]
             sort = "HDR" if light == "hdr" else "SDR"
             worst[sort] = max(worst[sort], found)
     measured = "; ".join(f"{sort} {difference:.3f} of 255, {where}" for sort, (difference, where) in worst.items())
@@ -153,7 +155,7 @@ def _farthest(page: Page, address: str) -> Row:
 
 
 def _show(page: Page, address: str, panes: list[dict[str, str]]) -> None:
-    path = f"{address}/api/projects/lantern-quay/comparison"
+    path = f"{address}/api/v1/projects/lantern-quay/comparison"
     comparison = page.request.get(path).json()
     page.request.put(path, data={**comparison, "panes": panes, "exposure": 0.0, "based_on": comparison["version"]})
 

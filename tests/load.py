@@ -97,12 +97,12 @@ class Server:
         )
         for _ in range(600):
             try:
-                self.ask("/api/projects")
+                self.ask("/api/v1/projects")
                 break
             except OSError:
                 time.sleep(0.2)
         self.idle("lantern-quay")  # what the demo has under way
-        self.ask("/api/projects", name="Load")
+        self.ask("/api/v1/projects", name="Load")
 
     def ask(self, path: str, method: str = "", **data: Any) -> Any:
         request = urllib.request.Request(
@@ -119,11 +119,11 @@ class Server:
             return json.loads(content) if is_json else content
 
     def of(self, path: str, method: str = "", **data: Any) -> Any:
-        return self.ask(f"/api/projects/load{path}", method, **data)
+        return self.ask(f"/api/v1/projects/load{path}", method, **data)
 
     def idle(self, project: str = "load") -> None:
         """Wait until no job of a project is left."""
-        while any(job["state"] in ("queued", "running") for job in self.ask(f"/api/projects/{project}/jobs")):
+        while any(job["state"] in ("queued", "running") for job in self.ask(f"/api/v1/projects/{project}/jobs")):
             time.sleep(0.5)
 
     def memory(self) -> float:

@@ -36,7 +36,7 @@ class ServerTestCase(TestCase):
         self.project = create_project("Quay")
 
     def url(self, path: str) -> str:
-        return f"/api/projects/quay{path}"
+        return f"/api/v1/projects/quay{path}"
 
     def ask(self, path: str = "", status: int = 200, /, **query: Any) -> Any:
         """GET, as JSON where the answer is JSON, else its bytes."""

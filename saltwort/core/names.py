@@ -1,6 +1,7 @@
 """Names that must not meet."""
 
 import re
+import unicodedata
 from collections.abc import Collection
 from itertools import count
 
@@ -20,3 +21,9 @@ def clean_text(text: str) -> str:
     """Text from a file as it can be stored and shown: valid Unicode in one line, cut at LONGEST_TEXT characters."""
     valid = text.encode("utf-8", "replace").decode()
     return _CONTROL.sub(" ", valid)[:LONGEST_TEXT].strip()
+
+
+def slug(text: str) -> str:
+    """Text as a part of a file name: small ASCII letters, digits and hyphens; empty where it holds none."""
+    plain = unicodedata.normalize("NFKD", text).encode("ascii", "ignore").decode().lower()
+    return re.sub(r"[^a-z0-9_]+", "-", plain).strip("-_")

@@ -14,10 +14,9 @@ from saltwort.core.views import AddedView
 from saltwort.demo.render import write_render
 from saltwort.demo.textures import write_textures
 from saltwort.server.images.operations import store_file
-from saltwort.server.outputs.operations import make_handoff, make_still
+from saltwort.server.outputs.operations import make_output
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.operations import change_setup, create_project
-from saltwort.server.projects.setups import current_setup
 from saltwort.server.scene.operations import add_render
 from saltwort.server.scene.rig import Asked, start_render
 from saltwort.server.textures.intake import leave_out
@@ -82,8 +81,8 @@ def build_demo() -> Project:
     project = change_setup(project, 3, "Colours, lights and rig of the quay", lambda setup: replace(setup, scene=SCENE))
     start_render(project, RIG_PICTURE, Asked())
     render.project = project
-    make_still(render, current_setup(project).view, exposure=1.0, bits=8)
-    make_handoff(render)
+    make_output(render, "still", {"exposure": 1.0, "bits": 8})
+    make_output(render, "handoff", {})
     return project
 
 

@@ -4,6 +4,7 @@ from django.conf import settings
 from django.http import FileResponse, HttpRequest, HttpResponse, JsonResponse
 from django.urls import path, re_path
 
+from saltwort.server.across import views as across
 from saltwort.server.compare import gpu_views as gpu
 from saltwort.server.compare import pair_views as pairs
 from saltwort.server.compare import scope_views as scopes
@@ -24,7 +25,7 @@ from saltwort.server.textures import intake_views as intakes
 from saltwort.server.textures import looking_views as looking
 from saltwort.server.textures import views as textures
 
-PROJECT = "api/projects/<slug:slug>"
+PROJECT = "api/v1/projects/<slug:slug>"
 
 
 def page(request: HttpRequest) -> HttpResponse | FileResponse:
@@ -55,30 +56,31 @@ def went_wrong(request: HttpRequest) -> JsonResponse:
 handler400, handler500 = refused, went_wrong
 
 urlpatterns = [
-    path("api/projects", kept(projects.projects)),
-    path("api/finding-codes", findings.finding_codes),
-    path("api/builtin-configs", configs.builtins),
-    path("api/conversion-formats", conversions.formats),
-    path("api/chromaticity", configs.diagram),
-    path("api/chart.csv", scene.chart_file),
-    path("api/view-families", configs.view_families),
+    path("api/v1/projects", kept(projects.projects)),
+    path("api/v1/finding-codes", findings.finding_codes),
+    path("api/v1/builtin-configs", configs.builtins),
+    path("api/v1/conversion-formats", conversions.formats),
+    path("api/v1/deliverables", outputs.deliverable_kinds),
+    path("api/v1/chromaticity", configs.diagram),
+    path("api/v1/chart.csv", scene.chart_file),
+    path("api/v1/view-families", configs.view_families),
     path(f"{PROJECT}", kept(projects.project)),
-    path(f"{PROJECT}/setup", projects.setup),
+    path(f"{PROJECT}/setup", across.setup),
     path(f"{PROJECT}/undo", projects.undo),
     path(f"{PROJECT}/redo", projects.redo),
     path(f"{PROJECT}/revisions", kept(projects.revisions)),
     path(f"{PROJECT}/base", projects.base),
     path(f"{PROJECT}/tracer", projects.tracer),
-    path(f"{PROJECT}/setup-preview", projects.setup_preview),
-    path(f"{PROJECT}/target-differences", configs.target_differences),
+    path(f"{PROJECT}/setup-preview", across.setup_preview),
+    path(f"{PROJECT}/target-differences", across.target_differences),
     path(f"{PROJECT}/look-file", projects.look_file),
     path(f"{PROJECT}/path", kept(projects.path)),
-    path(f"{PROJECT}/config", kept(configs.config)),
+    path(f"{PROJECT}/config", kept(across.config)),
     path(f"{PROJECT}/space", kept(configs.space)),
     path(f"{PROJECT}/compare-configs", configs.compare_configs),
     path(f"{PROJECT}/compare-file", configs.compare_file),
     path(f"{PROJECT}/compare-path", configs.compare_path),
-    path(f"{PROJECT}/trim", kept(configs.trim)),
+    path(f"{PROJECT}/trim", kept(across.trim)),
     path(f"{PROJECT}/follow", configs.followed),
     path(f"{PROJECT}/export.ocioz", configs.export, {"kind": "ocioz"}),
     path(f"{PROJECT}/export.zip", configs.export, {"kind": "zip"}),
@@ -86,7 +88,7 @@ urlpatterns = [
     path(f"{PROJECT}/textures/choices", kept(textures.texture_choices)),
     path(f"{PROJECT}/textures/ids", kept(textures.texture_ids)),
     path(f"{PROJECT}/textures/summary", textures.summary),
-    path(f"{PROJECT}/textures/run-rules", textures.run_rules),
+    path(f"{PROJECT}/textures/run-rules", across.run_rules),
     path(f"{PROJECT}/textures/pins", textures.pins),
     path(f"{PROJECT}/textures/remove", textures.remove),
     path(f"{PROJECT}/intakes", intakes.intakes),
@@ -122,7 +124,7 @@ urlpatterns = [
     path(f"{PROJECT}/reflectances", scene.reflectances),
     path(f"{PROJECT}/meaning", scene.meaning),
     path(f"{PROJECT}/working-space", scene.working_space),
-    path(f"{PROJECT}/working-space/changes", scene.working_space_changes),
+    path(f"{PROJECT}/working-space/changes", across.working_space_changes),
     path(f"{PROJECT}/rig", rig.rig_setup),
     path(f"{PROJECT}/rig/picture", rig.rig_picture),
     path(f"{PROJECT}/rig/renders", rig.render_rig),
@@ -151,6 +153,7 @@ urlpatterns = [
     path(f"{PROJECT}/kept-comparisons/<int:pk>", compare.kept_comparison),
     path(f"{PROJECT}/comparison", compare.comparison),
     path(f"{PROJECT}/stations", kept(handoffs.stations)),
+    path(f"{PROJECT}/station-order", handoffs.station_order),
     path(f"{PROJECT}/stations/<int:pk>", handoffs.station),
     path(f"{PROJECT}/stations/<int:pk>/config", handoffs.station_config),
     path(f"{PROJECT}/stations/<int:pk>/config/file", handoffs.station_config_file),

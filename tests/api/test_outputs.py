@@ -20,7 +20,9 @@ class Outputs(ServerTestCase):
         self.dusk = self.render()
 
     def test_a_still_is_made_listed_and_downloaded(self) -> None:
-        made = self.tell("post", "/outputs", 201, kind="still", render=self.dusk.pk, exposure=1.0, bits=8)
+        made = self.tell(
+            "post", "/outputs", 201, kind="still", render=self.dusk.pk, settings={"exposure": 1.0, "bits": 8}
+        )
         self.assertEqual((made["job"]["state"], made["done"]), ("queued", False))
         self.ask(f"/outputs/{made['id']}/file", 404)
         (job,) = self.do_jobs()
@@ -54,9 +56,10 @@ class Outputs(ServerTestCase):
 
     def test_refusals(self) -> None:
         good = {"kind": "still", "render": self.dusk.pk}
-        lost = {"display": SRGB_DISPLAY, "view": "Nowhere"}
-        self.refused("post", "/outputs", "no view", **{**good, "view": lost})
-        self.refused("post", "/outputs", "not a valid choice", **{**good, "bits": 12})
+        lost = {"display": SRGB_DISPLAY, "view": "Nowhere", "look": ""}
+        self.refused("post", "/outputs", "no view", **good, settings={"view": lost})
+        self.refused("post", "/outputs", "8 or 16 bits", **good, settings={"bits": 12})
+        self.refused("post", "/outputs", "are damaged|is damaged", **good, settings={"gamma": 2.2})
         self.refused("post", "/outputs", "not a valid choice", **{**good, "kind": "poster"})
         self.refused("post", "/outputs", "gone", status=404, **{**good, "render": 999})
         self.assertEqual((Output.objects.count(), Job.objects.count()), (0, 0))
@@ -114,7 +117,7 @@ class Jobs(ServerTestCase):
         for error, words in ((refusal, "The disk is full."), (accident, "its log says what")):
             Job.objects.update(state="queued")
             with (
-                patch("saltwort.server.outputs.operations.write_still", side_effect=error),
+                patch("saltwort.core.deliverables.kinds.still.write_still", side_effect=error),
                 self.assertLogs("saltwort", "ERROR") if isinstance(error, ValueError) else self.subTest(),
             ):
                 (job,) = self.do_jobs()

@@ -25,25 +25,29 @@ from tests.server import ServerTestCase
 
 class Projects(ServerTestCase):
     def test_a_new_project_is_ready_to_work_in(self) -> None:
-        answer = self.client.post("/api/projects", {"name": "Night Ferry"}, content_type="application/json")
+        answer = self.client.post("/api/v1/projects", {"name": "Night Ferry"}, content_type="application/json")
         self.assertEqual(answer.status_code, 201)
         made = answer.json()
         self.assertEqual((made["slug"], made["revision"]["number"]), ("night-ferry", 1))
         self.assertEqual(made["setup"]["working_space"], "ACEScg")
         self.assertEqual(made["strip"]["stations"], 2)
         self.assertFalse(made["can_undo"] or made["can_redo"])
-        listed = self.client.get("/api/projects").json()
+        listed = self.client.get("/api/v1/projects").json()
         self.assertEqual([project["slug"] for project in listed], ["night-ferry", "quay"])
 
     def test_names_that_cannot_be(self) -> None:
         for name, words in (("Quay", "already"), ("!!!", "letters or digits"), ("  ", "blank"), ("x" * 81, "80")):
-            answer = self.client.post("/api/projects", {"name": name}, content_type="application/json")
+            answer = self.client.post("/api/v1/projects", {"name": name}, content_type="application/json")
             self.assertEqual(answer.status_code, 400)
             self.assertIn(words, answer.json()["detail"])
         self.assertEqual(Project.objects.count(), 1)
 
     def test_what_is_not_there(self) -> None:
-        for path in ("/api/projects/nowhere", "/api/projects/nowhere/textures", "/api/projects/quay/textures/99"):
+        for path in (
+            "/api/v1/projects/nowhere",
+            "/api/v1/projects/nowhere/textures",
+            "/api/v1/projects/quay/textures/99",
+        ):
             answer = self.client.get(path)
             self.assertEqual(answer.status_code, 404)
             self.assertIn("gone", answer.json()["detail"])
@@ -253,7 +257,7 @@ class BroughtConfigs(ServerTestCase):
         self.assertIn("lost.cube", self.ask("/space", 400, name="broken")["detail"])
 
     def test_another_built_in_config(self) -> None:
-        listed = self.client.get("/api/builtin-configs").json()
+        listed = self.client.get("/api/v1/builtin-configs").json()
         studio = next(config for config in listed if config["kind"] == "studio")
         changed = self.tell("post", "/setup", based_on=1, message="base", base=f"builtin:{studio['name']}")
         self.assertEqual(changed["strip"]["spaces"], studio["spaces"])
@@ -293,7 +297,7 @@ class AddedViews(ServerTestCase):
         self.assertEqual(Revision.objects.count(), 1)
 
     def test_what_can_be_added_is_listed(self) -> None:
-        offered = self.client.get("/api/view-families").json()
+        offered = self.client.get("/api/v1/view-families").json()
         self.assertIn("agx", [family["key"] for family in offered["families"]])
         self.assertIn("HDR-1000nit-REC2020_2.0", [rendering["name"] for rendering in offered["aces_renderings"]])
 
@@ -568,7 +572,7 @@ class Explained(ServerTestCase):
         self.assertEqual(report["primaries"]["known"], "Rec.709")
         self.assertEqual(len(report["primaries"]["red"]["uv"]), 2)
         self.assertIn("no colour space", self.ask("/space", 400, name="Nowhere")["detail"])
-        ground = self.client.get("/api/chromaticity").json()
+        ground = self.client.get("/api/v1/chromaticity").json()
         self.assertGreater(len(ground["locus"]), 50)
 
     def test_a_colour_is_followed(self) -> None:
@@ -649,9 +653,9 @@ class Safety(ServerTestCase):
         self.assertEqual(own.status_code, 200)
 
     def test_only_this_machines_names_are_answered(self) -> None:
-        self.assertEqual(self.client.get("/api/projects", headers={"host": "elsewhere.example"}).status_code, 400)
+        self.assertEqual(self.client.get("/api/v1/projects", headers={"host": "elsewhere.example"}).status_code, 400)
 
     def test_pages_may_load_nothing_from_outside(self) -> None:
-        policy = self.client.get("/api/projects")["Content-Security-Policy"]
+        policy = self.client.get("/api/v1/projects")["Content-Security-Policy"]
         self.assertIn("default-src 'self'", policy)
         self.assertNotIn("http", policy)

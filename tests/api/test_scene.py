@@ -153,7 +153,7 @@ class Swatches(ServerTestCase):
 
     def test_a_charts_values_become_swatches_and_bad_files_change_nothing(self) -> None:
         chart = self.folder / "chart.csv"
-        chart.write_bytes(self.client.get("/api/chart.csv").getvalue())
+        chart.write_bytes(self.client.get("/api/v1/chart.csv").getvalue())
         patches = self.send("/swatches/file", chart, based_on=self.revision())
         self.assertEqual((len(patches), patches[-1]["name"]), (24, "grey 20"))
         lab = self.folder / "lab.csv"
@@ -509,10 +509,10 @@ class HandOffs(ServerTestCase):
         renderer, compositor = self.ask("/stations")
         self.assertEqual((renderer["name"], compositor["name"]), ("Renderer", "Compositor"))
         before = self.ask(f"/stations/{renderer['id']}/sheet")
-        self.assertIn("ACEScg", [line["value"] for section in before for line in section["lines"]])
+        self.assertIn("ACEScg", [line["value"] for section in before for line in section["settings"]])
         self.tell("post", "/setup", based_on=1, message="w", working_space="Linear Rec.2020")
         after = self.ask(f"/stations/{renderer['id']}/sheet")
-        values = [line["value"] for section in after for line in section["lines"]]
+        values = [line["value"] for section in after for line in section["settings"]]
         self.assertIn("Linear Rec.2020", values)
         self.assertIn("lin_rec2020_scene", values)
         self.assertIn("quay-r2.ocioz", values)
@@ -539,13 +539,32 @@ class HandOffs(ServerTestCase):
             told = self.ask(f"/stations/{compositor['id']}/config")
             self.assertEqual((told["own"], told["replacements"]), (False, []))
 
+    def test_applications_are_added_ordered_and_removed(self) -> None:
+        added = self.tell(
+            "post", "/stations", 201, name=" Paint ", reads="textures", ocio_version="2.4", follows_file_rules=True
+        )
+        self.assertEqual(added["name"], "Paint")
+        self.refused("post", "/stations", "already", name="paint", reads="renders", ocio_version="2.4")
+        self.refused("post", "/stations", "not a valid choice", name="x", reads="minds", ocio_version="2.4")
+        renderer, compositor, paint = (row["id"] for row in self.ask("/stations"))
+        ordered = self.tell("put", "/station-order", stations=[paint, renderer, compositor])
+        self.assertEqual([row["name"] for row in ordered], ["Paint", "Renderer", "Compositor"])
+        titles = [section["title"] for section in self.ask(f"/stations/{paint}/sheet")]
+        self.assertEqual(titles[-1], "Then, in the renderer")
+        for wrong in ([paint, renderer], [paint, paint, renderer], [paint, renderer, 999]):
+            self.refused("put", "/station-order", "changed meanwhile", stations=wrong)
+        self.tell("delete", f"/stations/{renderer}", 204)
+        self.assertEqual([row["name"] for row in self.ask("/stations")], ["Paint", "Compositor"])
+        with patch("saltwort.server.handoffs.operations.MOST_STATIONS", 2):
+            self.refused("post", "/stations", "up to 2", name="x", reads="renders", ocio_version="2.4")
+
     def test_what_a_station_can_do_changes_its_sheet_and_the_findings(self) -> None:
         renderer = self.ask("/stations")[0]
         self.texture("wall_rough.png")
         change = {"ocio_version": "2.3", "follows_file_rules": False}
         self.tell("put", f"/stations/{renderer['id']}", based_on=1, **change)
         sheet = self.ask(f"/stations/{renderer['id']}/sheet")
-        lines = {line["setting"]: line for section in sheet for line in section["lines"]}
+        lines = {line["label"]: line for section in sheet for line in section["settings"]}
         self.assertEqual(lines["Config version"]["value"], "OCIO 2.3")
         self.assertEqual(lines["OCIO config"]["value"], "quay-r1-ocio2.3.ocioz")
         self.assertEqual(lines["wall_rough.png"]["why"], "set by hand on this file")

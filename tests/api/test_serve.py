@@ -87,7 +87,7 @@ class Serve(TestCase):
             process.kill()
             self.wait_until(lambda: self.left_running() == [], "a worker outlived its server")
         self.wait_for_address(self.start())
-        outputs = "/api/projects/lantern-quay/outputs"
+        outputs = "/api/v1/projects/lantern-quay/outputs"
         ended = ("done", "failed")
         self.wait_until(
             lambda: all(output["job"]["state"] in ended for output in self.get(outputs)), "a job has no worker"
@@ -102,11 +102,11 @@ class Serve(TestCase):
         self.assertIn("Building the demo project", said)
         self.assertIn(b'<div id="root">', self.get("/"))
         self.assertIn(b'<div id="root">', self.get("/p/lantern-quay/textures"))
-        self.assertEqual(self.get("/api/projects")[0]["slug"], "lantern-quay")
+        self.assertEqual(self.get("/api/v1/projects")[0]["slug"], "lantern-quay")
         self.assertEqual((self.var / "secret_key").stat().st_mode & 0o777, 0o600)
 
         # The worker beside it makes the demo's outputs.
-        outputs = "/api/projects/lantern-quay/outputs"
+        outputs = "/api/v1/projects/lantern-quay/outputs"
         self.wait_until(lambda: all(output["done"] for output in self.get(outputs)), "its outputs are not made")
 
         taken = self.start()

@@ -182,7 +182,7 @@ class Findings(ServerTestCase):
         self.assertEqual(Texture.objects.get().pin_space, "")
 
     def test_the_page_of_codes(self) -> None:
-        codes = self.client.get("/api/finding-codes").json()
+        codes = self.client.get("/api/v1/finding-codes").json()
         self.assertIn("texture.data-read-as-colour", [code["code"] for code in codes])
 
 

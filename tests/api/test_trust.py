@@ -491,9 +491,9 @@ class Requests(ServerTestCase):
             self.assertIn("only from its own pages", answer.json()["detail"])
 
     def test_refusals_of_the_framework_are_told_in_the_same_form(self) -> None:
-        foreign = self.client.get("/api/projects", headers={"Host": "evil.example"})
+        foreign = self.client.get("/api/v1/projects", headers={"Host": "evil.example"})
         self.assertEqual((foreign.status_code, list(foreign.json())), (400, ["detail"]))
-        method = self.client.patch("/api/projects", "{}", content_type="application/json")
+        method = self.client.patch("/api/v1/projects", "{}", content_type="application/json")
         self.assertEqual((method.status_code, list(method.json())), (405, ["detail"]))
         with self.settings(DATA_UPLOAD_MAX_MEMORY_SIZE=10):
             large = self.client.post(self.url("/undo"), '{"based_on": 11111111111}', "application/json")
@@ -555,6 +555,6 @@ class KeptAnswers(ServerTestCase):
         self.assertEqual(len(self.ask("/textures/choices")["kinds"]), 2)
 
     def test_refusals_are_not_kept(self) -> None:
-        self.assertEqual(self.client.get("/api/projects/later").status_code, 404)
+        self.assertEqual(self.client.get("/api/v1/projects/later").status_code, 404)
         operations.create_project("Later")
-        self.assertEqual(self.client.get("/api/projects/later").status_code, 200)
+        self.assertEqual(self.client.get("/api/v1/projects/later").status_code, 200)

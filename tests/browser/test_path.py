@@ -154,14 +154,14 @@ class Projects(BrowserTestCase):
 class Trouble(BrowserTestCase):
     def test_a_stale_window_is_told_and_shows_the_newer_state(self) -> None:
         page = self.open("config")
-        before = page.request.get(f"{self.live_server_url}/api/projects/quay").json()
+        before = page.request.get(f"{self.live_server_url}/api/v1/projects/quay").json()
         other = page.context.new_page()
         other.goto(page.url, wait_until="networkidle")
         other.get_by_role("radio", name="Linear Rec.2020").click()
         other.get_by_role("button", name="Save as a revision").click()
         expect(other.get_by_text("revision 2")).to_be_visible()
         # The first window must not learn of it by looking again before it writes.
-        address = re.compile("/api/projects/quay$")
+        address = re.compile("/api/v1/projects/quay$")
         page.route(address, lambda route: route.fulfill(json=before))
         page.get_by_role("radio", name="ACES2065-1").click()
         expect(self.proposed().get_by_role("button", name="Save as a revision")).to_be_enabled()

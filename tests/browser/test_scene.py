@@ -136,7 +136,7 @@ class Rig(BrowserTestCase):
         expect(key).to_contain_text("+2.00 stops")
         expect(figure).not_to_have_attribute("src", source)
         page.wait_for_function(
-            "() => fetch('/api/projects/quay/lights').then((r) => r.json()).then((l) => l[1].stops === 2)"
+            "() => fetch('/api/v1/projects/quay/lights').then((r) => r.json()).then((l) => l[1].stops === 2)"
         )
         page.wait_for_load_state("networkidle")
         self.assertGreater(self.pixels(figure).mean(), before.mean())

@@ -21,12 +21,12 @@ from saltwort.core.findings import (
     run_checks,
 )
 from saltwort.core.findings.registry import check
-from saltwort.core.handoffs import RENDERER
 from saltwort.core.images import Facts, Header, Stats
 from saltwort.core.project import Setup, compose
 from saltwort.core.scene.setting import FIRST_LIGHTS, Scene, Swatch
 from saltwort.core.spaces.gamuts import REC709
 from saltwort.core.spaces.typed import TypedColour
+from saltwort.core.stations import RENDERER
 from saltwort.core.textures.evidence import evidence_for
 from saltwort.core.textures.kinds import DATA, MAP_KINDS, map_kind_of
 from saltwort.core.textures.rules import Assignment, Reason, Rule

@@ -1,11 +1,16 @@
 """Settings sheets follow from the project."""
 
+import tempfile
 from dataclasses import replace
+from pathlib import Path
 from unittest import TestCase
 
-from saltwort.core.handoffs import (
+from saltwort.core.deliverables import Defaults, Source, deliverables
+from saltwort.core.images import read_header
+from saltwort.core.stations import (
     COMPOSITOR,
     RENDERER,
+    Chain,
     Section,
     Station,
     TextureLine,
@@ -13,7 +18,7 @@ from saltwort.core.handoffs import (
     settings_sheet,
     sheet_text,
 )
-from tests.samples import ACES_SDR, SRGB, project_config
+from tests.samples import ACES_SDR, SRGB, light, project_config, write
 
 TEXTURES = [TextureLine("wall_rough.png", "Raw", True), TextureLine("wall_col.png", SRGB, False)]
 
@@ -21,12 +26,13 @@ TEXTURES = [TextureLine("wall_rough.png", "Raw", True), TextureLine("wall_col.pn
 def sheet(
     station: Station, textures: list[TextureLine] = TEXTURES, following: Station | None = None
 ) -> dict[str, Section]:
-    sections = settings_sheet(station, project_config(), ACES_SDR, textures, "quay-r3.ocioz", following)
+    chain = Chain(station, following, project_config(), ACES_SDR, textures, "quay-r3.ocioz")
+    sections = settings_sheet(chain)
     return {section.title: section for section in sections}
 
 
 def values(section: Section) -> dict[str, str]:
-    return {line.setting: line.value for line in section.lines}
+    return {line.label: line.value for line in section.settings}
 
 
 class Sheets(TestCase):
@@ -43,21 +49,21 @@ class Sheets(TestCase):
         self.assertEqual(values(sections["Then, in the compositor"])["Read EXR renders as"], "ACEScg")
 
     def test_textures_of_a_station_that_follows_file_rules(self) -> None:
-        lines = sheet(RENDERER)["Reading"].lines
+        lines = sheet(RENDERER)["Reading"].settings
         self.assertEqual(lines[0].value, "from file rules (auto)")
         self.assertIn("1 of 2", lines[0].why)
-        self.assertEqual((lines[1].setting, lines[1].why), ("wall_col.png", "pinned: set by hand on this file"))
-        self.assertEqual((lines[2].setting, lines[2].value), ("wall_rough.png", "Raw"))
+        self.assertEqual((lines[1].label, lines[1].why), ("wall_col.png", "pinned: set by hand on this file"))
+        self.assertEqual((lines[2].label, lines[2].value), ("wall_rough.png", "Raw"))
 
     def test_textures_of_one_that_does_not(self) -> None:
-        lines = sheet(replace(RENDERER, follows_file_rules=False))["Reading"].lines
+        lines = sheet(replace(RENDERER, follows_file_rules=False))["Reading"].settings
         self.assertEqual(
-            [(line.setting, line.value) for line in lines], [("wall_rough.png", "Raw"), ("wall_col.png", SRGB)]
+            [(line.label, line.value) for line in lines], [("wall_rough.png", "Raw"), ("wall_col.png", SRGB)]
         )
         self.assertTrue(all("by hand" in line.why for line in lines))
 
     def test_no_textures_yet(self) -> None:
-        self.assertEqual(sheet(RENDERER, [])["Reading"].lines[0].value, "none in the project yet")
+        self.assertEqual(sheet(RENDERER, [])["Reading"].settings[0].value, "none in the project yet")
 
     def test_a_compositor_reads_renders(self) -> None:
         self.assertEqual(values(sheet(COMPOSITOR)["Reading"])["Read EXR renders as"], "ACEScg")
@@ -78,3 +84,33 @@ class Sheets(TestCase):
         self.assertTrue(text.startswith("Lantern Quay, revision 3: settings for the renderer\n===="))
         self.assertIn("Working or rendering space: ACEScg", text)
         self.assertIn("wall_col.png: " + SRGB, text)
+
+    def test_keys_are_unique_and_values_are_what_their_kind_says(self) -> None:
+        config = project_config()
+        spaces = set(config.getColorSpaceNames())
+        for station in (RENDERER, COMPOSITOR, replace(RENDERER, ocio_version="2.3", follows_file_rules=False)):
+            sections = list(sheet(station, following=COMPOSITOR).values())
+            self.assertEqual(len({section.key for section in sections}), len(sections))
+            for section in sections:
+                keys = [setting.key for setting in section.settings]
+                self.assertEqual(len(set(keys)), len(keys), section.title)
+                for setting in section.settings:
+                    if setting.kind == "space":
+                        self.assertIn(setting.value, spaces)
+                    if setting.kind == "display":
+                        self.assertIn(setting.value, config.getDisplays())
+                    if setting.kind == "version":
+                        self.assertRegex(setting.value, r"^OCIO \d\.\d$")
+
+    def test_what_is_to_be_written_is_what_outputs_write(self) -> None:
+        told = {setting.key: setting.value for setting in sheet(RENDERER)["Writing"].settings}
+        with tempfile.TemporaryDirectory() as folder:
+            source = write(Path(folder) / "light.exr", light(), "half")
+            made, target = deliverables()["handoff"], Path(folder) / "out.exr"
+            settings = made.settings_from({}, Defaults(ACES_SDR, "ACEScg"))
+            made.write(project_config(), Source(source, "ACEScg"), settings, target, lambda share, doing: None)
+            header = read_header(target)
+        self.assertEqual(told["interop-id"], header.tags["colorInteropID"])
+        written = header.tags["chromaticities"]
+        self.assertEqual([float(number) for number in told["chromaticities"].split()], [round(n, 6) for n in written])
+        self.assertEqual(told["format"], f"OpenEXR, {header.bit_depth} float, {header.compression}")

@@ -8,10 +8,11 @@ import OpenImageIO as oiio
 import PyOpenColorIO as ocio
 
 from saltwort.core.configs.additions import OWN_LOOKS, AddedSpace
+from saltwort.core.configs.tags import still_tags
+from saltwort.core.deliverables import write_handoff, write_still
 from saltwort.core.engine import ViewChoice, apply, load_config, space_processor, view_processor
 from saltwort.core.errors import BadInput
 from saltwort.core.images import Header, read_header, read_pixels
-from saltwort.core.outputs import still_tags, write_handoff, write_still
 from saltwort.core.project import compose
 from saltwort.core.scene.renders import follow, mean_of, render_space
 from saltwort.core.spaces.gamuts import AP1, REC709

@@ -10,12 +10,12 @@ import PyOpenColorIO as ocio
 from PIL import ImageCms
 
 from saltwort.core.configs.matching import encoding_of, spaces_with
+from saltwort.core.deliverables import write_still
 from saltwort.core.engine import ViewChoice, builtin_text, load_config
 from saltwort.core.engine.measured import space_of_view
 from saltwort.core.findings import CheckedRender, CheckedTexture, Subjects, run_checks
 from saltwort.core.images import Facts, encode_png, read_header
 from saltwort.core.images.png import png_tags
-from saltwort.core.outputs import write_still
 from saltwort.core.scene.renders import render_space
 from saltwort.core.spaces import curves
 from saltwort.core.spaces.curves import Curve

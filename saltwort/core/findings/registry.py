@@ -18,9 +18,9 @@ from numpy.typing import NDArray
 from saltwort.core.changes import Change
 from saltwort.core.configs.target import Replacement
 from saltwort.core.engine import ViewChoice
-from saltwort.core.handoffs import Station
 from saltwort.core.images import Facts
 from saltwort.core.project import Setup
+from saltwort.core.stations import Station
 from saltwort.core.textures.evidence import Evidence, Verdict, verdict_of
 from saltwort.core.textures.kinds import KindMatch
 from saltwort.core.textures.rules import Assignment, Rule

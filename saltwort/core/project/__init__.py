@@ -3,7 +3,7 @@
 from saltwort.core.project.carry import carried
 from saltwort.core.project.compose import Composed, compose, compose_in_steps
 from saltwort.core.project.setup import Setup, check_setup, first_setup, with_space_edits
-from saltwort.core.project.stored import SETUP_FIELDS, read_field, read_setup, structured, write_setup
+from saltwort.core.project.stored import SETUP_FIELDS, read_field, read_setup, write_setup
 
 __all__ = [
     "SETUP_FIELDS",
@@ -16,7 +16,6 @@ __all__ = [
     "first_setup",
     "read_field",
     "read_setup",
-    "structured",
     "with_space_edits",
     "write_setup",
 ]

@@ -1,14 +1,13 @@
 """A setup as JSON and back, with the format version of each part."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import asdict, fields
-from typing import Any, get_args, get_origin, get_type_hints
-
-import cattrs
+from typing import Any, get_type_hints
 
 from saltwort.core.errors import BadInput
 from saltwort.core.project.part import Part, parts
 from saltwort.core.project.setup import Setup
+from saltwort.core.structured import structured
 
 FORMATS = "formats"
 """Under which name the versions of the parts stand; before there was one, all were 1."""
@@ -52,47 +51,4 @@ def _upgraded(part: Part, stored: Mapping[str, Any], formats: Mapping[str, int])
 
 def read_field(name: str, stored: Any) -> Any:
     """The value of a field of the setup from terms of JSON. Raises BadInput for one that is damaged."""
-    return structured(get_type_hints(Setup)[name], stored)
-
-
-def structured(kind: Any, stored: Any) -> Any:
-    """A value of a part, as a rule or a look, from terms of JSON. Raises BadInput for one that is damaged."""
-    try:
-        return _converter.structure(stored, kind)
-    except Exception as error:  # of whatever the constructors raise
-        raise BadInput(f"This setup is damaged: {'; '.join(cattrs.transform_error(error))}.") from error
-
-
-def _only(*kinds: type) -> Callable[[Any, Any], Any]:
-    """Take values of these kinds alone: by themselves, numbers are made of text, and text of anything."""
-
-    def take(value: Any, kind: type) -> Any:
-        if not isinstance(value, kinds) or (isinstance(value, bool) and bool not in kinds):
-            raise TypeError(f"{kind.__name__} expected, not {type(value).__name__}")
-        return kind(value)
-
-    return take
-
-
-def _is_tuple(kind: Any) -> bool:
-    return get_origin(kind) is tuple
-
-
-def _tuple_taker(kind: Any, converter: cattrs.BaseConverter) -> Callable[[Any, Any], Any]:
-    kinds = get_args(kind)
-
-    def take(value: Any, _: Any) -> Any:
-        if not isinstance(value, list | tuple):
-            raise TypeError(f"list expected, not {type(value).__name__}")
-        of = kinds[:1] * len(value) if kinds[-1] is ... else kinds
-        return tuple(converter.structure(item, kind) for item, kind in zip(value, of, strict=True))
-
-    return take
-
-
-_converter = cattrs.Converter(forbid_extra_keys=True)
-_converter.register_structure_hook(str, _only(str))
-_converter.register_structure_hook(bool, _only(bool))
-_converter.register_structure_hook(int, _only(int))
-_converter.register_structure_hook(float, _only(int, float))
-_converter.register_structure_hook_factory(_is_tuple, _tuple_taker)
+    return structured(get_type_hints(Setup)[name], stored, "This setup")

@@ -10,6 +10,7 @@ from tempfile import TemporaryDirectory
 import numpy as np
 import PyOpenColorIO as ocio
 
+from saltwort.core.configs.tags import texture_tags
 from saltwort.core.engine import apply, space_processor
 from saltwort.core.engine.processors import is_linear, known_space
 from saltwort.core.errors import BadInput
@@ -18,7 +19,6 @@ from saltwort.core.images.channels import ASSOCIATED, STRAIGHT, ColourGroup, col
 from saltwort.core.images.reading import Pixels, read_strips, read_whole_strips
 from saltwort.core.images.writing import Attribute, Part, check_holds, usual_alpha
 from saltwort.core.numbers import LARGEST_HALF
-from saltwort.core.outputs.tags import texture_tags
 
 
 @dataclass(frozen=True)

@@ -22,9 +22,9 @@ from saltwort.core.images.reading import Pixels
 from saltwort.core.spaces.gamuts import AP0, AP1, rgb_to_rgb, solve
 from saltwort.core.views.sample_pictures import sample_picture
 from saltwort.server.compare.operations import note_difference
-from saltwort.server.compare.panes import ConfigQuery, choice_asked, config_asked
 from saltwort.server.http import BINARY, parsed
 from saltwort.server.images.pictures import stored
+from saltwort.server.projects.asked import ConfigQuery, choice_asked, config_asked
 from saltwort.server.projects.serializers import ViewChoiceSerializer
 from saltwort.server.projects.views import project_named
 from saltwort.server.scene.models import Render

@@ -19,9 +19,10 @@ from saltwort.core.views.grade import AFTER, BEFORE, STRAIGHT, Grade, grade_as_c
 from saltwort.core.views.pairs import MATCHES, Shown, difference_between, match
 from saltwort.server.compare.gpu_views import light_of
 from saltwort.server.compare.grades import GradeSerializer, grade_from_json
-from saltwort.server.compare.panes import PaneSerializer, choice_asked, config_asked, filled
+from saltwort.server.compare.panes import PaneSerializer, filled
 from saltwort.server.http import BasedOn, author_of, parsed
 from saltwort.server.images.pictures import stored
+from saltwort.server.projects.asked import choice_asked, config_asked
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.operations import change_setup
 from saltwort.server.projects.serializers import ProjectSerializer

@@ -19,9 +19,9 @@ from saltwort.core.views.grade import AFTER, BEFORE, graded
 from saltwort.core.views.scopes import KINDS, on_stops, scope
 from saltwort.server.compare.gpu_views import light_of
 from saltwort.server.compare.grades import GradeQuery, grade_of
-from saltwort.server.compare.panes import ConfigQuery, choice_asked, config_asked
 from saltwort.server.http import BINARY, parsed, picture
 from saltwort.server.images.pictures import stored
+from saltwort.server.projects.asked import ConfigQuery, choice_asked, config_asked
 from saltwort.server.projects.config_serializers import PointSerializer, point_json
 from saltwort.server.projects.serializers import ViewChoiceSerializer
 from saltwort.server.scene.models import Render

@@ -16,10 +16,9 @@ from saltwort.core.errors import BadInput
 from saltwort.core.findings import Subjects, run_checks
 from saltwort.core.images import encode_png
 from saltwort.core.views.tone import SWEPT, sweep, tone_curve
-from saltwort.server.compare.panes import ConfigQuery, choice_asked, config_asked, draft_from
-from saltwort.server.findings.views import FindingSerializer
 from saltwort.server.http import BINARY, parsed, picture
-from saltwort.server.projects.serializers import ViewChoiceSerializer
+from saltwort.server.projects.asked import ConfigQuery, choice_asked, config_asked, draft_from
+from saltwort.server.projects.serializers import FindingSerializer, ViewChoiceSerializer
 from saltwort.server.projects.setups import current_setup
 from saltwort.server.projects.views import project_named
 

@@ -15,17 +15,9 @@ from saltwort.core.images import read_box
 from saltwort.core.scene.renders import follow, mean_of
 from saltwort.server.compare import operations
 from saltwort.server.compare.models import Comparison, KeptComparison
-from saltwort.server.compare.panes import (
-    ConfigQuery,
-    PaneSerializer,
-    ShownPaneSerializer,
-    choice_asked,
-    config_asked,
-    filled,
-    pane_from_json,
-    pane_to_json,
-)
+from saltwort.server.compare.panes import PaneSerializer, ShownPaneSerializer, filled, pane_from_json, pane_to_json
 from saltwort.server.http import BasedOn, finite, parsed
+from saltwort.server.projects.asked import ConfigQuery, choice_asked, config_asked
 from saltwort.server.projects.serializers import ViewChoiceSerializer
 from saltwort.server.projects.views import project_named
 from saltwort.server.scene.models import Render

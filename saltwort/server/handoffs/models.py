@@ -2,7 +2,7 @@
 
 from django.db import models
 
-from saltwort.core.handoffs import Station as CoreStation
+from saltwort.core.stations import Station as CoreStation
 from saltwort.server.versions import Versioned
 
 

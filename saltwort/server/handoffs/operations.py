@@ -1,20 +1,57 @@
 """Changes to a project's stations, and the sheets made for them."""
 
+from collections.abc import Sequence
 from dataclasses import asdict
 
+from django.db import transaction
+from django.db.models import Max
+from django.dispatch import receiver
+
 from saltwort.core.configs.export import archive_suffix
-from saltwort.core.handoffs import COMPOSITOR, RENDERER, Section, TextureLine, settings_sheet
-from saltwort.core.handoffs.stations import own_version
+from saltwort.core.errors import BadInput
+from saltwort.core.stations import COMPOSITOR, RENDERER, Chain, Section, TextureLine, settings_sheet
+from saltwort.core.stations.station import Station as CoreStation
+from saltwort.core.stations.station import own_version
 from saltwort.server.handoffs.models import Station
 from saltwort.server.projects.models import Project
+from saltwort.server.projects.operations import project_made, revision_name
 from saltwort.server.projects.setups import config_of, current_setup
 from saltwort.server.textures.readings import spaces_by_path
 
+MOST_STATIONS = 20
 
-def add_first_stations(project: Project) -> None:
+
+@receiver(project_made)
+def add_first_stations(sender: type[Project], project: Project, **more: object) -> None:
     """The shortest chain: a renderer that hands to a compositor."""
     for position, station in enumerate((RENDERER, COMPOSITOR)):
         Station.objects.create(project=project, position=position, **asdict(station))
+
+
+def add_station(project: Project, station: CoreStation) -> Station:
+    """Put a station at the end of the chain. Raises BadInput for one too many, or a name that is taken."""
+    if project.stations.count() >= MOST_STATIONS:
+        raise BadInput(f"A chain has up to {MOST_STATIONS} applications. Remove one first.")
+    name = station.name.strip()
+    if project.stations.filter(name__iexact=name).exists():
+        raise BadInput(f"There is an application “{name}” already. Choose another name.")
+    last = project.stations.aggregate(last=Max("position"))["last"]
+    position = 0 if last is None else last + 1
+    return Station.objects.create(project=project, position=position, **{**asdict(station), "name": name})
+
+
+def remove_station(station: Station) -> None:
+    """Take a station out of the chain."""
+    station.delete()
+
+
+@transaction.atomic
+def order_stations(project: Project, order: Sequence[int]) -> None:
+    """Put the stations in an order, by their ids. Raises BadInput when these are not all of them, each once."""
+    if sorted(order) != sorted(project.stations.values_list("pk", flat=True)):
+        raise BadInput("The applications have changed meanwhile. Reload the page and order them again.")
+    for position, pk in enumerate(order):
+        project.stations.filter(pk=pk).update(position=position)
 
 
 def change_station(station: Station, based_on: int, **fields: object) -> Station:
@@ -34,18 +71,21 @@ def versions_of(station: Station) -> tuple[str, str]:
 def config_file_of(station: Station) -> str:
     """Name of the file with the config that a station gets, with its OCIO version where it is not the project's."""
     version, own = versions_of(station)
-    name = f"{station.project.slug}-r{station.project.current.number}"
+    name = revision_name(station.project, station.project.current.number)
     return name + (f"-ocio{own}" if own else "") + archive_suffix(version)
 
 
 def sheet_of(station: Station) -> list[Section]:
     """The settings sheet of a station, from the project as it stands."""
     project = station.project
+    later = next((other for other in project.stations.all() if other.position > station.position), None)
     return settings_sheet(
-        station.described(),
-        config_of(project.current),
-        current_setup(project).view,
-        [TextureLine(path, space, reason != "pin") for path, space, reason in spaces_by_path(project)],
-        config_file_of(station),
-        next((later.described() for later in project.stations.all() if later.position > station.position), None),
+        Chain(
+            station.described(),
+            later.described() if later else None,
+            config_of(project.current),
+            current_setup(project).view,
+            [TextureLine(path, space, reason != "pin") for path, space, reason in spaces_by_path(project)],
+            config_file_of(station),
+        )
     )

@@ -1,22 +1,38 @@
 """HTTP for stations and their settings sheets."""
 
+from typing import get_args
+
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema
-from rest_framework import serializers
+from rest_framework import serializers, status
 from rest_framework.decorators import api_view
 from rest_framework.request import Request
 from rest_framework.response import Response
 
 from saltwort.core.configs.export import packed
-from saltwort.core.handoffs import sheet_text
 from saltwort.core.project import Composed
+from saltwort.core.stations import sheet_text
+from saltwort.core.stations.sheet import Kind
+from saltwort.core.stations.station import READS_RENDERS, READS_TEXTURES
+from saltwort.core.stations.station import Station as CoreStation
+from saltwort.server.across.exports import exported
 from saltwort.server.handoffs.models import Station
-from saltwort.server.handoffs.operations import change_station, config_file_of, sheet_of, versions_of
+from saltwort.server.handoffs.operations import (
+    MOST_STATIONS,
+    add_station,
+    change_station,
+    config_file_of,
+    order_stations,
+    remove_station,
+    sheet_of,
+    versions_of,
+)
 from saltwort.server.http import BINARY, BasedOn, download, parsed
-from saltwort.server.projects.exports import exported
 from saltwort.server.projects.serializers import ReplacementSerializer
 from saltwort.server.projects.views import project_named
+
+OCIO_VERSION = r"^\d{1,2}\.\d{1,2}$"
 
 
 class StationSerializer(serializers.Serializer):
@@ -29,32 +45,67 @@ class StationSerializer(serializers.Serializer):
 
 
 class StationChange(BasedOn):
-    ocio_version = serializers.RegexField(r"^\d{1,2}\.\d{1,2}$")
+    ocio_version = serializers.RegexField(OCIO_VERSION)
     follows_file_rules = serializers.BooleanField()
 
 
-class LineSerializer(serializers.Serializer):
-    setting = serializers.CharField()
-    value = serializers.CharField()
+class NewStation(serializers.Serializer):
+    name = serializers.CharField(max_length=80)
+    reads = serializers.ChoiceField(choices=[READS_TEXTURES, READS_RENDERS])
+    ocio_version = serializers.RegexField(OCIO_VERSION)
+    follows_file_rules = serializers.BooleanField(default=False)
+
+
+class StationOrder(serializers.Serializer):
+    """All stations of the project by their ids, in the order of work."""
+
+    stations = serializers.ListField(child=serializers.IntegerField(), max_length=MOST_STATIONS)
+
+
+class SettingSerializer(serializers.Serializer):
+    """`key` stays, `label` is what most applications call it, `kind` says what the value is."""
+
+    key = serializers.CharField()
+    label = serializers.CharField()
+    value = serializers.CharField(allow_blank=True)
+    kind = serializers.ChoiceField(choices=get_args(Kind))
     why = serializers.CharField(allow_blank=True)
 
 
 class SectionSerializer(serializers.Serializer):
+    key = serializers.CharField()
     title = serializers.CharField()
-    lines = LineSerializer(many=True)
+    settings = SettingSerializer(many=True)
 
 
-@extend_schema(responses=StationSerializer(many=True))
-@api_view(["GET"])
+@extend_schema(methods=["GET"], responses=StationSerializer(many=True))
+@extend_schema(methods=["POST"], request=NewStation, responses={201: StationSerializer})
+@api_view(["GET", "POST"])
 def stations(request: Request, slug: str) -> Response:
-    return Response(StationSerializer(project_named(slug).stations, many=True).data)
+    project = project_named(slug)
+    if request.method == "POST":
+        added = add_station(project, CoreStation(**parsed(request, NewStation)))
+        return Response(StationSerializer(added).data, status=status.HTTP_201_CREATED)
+    return Response(StationSerializer(project.stations, many=True).data)
 
 
-@extend_schema(request=StationChange, responses=StationSerializer)
-@api_view(["PUT"])
+@extend_schema(methods=["PUT"], request=StationChange, responses=StationSerializer)
+@extend_schema(methods=["DELETE"], responses={204: None})
+@api_view(["PUT", "DELETE"])
 def station(request: Request, slug: str, pk: int) -> Response:
-    asked = parsed(request, StationChange)
-    return Response(StationSerializer(change_station(_station(slug, pk), **asked)).data)
+    found = _station(slug, pk)
+    if request.method == "DELETE":
+        remove_station(found)
+        return Response(status=status.HTTP_204_NO_CONTENT)
+    return Response(StationSerializer(change_station(found, **parsed(request, StationChange))).data)
+
+
+@extend_schema(request=StationOrder, responses=StationSerializer(many=True))
+@api_view(["PUT"])
+def station_order(request: Request, slug: str) -> Response:
+    project = project_named(slug)
+    order_stations(project, parsed(request, StationOrder)["stations"])
+    return Response(StationSerializer(project.stations, many=True).data)
 
 
 @extend_schema(responses=SectionSerializer(many=True))

@@ -9,14 +9,13 @@ from saltwort.server.jobs.models import Job
 from saltwort.server.projects.models import Revision
 from saltwort.server.scene.models import Render
 
-STILL, HANDOFF = "still", "handoff"
-
 
 class Output(models.Model):
-    """A file made from a render, by one revision. `settings` says how; `facts` is what was read back, once done."""
+    """A file made from a render, by one revision. `kind` is that of a deliverable and `settings` say how it is made,
+    with the `source` space and `layer` of the render; `facts` is what was read back, once done."""
 
     project = models.ForeignKey("projects.Project", models.CASCADE, related_name="outputs")
-    kind = models.CharField(max_length=10)
+    kind = models.CharField(max_length=40)
     name = models.CharField(max_length=200)
     render = models.ForeignKey(Render, models.SET_NULL, null=True)
     revision = models.ForeignKey(Revision, models.PROTECT)

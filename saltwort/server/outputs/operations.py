@@ -1,46 +1,65 @@
 """Make outputs, as background jobs."""
 
+from collections.abc import Mapping
 from dataclasses import asdict
+from typing import Any
 
 from django.db import transaction
-from django.utils.text import slugify
 
-from saltwort.core.engine import ViewChoice
-from saltwort.core.engine.processors import check_view
+from saltwort.core.deliverables import Defaults, Deliverable, Source, Written, deliverables
 from saltwort.core.errors import BadInput
-from saltwort.core.outputs import Written, write_handoff, write_still
+from saltwort.core.names import slug
+from saltwort.core.structured import structured
 from saltwort.server.jobs.models import Job
 from saltwort.server.jobs.operations import Cancelled, Report, cancel, start, work
-from saltwort.server.outputs.models import HANDOFF, STILL, Output
+from saltwort.server.outputs.models import Output
 from saltwort.server.projects.setups import config_of, current_setup
 from saltwort.server.scene.models import Render
 from saltwort.server.scene.operations import space_of
 
 REMOVED = "The output was removed while it was made; nothing was kept."
-SAMPLE_TYPES = {8: "uint8", 16: "uint16"}
+OF_SOURCE = ("source", "layer")
+"""What stands in stored settings of the render, beside those of the deliverable."""
 
 
 @transaction.atomic
-def make_still(render: Render, choice: ViewChoice, exposure: float, bits: int) -> Output:
-    """Queue a finished PNG with the view in it. Raises BadInput for a view that the config lacks."""
-    check_view(config_of(render.project.current), choice)
-    settings = {
-        "view": asdict(choice),
-        "exposure": exposure,
-        "bits": bits,
-        "source": space_of(render).space,
-        "layer": render.layer,
-    }
-    name = f"{_stem(render)}_{slugify(choice.view)}_r{render.project.current.number}.png"
-    return _queue(render, STILL, name, settings)
+def make_output(render: Render, kind: str, asked: Mapping[str, Any]) -> Output:
+    """Queue a deliverable of a render; settings that are not `asked` for are as the project has chosen. Raises BadInput
+    for a kind there is not, or settings that cannot be."""
+    project = render.project
+    made = _deliverable(kind)
+    setup = current_setup(project)
+    settings = made.settings_from(asked, Defaults(setup.view, setup.working_space))
+    made.plan(config_of(project.current), settings)
+    output = Output.objects.create(
+        project=project,
+        kind=kind,
+        name=made.named(slug(render.name.rpartition(".")[0]) or "picture", project.current.number, settings),
+        render=render,
+        revision=project.current,
+        settings={**asdict(settings), "source": space_of(render).space, "layer": render.layer},
+    )
+    output.job = start(project, "make-output", f"Make {output.name}", {"output": output.pk})
+    output.save(update_fields=["job"])
+    return output
 
 
-@transaction.atomic
-def make_handoff(render: Render) -> Output:
-    """Queue a scene-linear EXR in the working space, with no view."""
-    working = current_setup(render.project).working_space
-    settings = {"space": working, "source": space_of(render).space, "layer": render.layer}
-    return _queue(render, HANDOFF, f"{_stem(render)}_linear_r{render.project.current.number}.exr", settings)
+def described(output: Output) -> dict[str, str]:
+    """What an output is, or is to be, in words."""
+    made, settings = _made(output)
+    return made.facts(config_of(output.revision), settings)
+
+
+def _made(output: Output) -> tuple[Deliverable[Any], Any]:
+    made = _deliverable(output.kind)
+    stored = {name: value for name, value in output.settings.items() if name not in OF_SOURCE}
+    return made, structured(made.settings, stored, "The settings of this output")
+
+
+def _deliverable(kind: str) -> Deliverable[Any]:
+    if kind not in deliverables():
+        raise BadInput(f"Nothing of the kind “{kind}” can be made. Choose one of {', '.join(deliverables())}.")
+    return deliverables()[kind]
 
 
 def remove_output(output: Output) -> None:
@@ -50,16 +69,6 @@ def remove_output(output: Output) -> None:
         cancel(output.job)
     output.delete()
     file.unlink(missing_ok=True)
-
-
-def _queue(render: Render, kind: str, name: str, settings: dict[str, object]) -> Output:
-    project = render.project
-    output = Output.objects.create(
-        project=project, kind=kind, name=name, render=render, revision=project.current, settings=settings
-    )
-    output.job = start(project, "make-output", f"Make {name}", {"output": output.pk})
-    output.save(update_fields=["job"])
-    return output
 
 
 @work("make-output")
@@ -76,24 +85,6 @@ def _make(job: Job, report: Report) -> None:
 def _write(output: Output, report: Report) -> Written:
     if output.render is None:
         raise BadInput("The render that this output is made of was removed. Make the output of another.")
-    layer = output.settings.get("layer", "")
-    config, settings, source = config_of(output.revision), output.settings, output.render.image.file
-    if output.kind == HANDOFF:
-        return write_handoff(
-            config, source, settings["source"], settings["space"], output.file, layer=layer, progress=report
-        )
-    return write_still(
-        config,
-        source,
-        settings["source"],
-        ViewChoice(**settings["view"]),
-        output.file,
-        exposure=settings["exposure"],
-        sample_type=SAMPLE_TYPES[settings["bits"]],
-        layer=layer,
-        progress=report,
-    )
-
-
-def _stem(render: Render) -> str:
-    return slugify(render.name.rpartition(".")[0] or render.name) or "picture"
+    made, settings = _made(output)
+    source = Source(output.render.image.file, output.settings["source"], output.settings.get("layer", ""))
+    return made.write(config_of(output.revision), source, settings, output.file, report)

@@ -10,27 +10,30 @@ from rest_framework.decorators import api_view
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from saltwort.core.engine import ViewChoice
-from saltwort.core.engine.processors import LARGEST_EXPOSURE
+from saltwort.core.deliverables import deliverables
 from saltwort.server.http import BINARY, parsed
 from saltwort.server.jobs.views import JobSerializer
 from saltwort.server.outputs import operations
-from saltwort.server.outputs.models import HANDOFF, STILL, Output
-from saltwort.server.projects.serializers import ViewChoiceSerializer
-from saltwort.server.projects.setups import current_setup
+from saltwort.server.outputs.models import Output
 from saltwort.server.projects.views import project_named
 from saltwort.server.scene.render_views import render_named
 from saltwort.server.textures.serializers import FactSerializer
 
 
-class NewOutput(serializers.Serializer):
-    """A still takes a view (the project's own where none is named), exposure and bits; a hand-off takes neither."""
+class DeliverableSerializer(serializers.Serializer):
+    """A kind of thing that leaves the project, and what it is for."""
 
-    kind = serializers.ChoiceField(choices=[STILL, HANDOFF])
+    kind = serializers.CharField()
+    label = serializers.CharField()
+    use = serializers.CharField()
+
+
+class NewOutput(serializers.Serializer):
+    """A deliverable of a render. Settings are those of the kind; what is left out is as the project has chosen."""
+
+    kind = serializers.ChoiceField(choices=list(deliverables()))
     render = serializers.IntegerField()
-    view = ViewChoiceSerializer(required=False)
-    exposure = serializers.FloatField(default=0.0, min_value=-LARGEST_EXPOSURE, max_value=LARGEST_EXPOSURE)
-    bits = serializers.ChoiceField(choices=[8, 16], default=16)
+    settings = serializers.DictField(default=dict)
 
 
 class OutputSerializer(serializers.Serializer):
@@ -45,6 +48,12 @@ class OutputSerializer(serializers.Serializer):
     facts = FactSerializer(many=True)
 
 
+@extend_schema(responses=DeliverableSerializer(many=True))
+@api_view(["GET"])
+def deliverable_kinds(request: Request) -> Response:
+    return Response(DeliverableSerializer(deliverables().values(), many=True).data)
+
+
 @extend_schema(methods=["GET"], responses=OutputSerializer(many=True))
 @extend_schema(methods=["POST"], request=NewOutput, responses={201: OutputSerializer})
 @api_view(["GET", "POST"])
@@ -53,11 +62,7 @@ def outputs(request: Request, slug: str) -> Response:
     if request.method == "POST":
         asked = parsed(request, NewOutput)
         render = render_named(slug, asked["render"])
-        if asked["kind"] == HANDOFF:
-            made = operations.make_handoff(render)
-        else:
-            choice = ViewChoice(**asked["view"]) if "view" in asked else current_setup(project).view
-            made = operations.make_still(render, choice, asked["exposure"], asked["bits"])
+        made = operations.make_output(render, asked["kind"], asked["settings"])
         return Response(_output(made), status=status.HTTP_201_CREATED)
     return Response([_output(output) for output in project.outputs.select_related("render", "revision", "job")])
 
@@ -96,17 +101,7 @@ def _output(output: Output) -> dict[str, Any]:
 
 def _facts(output: Output) -> dict[str, str]:
     """How the file was made and, once it is, what was read back from it."""
-    settings, facts = output.settings, output.facts
-    if output.kind == HANDOFF:
-        made = {"colour space": settings["space"], "view": "none", "samples": "half float"}
-    else:
-        view = settings["view"]
-        made = {
-            "view": f"{view['view']} on {view['display']}",
-            "look": view["look"] or "the view's own",
-            "exposure": f"{settings['exposure']:+.2f} stops",
-            "samples": f"{settings['bits']}-bit",
-        }
+    made, facts = operations.described(output), output.facts
     if facts is None:
         return made
     tags = facts["tags"]

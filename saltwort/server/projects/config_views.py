@@ -16,8 +16,6 @@ from saltwort.core.configs import (
     Comparison,
     builtin_configs,
     compare,
-    describe,
-    environment_lines,
     explain_space,
     follow,
     packed,
@@ -26,27 +24,22 @@ from saltwort.core.configs import (
 from saltwort.core.configs.additions import CURVES, OWN_LOOKS, known_interop_ids
 from saltwort.core.configs.edits import ENCODINGS
 from saltwort.core.configs.explain import SpaceReport
-from saltwort.core.configs.export import archive_suffix, check_suffix
+from saltwort.core.configs.export import check_suffix
 from saltwort.core.configs.folders import read_config_at
 from saltwort.core.configs.trial import compare_apart
-from saltwort.core.configs.trim import Trim
 from saltwort.core.engine import ViewChoice
-from saltwort.core.project import structured
 from saltwort.core.spaces.diagram import POINTER_GAMUT
 from saltwort.core.spaces.gamuts import KNOWN_GAMUTS
 from saltwort.core.spaces.observer import spectral_locus
 from saltwort.core.spaces.typed import TypedColour
-from saltwort.core.textures.kinds import MAP_KINDS
 from saltwort.core.views import FAMILIES, aces_renderings
 from saltwort.core.views.design import PARAMETERS
 from saltwort.core.views.presets import OWN_DESIGNS, PRESETS
 from saltwort.server.http import BINARY, download, finite, parsed
-from saltwort.server.projects import previews, trimming
 from saltwort.server.projects.config_serializers import (
     BuiltinSerializer,
     CompareRequest,
     ConfigComparisonSerializer,
-    ConfigSerializer,
     DiagramSerializer,
     FamiliesSerializer,
     FollowedSerializer,
@@ -57,33 +50,14 @@ from saltwort.server.projects.config_serializers import (
     point_json,
     primaries_json,
 )
-from saltwort.server.projects.models import BaseConfig
 from saltwort.server.projects.operations import revision_name
-from saltwort.server.projects.serializers import (
-    TargetVersionQuery,
-    TrimChoicesSerializer,
-    TrimPreviewSerializer,
-    TrimSerializer,
-)
 from saltwort.server.projects.setups import (
-    BUILTIN,
-    UPLOADED,
     archive_of,
     config_of,
-    current_setup,
     named_archive,
 )
-from saltwort.server.projects.trimming import used_by
 from saltwort.server.projects.views import project_named
 from saltwort.server.uploads import PlainFile, read_upload
-
-
-@extend_schema(parameters=[TargetVersionQuery], responses=ConfigComparisonSerializer)
-@api_view(["GET"])
-def target_differences(request: Request, slug: str) -> Response:
-    """How far the colours of a config written for an OCIO version are from what they are now."""
-    version = parsed(request, TargetVersionQuery, query=True)["version"]
-    return Response(_comparison(previews.target_differences(project_named(slug), version)))
 
 
 @extend_schema(responses=BuiltinSerializer(many=True))
@@ -116,24 +90,6 @@ def view_families(request: Request) -> Response:
         "versions": VERSIONS,
     }
     return Response(FamiliesSerializer(offered).data)
-
-
-@extend_schema(responses=ConfigSerializer)
-@api_view(["GET"])
-def config(request: Request, slug: str) -> Response:
-    project = project_named(slug)
-    name = revision_name(project, project.current.number)
-    facts = asdict(describe(config_of(project.current)))
-    is_one_file = archive_suffix(facts["version"]) == ".ocioz"
-    described = {
-        **facts,
-        "base": _base_name(current_setup(project).base),
-        "used_spaces": used_by(project).spaces,
-        "map_kinds": MAP_KINDS.values(),
-        "export_name": name,
-        "environment": environment_lines(f"/path/to/{name}.ocioz" if is_one_file else f"/path/to/{name}/config.ocio"),
-    }
-    return Response(ConfigSerializer(described).data)
 
 
 @extend_schema(parameters=[SpaceQuery], responses=SpaceReportSerializer)
@@ -173,7 +129,7 @@ def compare_configs(request: Request, slug: str) -> Response:
     """Any two configs that the project knows, compared by what they do."""
     project, asked = project_named(slug), parsed(request, CompareRequest)
     first, second = (named_archive(project, asked[side]) for side in ("first", "second"))
-    return Response(_comparison(compare(first, second)))
+    return Response(comparison_json(compare(first, second)))
 
 
 @extend_schema(request={"multipart/form-data": PlainFile}, responses=ConfigComparisonSerializer)
@@ -183,7 +139,7 @@ def compare_file(request: Request, slug: str) -> Response:
     """The project's config and the one that an application uses: is it the same?"""
     project, upload = project_named(slug), parsed(request, PlainFile)["file"]
     brought = read_archive(read_upload(upload), upload.name)
-    return Response(_comparison(compare_apart(archive_of(project.current), brought, upload.name)))
+    return Response(comparison_json(compare_apart(archive_of(project.current), brought, upload.name)))
 
 
 @extend_schema(request=PathRequest, responses=ConfigComparisonSerializer)
@@ -192,21 +148,7 @@ def compare_path(request: Request, slug: str) -> Response:
     """The project's config and the one at a path of this machine."""
     project, path = project_named(slug), parsed(request, PathRequest)["path"]
     brought = read_config_at(path, settings.READABLE_FOLDERS)
-    return Response(_comparison(compare_apart(archive_of(project.current), brought, path)))
-
-
-@extend_schema(methods=["GET"], responses=TrimChoicesSerializer)
-@extend_schema(methods=["POST"], request=TrimSerializer, responses=TrimPreviewSerializer)
-@api_view(["GET", "POST"])
-def trim(request: Request, slug: str) -> Response:
-    """What there is to pick; and with a pick, what it would give. Nothing is saved."""
-    project = project_named(slug)
-    if request.method == "POST":
-        picked = structured(Trim, parsed(request, TrimSerializer))
-        found = asdict(trimming.preview(project, picked))
-        (found["proof"]["largest"],) = finite([found["proof"]["largest"]])
-        return Response(TrimPreviewSerializer(found).data)
-    return Response(TrimChoicesSerializer(trimming.choices(project)).data)
+    return Response(comparison_json(compare_apart(archive_of(project.current), brought, path)))
 
 
 @extend_schema(responses=BINARY)
@@ -222,7 +164,7 @@ def export(request: Request, slug: str, kind: str) -> HttpResponse:
     )
 
 
-def _comparison(comparison: Comparison) -> dict[str, Any]:
+def comparison_json(comparison: Comparison) -> dict[str, Any]:
     rows = [
         {**asdict(row), **dict(zip(("largest", "mean"), finite((row.largest, row.mean)), strict=True))}
         for row in comparison.differences
@@ -237,9 +179,3 @@ def _report(report: SpaceReport) -> dict[str, Any]:
         "curve": [finite(pair) for pair in report.curve],
         "remark": report.remark,
     }
-
-
-def _base_name(base: str) -> str:
-    if base.startswith(UPLOADED):
-        return BaseConfig.objects.get(sha256=base.removeprefix(UPLOADED)).name
-    return base.removeprefix(BUILTIN)

@@ -7,6 +7,7 @@ from typing import Any, Literal
 
 import PyOpenColorIO as ocio
 from django.db import transaction
+from django.dispatch import Signal
 from django.utils import timezone
 from django.utils.text import slugify
 
@@ -17,7 +18,6 @@ from saltwort.core.engine import ConfigArchive, ViewChoice, load_config, newest_
 from saltwort.core.errors import BadInput
 from saltwort.core.project import SETUP_FIELDS, Composed, Setup, carried, compose_in_steps, first_setup, write_setup
 from saltwort.core.spaces.typed import TypedColour
-from saltwort.server.handoffs.operations import add_first_stations
 from saltwort.server.projects.models import BaseConfig, Project, Revision
 from saltwort.server.projects.setups import (
     BUILTIN,
@@ -33,6 +33,8 @@ from saltwort.server.projects.setups import (
 )
 from saltwort.server.versions import Stale
 
+project_made = Signal()
+"""Sent with a new `project`, in the transaction that makes it: other apps give it what it starts with."""
 FIRST_TRACER = ("8-bit", "47 106 104")
 
 
@@ -53,7 +55,7 @@ def create_project(name: str) -> Project:
         project.save()
         revision.project = project
         _save(revision, archive)
-        add_first_stations(project)
+        project_made.send(Project, project=project)
     return project
 
 

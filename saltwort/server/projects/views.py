@@ -12,25 +12,22 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from saltwort.core.errors import BadInput
-from saltwort.core.project import SETUP_FIELDS, Setup, read_field, with_space_edits
+from saltwort.core.project import Setup
 from saltwort.core.project.colour_path import Joint, trace
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.server.http import BasedOn, author_of, finite, parsed
-from saltwort.server.projects import operations, previews
+from saltwort.server.projects import operations
 from saltwort.server.projects.config_serializers import (
     BaseSerializer,
 )
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.serializers import (
     AddedLookSerializer,
-    ChangePreviewSerializer,
     JointSerializer,
     ProjectNameSerializer,
     ProjectSerializer,
     ReturnTo,
     RevisionSerializer,
-    SetupChange,
-    SetupParts,
     TracerChange,
 )
 from saltwort.server.projects.setups import (
@@ -38,7 +35,6 @@ from saltwort.server.projects.setups import (
     config_of,
     current_setup,
 )
-from saltwort.server.projects.trimming import with_what_files_need
 from saltwort.server.uploads import PlainFile, read_upload
 
 
@@ -61,30 +57,6 @@ def projects(request: Request) -> Response:
 @api_view(["GET"])
 def project(request: Request, slug: str) -> Response:
     return Response(project_json(project_named(slug)))
-
-
-@extend_schema(request=SetupChange, responses=ProjectSerializer)
-@api_view(["POST"])
-def setup(request: Request, slug: str) -> Response:
-    asked, project = parsed(request, SetupChange), project_named(slug)
-    changed = operations.change_setup(
-        project,
-        asked["based_on"],
-        asked["message"],
-        lambda setup: _changed(project, setup, asked),
-        author_of(request),
-    )
-    return Response(project_json(changed))
-
-
-@extend_schema(request=SetupParts, responses=ChangePreviewSerializer)
-@api_view(["POST"])
-def setup_preview(request: Request, slug: str) -> Response:
-    """What a change would do. Nothing is saved."""
-    asked = parsed(request, SetupParts)
-    project = project_named(slug)
-    found = previews.preview_change(project, lambda setup: _changed(project, setup, asked))
-    return Response(ChangePreviewSerializer(found).data)
 
 
 @extend_schema(request={"multipart/form-data": PlainFile}, responses={201: AddedLookSerializer(many=True)})
@@ -155,29 +127,6 @@ def path(request: Request, slug: str) -> Response:
     if config.getColorSpace(typed.space) is None:  # the tracer outlives the config it was typed for
         typed = replace(typed, space=current_setup(project).default_space)
     return Response([_joint(joint) for joint in trace(config, typed, current_setup(project).view)])
-
-
-def _changed(project: Project, setup: Setup, asked: dict[str, Any]) -> Setup:
-    if "base" in asked and asked["base"] != setup.base:
-        setup = operations.start_from(project, setup, asked["base"])
-    changes = {name: read_field(name, _as_stored(name, asked[name])) for name in asked.keys() & SETUP_FIELDS}
-    if "space_edits" in changes:
-        setup = with_space_edits(setup, changes["space_edits"])
-    if changes.get("trim"):
-        changes["trim"] = with_what_files_need(project, changes["trim"])
-    changes.pop("base", None)
-    return replace(setup, **changes)
-
-
-_PAIRS = {"roles": ("role", "space"), "kind_words": ("word", "kind")}
-
-
-def _as_stored(name: str, asked: Any) -> Any:
-    """What a request says of a field in the form that a setup stores."""
-    if name not in _PAIRS:
-        return asked
-    first, second = _PAIRS[name]
-    return [(pair[first], pair[second]) for pair in asked]
 
 
 def project_json(project: Project) -> dict[str, Any]:

@@ -12,6 +12,7 @@ from saltwort.core.scene.renders import RenderSpace, render_space
 from saltwort.core.scene.rig.stage import SLOTS
 from saltwort.core.scene.setting import SWATCH, Light, Scene, Swatch, check_scene, with_swatch, without_swatches
 from saltwort.core.spaces.typed import TypedColour
+from saltwort.core.stations.station import READS_RENDERS
 from saltwort.server.images.models import StoredImage, facts_from_json
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.operations import change_setup
@@ -153,3 +154,13 @@ def space_of(render: Render) -> RenderSpace:
 
 def _facts(image: StoredImage, layer: str) -> dict:
     return asdict(survey_apart(image.file, image.file.name, layer).facts)
+
+
+def expectations(project: Project, space: str) -> list[str]:
+    """What each station is to expect of renders in a working space, in a sentence each."""
+    return [
+        f"{station.name} reads renders as {space}; set it there, or in its read nodes."
+        if station.reads == READS_RENDERS
+        else f"{station.name} renders in {space}: set it as the rendering space of the config."
+        for station in (row.described() for row in project.stations.all())
+    ]

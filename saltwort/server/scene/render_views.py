@@ -17,10 +17,10 @@ from saltwort.core.engine import ViewChoice, apply, view_processor
 from saltwort.core.images import encode_png
 from saltwort.core.scene.marks import MARKS, mark, marked_share, striped
 from saltwort.core.textures.evidence import evidence_for, verdict_of
-from saltwort.server.compare.panes import ConfigQuery, config_asked
 from saltwort.server.http import BINARY, parsed, picture
 from saltwort.server.images.operations import store_upload
 from saltwort.server.images.pictures import LARGEST_PICTURE, drawn, pixels_of, stored
+from saltwort.server.projects.asked import ConfigQuery, config_asked
 from saltwort.server.projects.serializers import ViewChoiceSerializer
 from saltwort.server.projects.setups import config_of, current_setup
 from saltwort.server.projects.views import project_named
@@ -123,7 +123,7 @@ def _render(render: Render) -> dict[str, Any]:
             "evidence": evidence,
             "verdict": verdict_of(evidence),
             "made_by": "the bench renderer" if render.rig else "",
-            "thumbnail": f"/api/projects/{render.project.slug}/renders/{render.pk}/picture?{urlencode({'v': key})}",
+            "thumbnail": f"/api/v1/projects/{render.project.slug}/renders/{render.pk}/picture?{urlencode({'v': key})}",
             "image": f"{render.image_id[:12]}-{render.layer}",
         }
     ).data

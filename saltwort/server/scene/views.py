@@ -15,7 +15,6 @@ from saltwort.core.configs import screen_view
 from saltwort.core.engine import apply_to_colour, view_processor
 from saltwort.core.engine.measured import SCENE_INTERCHANGE
 from saltwort.core.errors import BadInput
-from saltwort.core.project import structured
 from saltwort.core.scene.picking import meanings
 from saltwort.core.scene.reflectances import Reference, references
 from saltwort.core.scene.rig.chart import patches
@@ -24,13 +23,14 @@ from saltwort.core.scene.swatch_files import chart_rows, read_swatches, swatch_r
 from saltwort.core.scene.swatches import ColourFacts, colour_facts, convert
 from saltwort.core.scene.working_space import describe_working_space
 from saltwort.core.spaces.typed import Triple, TypedColour, parse_colour
+from saltwort.core.structured import structured
 from saltwort.server.http import BINARY, as_csv, as_json_file, author_of, finite, parsed
 from saltwort.server.projects.config_serializers import primaries_json
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.setups import config_of, current_setup
 from saltwort.server.projects.views import project_named
 from saltwort.server.scene import operations
-from saltwort.server.scene.changing import expectations, working_space_change
+from saltwort.server.scene.operations import expectations
 from saltwort.server.scene.serializers import (
     LightsChange,
     LightSerializer,
@@ -41,7 +41,6 @@ from saltwort.server.scene.serializers import (
     SwatchChange,
     SwatchNames,
     SwatchSerializer,
-    WorkingSpaceChangeSerializer,
     WorkingSpaceSerializer,
 )
 from saltwort.server.uploads import SwatchUpload, read_upload
@@ -154,22 +153,7 @@ def working_space(request: Request, slug: str) -> Response:
     )
 
 
-@extend_schema(parameters=[SpaceQuery], responses=WorkingSpaceChangeSerializer)
-@api_view(["GET"])
-def working_space_changes(request: Request, slug: str) -> Response:
-    """What a switch of the working space would change. Nothing is saved."""
-    project = project_named(slug)
-    space = parsed(request, SpaceQuery, query=True).get("space") or current_setup(project).working_space
-    found = working_space_change(project, space)
-    height, width = found.rig.map.shape
-    colours = [
-        {**vars(colour), "before": _numbers(colour.before), "after": _numbers(colour.after)} for colour in found.colours
-    ]
-    rig = {**vars(found.rig), "width": width, "height": height}
-    return Response(WorkingSpaceChangeSerializer({**vars(found), "colours": colours, "rig": rig}).data)
-
-
-def _numbers(values: Triple | None) -> list[float | None]:
+def numbers(values: Triple | None) -> list[float | None]:
     return finite(values) if values else [None] * 3
 
 

@@ -19,7 +19,6 @@ from saltwort.core.textures.pixel_evidence import environment_stops
 from saltwort.server.http import BINARY, as_csv, as_json_file, author_of, download, parsed
 from saltwort.server.images.operations import store_upload
 from saltwort.server.projects.models import Project
-from saltwort.server.projects.previews import preview_rules
 from saltwort.server.projects.setups import config_of, rule_book_of
 from saltwort.server.projects.views import project_named
 from saltwort.server.queries import among
@@ -38,7 +37,6 @@ from saltwort.server.textures.serializers import (
     PinChange,
     PinningsRequest,
     PinsSetSerializer,
-    RulesRunSerializer,
     SummarySerializer,
     TextureDetailSerializer,
     TextureIdSerializer,
@@ -161,13 +159,6 @@ def remove(request: Request, slug: str) -> Response:
     return Response(status=status.HTTP_204_NO_CONTENT)
 
 
-@extend_schema(request=ChosenTextures, responses=RulesRunSerializer)
-@api_view(["POST"])
-def run_rules(request: Request, slug: str) -> Response:
-    chosen = parsed(request, ChosenTextures)["textures"]
-    return Response(RulesRunSerializer(preview_rules(project_named(slug), chosen)).data)
-
-
 @extend_schema(responses=BINARY)
 @api_view(["GET"])
 def manifest(request: Request, slug: str, kind: str) -> HttpResponse:
@@ -251,7 +242,7 @@ def _rule_index(project: Project, reading: Reading) -> int | None:
 def _thumbnail(texture: Texture, space: str) -> str:
     # All that the picture depends on stands in its address: content, space, and the revision's view.
     depends = {"space": space, "v": f"{texture.image_id[:12]}-{texture.project.current.config_hash[:12]}"}
-    return f"/api/projects/{texture.project.slug}/textures/{texture.pk}/picture?{urlencode(depends)}"
+    return f"/api/v1/projects/{texture.project.slug}/textures/{texture.pk}/picture?{urlencode(depends)}"
 
 
 def texture_detail(texture: Texture) -> dict[str, Any]:

@@ -34,53 +34,55 @@ function useOfProject<T>(name: string, fetch: (slug: string) => Promise<T>, opti
 
 const at = (slug: string) => ({ params: { path: { slug } } });
 
-export const useProject = () => useOfProject('project', (slug) => body(api.GET('/api/projects/{slug}', at(slug))));
-export const useConfig = () => useOfProject('config', (slug) => body(api.GET('/api/projects/{slug}/config', at(slug))));
+export const useProject = () => useOfProject('project', (slug) => body(api.GET('/api/v1/projects/{slug}', at(slug))));
+export const useConfig = () => useOfProject('config', (slug) => body(api.GET('/api/v1/projects/{slug}/config', at(slug))));
 export const useBuiltins = () =>
-  useQuery({ queryKey: ['builtin-configs'], queryFn: () => body(api.GET('/api/builtin-configs')), staleTime: Infinity });
+  useQuery({ queryKey: ['builtin-configs'], queryFn: () => body(api.GET('/api/v1/builtin-configs')), staleTime: Infinity });
 export const useViewFamilies = () =>
-  useQuery({ queryKey: ['view-families'], queryFn: () => body(api.GET('/api/view-families')), staleTime: Infinity });
+  useQuery({ queryKey: ['view-families'], queryFn: () => body(api.GET('/api/v1/view-families')), staleTime: Infinity });
+export const useDeliverables = () =>
+  useQuery({ queryKey: ['deliverables'], queryFn: () => body(api.GET('/api/v1/deliverables')), staleTime: Infinity });
 export const useDiagram = () =>
-  useQuery({ queryKey: ['chromaticity'], queryFn: () => body(api.GET('/api/chromaticity')), staleTime: Infinity });
+  useQuery({ queryKey: ['chromaticity'], queryFn: () => body(api.GET('/api/v1/chromaticity')), staleTime: Infinity });
 
 /** What the engine finds a space of the config to be. */
 export const spaceReport = (slug: string, revision: number, name: string) => ({
   queryKey: [slug, 'space', revision, name],
-  queryFn: () => body(api.GET('/api/projects/{slug}/space', { params: { path: { slug }, query: { name } } })),
+  queryFn: () => body(api.GET('/api/v1/projects/{slug}/space', { params: { path: { slug }, query: { name } } })),
 });
-export const useJoints = () => useOfProject('path', (slug) => body(api.GET('/api/projects/{slug}/path', at(slug))));
-export const useTrim = () => useOfProject('trim', (slug) => body(api.GET('/api/projects/{slug}/trim', at(slug))));
+export const useJoints = () => useOfProject('path', (slug) => body(api.GET('/api/v1/projects/{slug}/path', at(slug))));
+export const useTrim = () => useOfProject('trim', (slug) => body(api.GET('/api/v1/projects/{slug}/trim', at(slug))));
 export const useRevisions = () =>
-  useOfProject('revisions', (slug) => body(api.GET('/api/projects/{slug}/revisions', at(slug))));
+  useOfProject('revisions', (slug) => body(api.GET('/api/v1/projects/{slug}/revisions', at(slug))));
 export const useTextureFolders = () =>
-  useOfProject('texture-folders', (slug) => body(api.GET('/api/projects/{slug}/texture-folders', at(slug))));
+  useOfProject('texture-folders', (slug) => body(api.GET('/api/v1/projects/{slug}/texture-folders', at(slug))));
 export const useConversions = () =>
-  useOfProject('conversions', (slug) => body(api.GET('/api/projects/{slug}/conversions', at(slug))));
+  useOfProject('conversions', (slug) => body(api.GET('/api/v1/projects/{slug}/conversions', at(slug))));
 export const useSwatches = () =>
-  useOfProject('swatches', (slug) => body(api.GET('/api/projects/{slug}/swatches', at(slug))));
-export const useLights = () => useOfProject('lights', (slug) => body(api.GET('/api/projects/{slug}/lights', at(slug))));
+  useOfProject('swatches', (slug) => body(api.GET('/api/v1/projects/{slug}/swatches', at(slug))));
+export const useLights = () => useOfProject('lights', (slug) => body(api.GET('/api/v1/projects/{slug}/lights', at(slug))));
 export const useReflectances = () =>
-  useOfProject('reflectances', (slug) => body(api.GET('/api/projects/{slug}/reflectances', at(slug))));
-export const useRig = () => useOfProject('rig', (slug) => body(api.GET('/api/projects/{slug}/rig', at(slug))));
+  useOfProject('reflectances', (slug) => body(api.GET('/api/v1/projects/{slug}/reflectances', at(slug))));
+export const useRig = () => useOfProject('rig', (slug) => body(api.GET('/api/v1/projects/{slug}/rig', at(slug))));
 export const useSameness = () =>
-  useOfProject('sameness', (slug) => body(api.GET('/api/projects/{slug}/rig/sameness', at(slug))));
+  useOfProject('sameness', (slug) => body(api.GET('/api/v1/projects/{slug}/rig/sameness', at(slug))));
 export const useSpectral = () =>
-  useOfProject('spectral', (slug) => body(api.GET('/api/projects/{slug}/rig/spectral', at(slug))));
+  useOfProject('spectral', (slug) => body(api.GET('/api/v1/projects/{slug}/rig/spectral', at(slug))));
 export const useRenders = () =>
-  useOfProject('renders', (slug) => body(api.GET('/api/projects/{slug}/renders', at(slug))));
+  useOfProject('renders', (slug) => body(api.GET('/api/v1/projects/{slug}/renders', at(slug))));
 export const useComparison = () =>
-  useOfProject('comparison', (slug) => body(api.GET('/api/projects/{slug}/comparison', at(slug))));
+  useOfProject('comparison', (slug) => body(api.GET('/api/v1/projects/{slug}/comparison', at(slug))));
 export const useStations = () =>
-  useOfProject('stations', (slug) => body(api.GET('/api/projects/{slug}/stations', at(slug))));
+  useOfProject('stations', (slug) => body(api.GET('/api/v1/projects/{slug}/stations', at(slug))));
 export const useOutputs = (every?: number) =>
-  useOfProject('outputs', (slug) => body(api.GET('/api/projects/{slug}/outputs', at(slug))), { every });
+  useOfProject('outputs', (slug) => body(api.GET('/api/v1/projects/{slug}/outputs', at(slug))), { every });
 /** The findings that are not of a texture. */
 export const useOwnFindings = () =>
-  useOfProject('own-findings', (slug) => body(api.GET('/api/projects/{slug}/own-findings', at(slug))));
+  useOfProject('own-findings', (slug) => body(api.GET('/api/v1/projects/{slug}/own-findings', at(slug))));
 
 type FindingsAsked = { subject?: string; code?: string; limit?: number; offset?: number };
 const findingsAsked = (slug: string, query: FindingsAsked) =>
-  body(api.GET('/api/projects/{slug}/findings', { params: { path: { slug }, query } }));
+  body(api.GET('/api/v1/projects/{slug}/findings', { params: { path: { slug }, query } }));
 
 /** How many findings there are of each level, and how many files are still to be checked. */
 export function useFindingCounts() {
@@ -119,7 +121,7 @@ export function useConvertedFiles(id: number) {
     queryKey: [slug, 'conversions', id],
     queryFn: ({ pageParam }) =>
       body(
-        api.GET('/api/projects/{slug}/conversions/{id}/files', {
+        api.GET('/api/v1/projects/{slug}/conversions/{id}/files', {
           params: { path: { slug, id }, query: { offset: pageParam, limit: CONVERTED } },
         }),
       ),
@@ -153,7 +155,7 @@ export function useJobs() {
   const slug = useSlug();
   return useQuery({
     queryKey: [slug, 'jobs'],
-    queryFn: () => body(api.GET('/api/projects/{slug}/jobs', at(slug))),
+    queryFn: () => body(api.GET('/api/v1/projects/{slug}/jobs', at(slug))),
     refetchInterval: (query) => (query.state.data?.some(isBusy) ? 500 : false),
   });
 }
@@ -177,7 +179,7 @@ export function useChangeSetup() {
   const project = useProject();
   return useChange((slug, change: SetupChange) =>
     body(
-      api.POST('/api/projects/{slug}/setup', {
+      api.POST('/api/v1/projects/{slug}/setup', {
         ...at(slug),
         body: { ...change, based_on: project.data?.revision.number ?? 0 },
       }),

@@ -4,7 +4,7 @@
  */
 
 export interface paths {
-    "/api/builtin-configs": {
+    "/api/v1/builtin-configs": {
         parameters: {
             query?: never;
             header?: never;
@@ -20,7 +20,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/chart.csv": {
+    "/api/v1/chart.csv": {
         parameters: {
             query?: never;
             header?: never;
@@ -37,7 +37,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/chromaticity": {
+    "/api/v1/chromaticity": {
         parameters: {
             query?: never;
             header?: never;
@@ -53,7 +53,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/conversion-formats": {
+    "/api/v1/conversion-formats": {
         parameters: {
             query?: never;
             header?: never;
@@ -69,7 +69,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/finding-codes": {
+    "/api/v1/deliverables": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["deliverables_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/finding-codes": {
         parameters: {
             query?: never;
             header?: never;
@@ -85,7 +101,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects": {
+    "/api/v1/projects": {
         parameters: {
             query?: never;
             header?: never;
@@ -101,7 +117,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}": {
+    "/api/v1/projects/{slug}": {
         parameters: {
             query?: never;
             header?: never;
@@ -117,7 +133,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/base": {
+    "/api/v1/projects/{slug}/base": {
         parameters: {
             query?: never;
             header?: never;
@@ -134,7 +150,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/compare-configs": {
+    "/api/v1/projects/{slug}/compare-configs": {
         parameters: {
             query?: never;
             header?: never;
@@ -151,7 +167,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/compare-file": {
+    "/api/v1/projects/{slug}/compare-file": {
         parameters: {
             query?: never;
             header?: never;
@@ -168,7 +184,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/compare-path": {
+    "/api/v1/projects/{slug}/compare-path": {
         parameters: {
             query?: never;
             header?: never;
@@ -185,7 +201,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/comparison": {
+    "/api/v1/projects/{slug}/comparison": {
         parameters: {
             query?: never;
             header?: never;
@@ -201,7 +217,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/config": {
+    "/api/v1/projects/{slug}/config": {
         parameters: {
             query?: never;
             header?: never;
@@ -217,7 +233,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/conversions": {
+    "/api/v1/projects/{slug}/conversions": {
         parameters: {
             query?: never;
             header?: never;
@@ -233,7 +249,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/conversions/{id}": {
+    "/api/v1/projects/{slug}/conversions/{id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -249,7 +265,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/conversions/{id}/files": {
+    "/api/v1/projects/{slug}/conversions/{id}/files": {
         parameters: {
             query?: never;
             header?: never;
@@ -266,7 +282,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/conversions/{id}/files.zip": {
+    "/api/v1/projects/{slug}/conversions/{id}/files.zip": {
         parameters: {
             query?: never;
             header?: never;
@@ -283,7 +299,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/conversions/{id}/report.csv": {
+    "/api/v1/projects/{slug}/conversions/{id}/report.csv": {
         parameters: {
             query?: never;
             header?: never;
@@ -300,7 +316,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/conversions/{id}/report.json": {
+    "/api/v1/projects/{slug}/conversions/{id}/report.json": {
         parameters: {
             query?: never;
             header?: never;
@@ -317,7 +333,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/conversions/preview": {
+    "/api/v1/projects/{slug}/conversions/preview": {
         parameters: {
             query?: never;
             header?: never;
@@ -333,7 +349,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/design/findings": {
+    "/api/v1/projects/{slug}/design/findings": {
         parameters: {
             query?: never;
             header?: never;
@@ -350,7 +366,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/export.ocioz": {
+    "/api/v1/projects/{slug}/export.ocioz": {
         parameters: {
             query?: never;
             header?: never;
@@ -366,7 +382,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/export.zip": {
+    "/api/v1/projects/{slug}/export.zip": {
         parameters: {
             query?: never;
             header?: never;
@@ -382,7 +398,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/findings": {
+    "/api/v1/projects/{slug}/findings": {
         parameters: {
             query?: never;
             header?: never;
@@ -398,7 +414,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/fix": {
+    "/api/v1/projects/{slug}/fix": {
         parameters: {
             query?: never;
             header?: never;
@@ -414,7 +430,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/follow": {
+    "/api/v1/projects/{slug}/follow": {
         parameters: {
             query?: never;
             header?: never;
@@ -430,7 +446,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/grade-look": {
+    "/api/v1/projects/{slug}/grade-look": {
         parameters: {
             query?: never;
             header?: never;
@@ -450,7 +466,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/intakes": {
+    "/api/v1/projects/{slug}/intakes": {
         parameters: {
             query?: never;
             header?: never;
@@ -466,7 +482,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/intakes/{id}/files": {
+    "/api/v1/projects/{slug}/intakes/{id}/files": {
         parameters: {
             query?: never;
             header?: never;
@@ -482,7 +498,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/intakes/{id}/start": {
+    "/api/v1/projects/{slug}/intakes/{id}/start": {
         parameters: {
             query?: never;
             header?: never;
@@ -498,7 +514,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/jobs": {
+    "/api/v1/projects/{slug}/jobs": {
         parameters: {
             query?: never;
             header?: never;
@@ -514,7 +530,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/jobs/{id}/cancel": {
+    "/api/v1/projects/{slug}/jobs/{id}/cancel": {
         parameters: {
             query?: never;
             header?: never;
@@ -530,7 +546,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/kept-comparisons": {
+    "/api/v1/projects/{slug}/kept-comparisons": {
         parameters: {
             query?: never;
             header?: never;
@@ -546,7 +562,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/kept-comparisons/{id}": {
+    "/api/v1/projects/{slug}/kept-comparisons/{id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -562,7 +578,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/lights": {
+    "/api/v1/projects/{slug}/lights": {
         parameters: {
             query?: never;
             header?: never;
@@ -578,7 +594,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/look-file": {
+    "/api/v1/projects/{slug}/look-file": {
         parameters: {
             query?: never;
             header?: never;
@@ -595,7 +611,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/meaning": {
+    "/api/v1/projects/{slug}/meaning": {
         parameters: {
             query?: never;
             header?: never;
@@ -612,7 +628,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/outputs": {
+    "/api/v1/projects/{slug}/outputs": {
         parameters: {
             query?: never;
             header?: never;
@@ -628,7 +644,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/outputs/{id}": {
+    "/api/v1/projects/{slug}/outputs/{id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -644,7 +660,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/outputs/{id}/file": {
+    "/api/v1/projects/{slug}/outputs/{id}/file": {
         parameters: {
             query?: never;
             header?: never;
@@ -660,7 +676,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/own-findings": {
+    "/api/v1/projects/{slug}/own-findings": {
         parameters: {
             query?: never;
             header?: never;
@@ -676,7 +692,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/pair/difference": {
+    "/api/v1/projects/{slug}/pair/difference": {
         parameters: {
             query?: never;
             header?: never;
@@ -692,7 +708,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/pair/match": {
+    "/api/v1/projects/{slug}/pair/match": {
         parameters: {
             query?: never;
             header?: never;
@@ -709,7 +725,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/path": {
+    "/api/v1/projects/{slug}/path": {
         parameters: {
             query?: never;
             header?: never;
@@ -725,7 +741,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/probes": {
+    "/api/v1/projects/{slug}/probes": {
         parameters: {
             query?: never;
             header?: never;
@@ -741,7 +757,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/program": {
+    "/api/v1/projects/{slug}/program": {
         parameters: {
             query?: never;
             header?: never;
@@ -757,7 +773,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/program/difference": {
+    "/api/v1/projects/{slug}/program/difference": {
         parameters: {
             query?: never;
             header?: never;
@@ -773,7 +789,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/program/proof": {
+    "/api/v1/projects/{slug}/program/proof": {
         parameters: {
             query?: never;
             header?: never;
@@ -793,7 +809,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/redo": {
+    "/api/v1/projects/{slug}/redo": {
         parameters: {
             query?: never;
             header?: never;
@@ -809,7 +825,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/reflectances": {
+    "/api/v1/projects/{slug}/reflectances": {
         parameters: {
             query?: never;
             header?: never;
@@ -826,7 +842,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/renders": {
+    "/api/v1/projects/{slug}/renders": {
         parameters: {
             query?: never;
             header?: never;
@@ -842,7 +858,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/renders/{id}": {
+    "/api/v1/projects/{slug}/renders/{id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -858,7 +874,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/renders/{id}/light": {
+    "/api/v1/projects/{slug}/renders/{id}/light": {
         parameters: {
             query?: never;
             header?: never;
@@ -878,7 +894,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/renders/{id}/light-scope": {
+    "/api/v1/projects/{slug}/renders/{id}/light-scope": {
         parameters: {
             query?: never;
             header?: never;
@@ -894,7 +910,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/renders/{id}/marks": {
+    "/api/v1/projects/{slug}/renders/{id}/marks": {
         parameters: {
             query?: never;
             header?: never;
@@ -911,7 +927,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/renders/{id}/picture": {
+    "/api/v1/projects/{slug}/renders/{id}/picture": {
         parameters: {
             query?: never;
             header?: never;
@@ -927,7 +943,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/renders/{id}/probe": {
+    "/api/v1/projects/{slug}/renders/{id}/probe": {
         parameters: {
             query?: never;
             header?: never;
@@ -943,7 +959,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/renders/{id}/scope": {
+    "/api/v1/projects/{slug}/renders/{id}/scope": {
         parameters: {
             query?: never;
             header?: never;
@@ -959,7 +975,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/revisions": {
+    "/api/v1/projects/{slug}/revisions": {
         parameters: {
             query?: never;
             header?: never;
@@ -975,7 +991,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/rig": {
+    "/api/v1/projects/{slug}/rig": {
         parameters: {
             query?: never;
             header?: never;
@@ -991,7 +1007,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/rig/picture": {
+    "/api/v1/projects/{slug}/rig/picture": {
         parameters: {
             query?: never;
             header?: never;
@@ -1007,7 +1023,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/rig/renders": {
+    "/api/v1/projects/{slug}/rig/renders": {
         parameters: {
             query?: never;
             header?: never;
@@ -1023,7 +1039,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/rig/sameness": {
+    "/api/v1/projects/{slug}/rig/sameness": {
         parameters: {
             query?: never;
             header?: never;
@@ -1040,7 +1056,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/rig/spectral": {
+    "/api/v1/projects/{slug}/rig/spectral": {
         parameters: {
             query?: never;
             header?: never;
@@ -1058,7 +1074,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/setup": {
+    "/api/v1/projects/{slug}/setup": {
         parameters: {
             query?: never;
             header?: never;
@@ -1074,7 +1090,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/setup-preview": {
+    "/api/v1/projects/{slug}/setup-preview": {
         parameters: {
             query?: never;
             header?: never;
@@ -1091,7 +1107,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/space": {
+    "/api/v1/projects/{slug}/space": {
         parameters: {
             query?: never;
             header?: never;
@@ -1107,7 +1123,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/stations": {
+    "/api/v1/projects/{slug}/station-order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["projects_station_order_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/stations": {
         parameters: {
             query?: never;
             header?: never;
@@ -1116,14 +1148,14 @@ export interface paths {
         };
         get: operations["projects_stations_list"];
         put?: never;
-        post?: never;
+        post: operations["projects_stations_create"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/stations/{id}": {
+    "/api/v1/projects/{slug}/stations/{id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1133,13 +1165,13 @@ export interface paths {
         get?: never;
         put: operations["projects_stations_update"];
         post?: never;
-        delete?: never;
+        delete: operations["projects_stations_destroy"];
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/stations/{id}/config": {
+    "/api/v1/projects/{slug}/stations/{id}/config": {
         parameters: {
             query?: never;
             header?: never;
@@ -1155,7 +1187,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/stations/{id}/config/file": {
+    "/api/v1/projects/{slug}/stations/{id}/config/file": {
         parameters: {
             query?: never;
             header?: never;
@@ -1171,7 +1203,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/stations/{id}/sheet": {
+    "/api/v1/projects/{slug}/stations/{id}/sheet": {
         parameters: {
             query?: never;
             header?: never;
@@ -1187,7 +1219,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/stations/{id}/sheet.txt": {
+    "/api/v1/projects/{slug}/stations/{id}/sheet.txt": {
         parameters: {
             query?: never;
             header?: never;
@@ -1203,7 +1235,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/swatches": {
+    "/api/v1/projects/{slug}/swatches": {
         parameters: {
             query?: never;
             header?: never;
@@ -1221,7 +1253,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/swatches.csv": {
+    "/api/v1/projects/{slug}/swatches.csv": {
         parameters: {
             query?: never;
             header?: never;
@@ -1237,7 +1269,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/swatches.json": {
+    "/api/v1/projects/{slug}/swatches.json": {
         parameters: {
             query?: never;
             header?: never;
@@ -1253,7 +1285,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/swatches/file": {
+    "/api/v1/projects/{slug}/swatches/file": {
         parameters: {
             query?: never;
             header?: never;
@@ -1270,7 +1302,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/swatches/remove": {
+    "/api/v1/projects/{slug}/swatches/remove": {
         parameters: {
             query?: never;
             header?: never;
@@ -1286,7 +1318,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/target-differences": {
+    "/api/v1/projects/{slug}/target-differences": {
         parameters: {
             query?: never;
             header?: never;
@@ -1303,7 +1335,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/test-pictures/{name}": {
+    "/api/v1/projects/{slug}/test-pictures/{name}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1320,7 +1352,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/texture-folders": {
+    "/api/v1/projects/{slug}/texture-folders": {
         parameters: {
             query?: never;
             header?: never;
@@ -1336,7 +1368,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/texture-folders/{id}": {
+    "/api/v1/projects/{slug}/texture-folders/{id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1352,7 +1384,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/texture-folders/{id}/look-again": {
+    "/api/v1/projects/{slug}/texture-folders/{id}/look-again": {
         parameters: {
             query?: never;
             header?: never;
@@ -1368,7 +1400,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/textures": {
+    "/api/v1/projects/{slug}/textures": {
         parameters: {
             query?: never;
             header?: never;
@@ -1384,7 +1416,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/textures/{id}": {
+    "/api/v1/projects/{slug}/textures/{id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1400,7 +1432,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/textures/{id}/picture": {
+    "/api/v1/projects/{slug}/textures/{id}/picture": {
         parameters: {
             query?: never;
             header?: never;
@@ -1416,7 +1448,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/textures/{id}/pin": {
+    "/api/v1/projects/{slug}/textures/{id}/pin": {
         parameters: {
             query?: never;
             header?: never;
@@ -1432,7 +1464,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/textures/{id}/pixel": {
+    "/api/v1/projects/{slug}/textures/{id}/pixel": {
         parameters: {
             query?: never;
             header?: never;
@@ -1448,7 +1480,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/textures/{id}/read-undone": {
+    "/api/v1/projects/{slug}/textures/{id}/read-undone": {
         parameters: {
             query?: never;
             header?: never;
@@ -1464,7 +1496,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/textures/{id}/study": {
+    "/api/v1/projects/{slug}/textures/{id}/study": {
         parameters: {
             query?: never;
             header?: never;
@@ -1480,7 +1512,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/textures/{id}/undone": {
+    "/api/v1/projects/{slug}/textures/{id}/undone": {
         parameters: {
             query?: never;
             header?: never;
@@ -1497,7 +1529,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/textures/choices": {
+    "/api/v1/projects/{slug}/textures/choices": {
         parameters: {
             query?: never;
             header?: never;
@@ -1514,7 +1546,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/textures/compare-material": {
+    "/api/v1/projects/{slug}/textures/compare-material": {
         parameters: {
             query?: never;
             header?: never;
@@ -1530,7 +1562,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/textures/ids": {
+    "/api/v1/projects/{slug}/textures/ids": {
         parameters: {
             query?: never;
             header?: never;
@@ -1547,7 +1579,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/textures/manifest.csv": {
+    "/api/v1/projects/{slug}/textures/manifest.csv": {
         parameters: {
             query?: never;
             header?: never;
@@ -1564,7 +1596,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/textures/manifest.json": {
+    "/api/v1/projects/{slug}/textures/manifest.json": {
         parameters: {
             query?: never;
             header?: never;
@@ -1581,7 +1613,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/textures/materials.zip": {
+    "/api/v1/projects/{slug}/textures/materials.zip": {
         parameters: {
             query?: never;
             header?: never;
@@ -1598,7 +1630,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/textures/pins": {
+    "/api/v1/projects/{slug}/textures/pins": {
         parameters: {
             query?: never;
             header?: never;
@@ -1615,7 +1647,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/textures/remove": {
+    "/api/v1/projects/{slug}/textures/remove": {
         parameters: {
             query?: never;
             header?: never;
@@ -1631,7 +1663,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/textures/run-rules": {
+    "/api/v1/projects/{slug}/textures/run-rules": {
         parameters: {
             query?: never;
             header?: never;
@@ -1647,7 +1679,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/textures/summary": {
+    "/api/v1/projects/{slug}/textures/summary": {
         parameters: {
             query?: never;
             header?: never;
@@ -1664,7 +1696,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/tone": {
+    "/api/v1/projects/{slug}/tone": {
         parameters: {
             query?: never;
             header?: never;
@@ -1680,7 +1712,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/tone/sweep": {
+    "/api/v1/projects/{slug}/tone/sweep": {
         parameters: {
             query?: never;
             header?: never;
@@ -1697,7 +1729,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/tracer": {
+    "/api/v1/projects/{slug}/tracer": {
         parameters: {
             query?: never;
             header?: never;
@@ -1713,7 +1745,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/trim": {
+    "/api/v1/projects/{slug}/trim": {
         parameters: {
             query?: never;
             header?: never;
@@ -1731,7 +1763,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/undo": {
+    "/api/v1/projects/{slug}/undo": {
         parameters: {
             query?: never;
             header?: never;
@@ -1747,7 +1779,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/working-space": {
+    "/api/v1/projects/{slug}/working-space": {
         parameters: {
             query?: never;
             header?: never;
@@ -1764,7 +1796,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{slug}/working-space/changes": {
+    "/api/v1/projects/{slug}/working-space/changes": {
         parameters: {
             query?: never;
             header?: never;
@@ -1781,7 +1813,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/view-families": {
+    "/api/v1/view-families": {
         parameters: {
             query?: never;
             header?: never;
@@ -1862,8 +1894,6 @@ export interface components {
         BasedOn: {
             based_on: number;
         };
-        /** @enum {integer} */
-        BitsEnum: 8 | 16;
         /** @enum {unknown} */
         BlankEnum: "";
         Builtin: {
@@ -2024,6 +2054,12 @@ export interface components {
         };
         /** @enum {string} */
         CurveEnum: "linear" | "srgb" | "power" | "rec709" | "acescct" | "pq";
+        /** @description A kind of thing that leaves the project, and what it is for. */
+        Deliverable: {
+            kind: string;
+            label: string;
+            use: string;
+        };
         /** @description Parameters of an AgX or filmic view; their limits are those of the family. */
         Design: {
             /** Format: double */
@@ -2432,11 +2468,6 @@ export interface components {
             based_on: number;
             lights: components["schemas"]["LightFields"][];
         };
-        Line: {
-            setting: string;
-            value: string;
-            why: string;
-        };
         Look: {
             name: string;
             process_space: string;
@@ -2521,21 +2552,23 @@ export interface components {
             encoding: string;
             description: string;
         };
-        /** @description A still takes a view (the project's own where none is named), exposure and bits; a hand-off takes neither. */
+        /** @description A deliverable of a render. Settings are those of the kind; what is left out is as the project has chosen. */
         NewOutput: {
             kind: components["schemas"]["NewOutputKindEnum"];
             render: number;
-            view?: components["schemas"]["ViewChoice"];
-            /**
-             * Format: double
-             * @default 0
-             */
-            exposure: number;
-            /** @default 16 */
-            bits: components["schemas"]["BitsEnum"];
+            settings?: {
+                [key: string]: unknown;
+            };
         };
         /** @enum {string} */
-        NewOutputKindEnum: "still" | "handoff";
+        NewOutputKindEnum: "handoff" | "still";
+        NewStation: {
+            name: string;
+            reads: components["schemas"]["ReadsEnum"];
+            ocio_version: string;
+            /** @default false */
+            follows_file_rules: boolean;
+        };
         /** @enum {unknown} */
         NullEnum: null;
         /** @description What to convert, and how; `place` is a folder of the machine, empty for a zip to fetch. */
@@ -2774,6 +2807,8 @@ export interface components {
             /** Format: double */
             below_zero: number;
         };
+        /** @enum {string} */
+        ReadsEnum: "textures" | "renders";
         Reason: {
             kind: components["schemas"]["ReasonKindEnum"];
             index: number | null;
@@ -2961,8 +2996,9 @@ export interface components {
             shown: (number | null)[];
         };
         Section: {
+            key: string;
             title: string;
-            lines: components["schemas"]["Line"][];
+            settings: components["schemas"]["Setting"][];
         };
         /** @description A set of several files. Tiles, frames and resolutions are given by their first and last, empty for none. */
         Set: {
@@ -2985,6 +3021,16 @@ export interface components {
             resolution: string;
             frame: string;
         };
+        /** @description `key` stays, `label` is what most applications call it, `kind` says what the value is. */
+        Setting: {
+            key: string;
+            label: string;
+            value: string;
+            kind: components["schemas"]["SettingKindEnum"];
+            why: string;
+        };
+        /** @enum {string} */
+        SettingKindEnum: "choice" | "display" | "file" | "file format" | "look" | "name" | "numbers" | "space" | "version" | "view";
         Setup: {
             base: string;
             working_space: string;
@@ -3137,6 +3183,10 @@ export interface components {
             version: string;
             own: boolean;
             replacements: components["schemas"]["Replacement"][];
+        };
+        /** @description All stations of the project by their ids, in the order of work. */
+        StationOrder: {
+            stations: number[];
         };
         Step: {
             kind: string;
@@ -3514,6 +3564,25 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Format"][];
+                };
+            };
+        };
+    };
+    deliverables_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Deliverable"][];
                 };
             };
         };
@@ -5335,6 +5404,31 @@ export interface operations {
             };
         };
     };
+    projects_station_order_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StationOrder"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Station"][];
+                };
+            };
+        };
+    };
     projects_stations_list: {
         parameters: {
             query?: never;
@@ -5352,6 +5446,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Station"][];
+                };
+            };
+        };
+    };
+    projects_stations_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewStation"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Station"];
                 };
             };
         };
@@ -5379,6 +5498,27 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Station"];
                 };
+            };
+        };
+    };
+    projects_stations_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

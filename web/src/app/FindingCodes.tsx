@@ -7,7 +7,7 @@ import { Loaded } from '../shared/states';
 
 /** Every code a finding can have, and what it means. */
 export function FindingCodes() {
-  const codes = useQuery({ queryKey: ['finding-codes'], queryFn: () => body(api.GET('/api/finding-codes')) });
+  const codes = useQuery({ queryKey: ['finding-codes'], queryFn: () => body(api.GET('/api/v1/finding-codes')) });
   return (
     <main className="column" style={{ height: '100%', margin: '0 auto', maxWidth: 900 }}>
       <div className="row spread">

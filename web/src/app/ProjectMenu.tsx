@@ -12,7 +12,7 @@ import { useUndo } from './useUndo';
 export function ProjectMenu({ project }: { project: Project }) {
   const navigate = useNavigate();
   const { undo, redo } = useUndo(project);
-  const projects = useQuery({ queryKey: ['projects'], queryFn: () => body(api.GET('/api/projects')) });
+  const projects = useQuery({ queryKey: ['projects'], queryFn: () => body(api.GET('/api/v1/projects')) });
   const others = projects.data?.filter((other) => other.slug !== project.slug) ?? [];
   return (
     <Menu position="bottom-start" width={260}>

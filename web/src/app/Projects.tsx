@@ -14,7 +14,7 @@ export const remember = (slug: string) => localStorage.setItem(LAST, slug);
 /** Opens the project last worked on; with `?all`, lists them. */
 export function Projects() {
   const [search] = useSearchParams();
-  const projects = useQuery({ queryKey: ['projects'], queryFn: () => body(api.GET('/api/projects')) });
+  const projects = useQuery({ queryKey: ['projects'], queryFn: () => body(api.GET('/api/v1/projects')) });
   return (
     <Loaded of={projects}>
       {(listed) => {
@@ -41,7 +41,7 @@ function NewProject() {
   const navigate = useNavigate();
   const [name, setName] = useState('');
   const create = useMutation({
-    mutationFn: () => body(api.POST('/api/projects', { body: { name } as never })),
+    mutationFn: () => body(api.POST('/api/v1/projects', { body: { name } as never })),
     onSuccess: (project) => void navigate(`/p/${project.slug}`),
   });
   return (

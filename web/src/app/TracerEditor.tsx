@@ -11,7 +11,7 @@ export function TracerEditor({ project, onDone }: { project: Project; onDone: ()
   const [typed, setTyped] = useState(current);
   const change = useChange((slug) =>
     body(
-      api.PUT('/api/projects/{slug}/tracer', { params: { path: { slug } }, body: { ...typed, based_on: version } }),
+      api.PUT('/api/v1/projects/{slug}/tracer', { params: { path: { slug } }, body: { ...typed, based_on: version } }),
     ),
   );
   return (

@@ -49,7 +49,7 @@ export function Tray() {
 /** A job with its progress, its end in words, and a way to stop it. */
 export function JobCard({ job }: { job: Job }) {
   const cancel = useChange((slug, pk: number) =>
-    body(api.POST('/api/projects/{slug}/jobs/{id}/cancel', { params: { path: { slug, id: pk } } })),
+    body(api.POST('/api/v1/projects/{slug}/jobs/{id}/cancel', { params: { path: { slug, id: pk } } })),
   );
   return (
     <div className="card block">

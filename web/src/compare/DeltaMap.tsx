@@ -29,7 +29,7 @@ export function DeltaMap({
   const found = useQuery({
     queryKey: [slug, 'pair-difference', project.data?.revision.number, asked],
     queryFn: () =>
-      body(api.POST('/api/projects/{slug}/pair/difference', { params: { path: { slug } }, body: JSON.parse(asked) as never })),
+      body(api.POST('/api/v1/projects/{slug}/pair/difference', { params: { path: { slug } }, body: JSON.parse(asked) as never })),
     placeholderData: keepPreviousData,
     retry: false,
   });

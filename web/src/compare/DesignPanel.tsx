@@ -187,7 +187,7 @@ function Findings({ shown }: { shown: Shown }) {
     queryKey: ['design-findings', slug, draft],
     queryFn: () =>
       body(
-        api.GET('/api/projects/{slug}/design/findings', {
+        api.GET('/api/v1/projects/{slug}/design/findings', {
           params: { path: { slug }, query: { ...shown.choice, draft } },
         }),
       ),

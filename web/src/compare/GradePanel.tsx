@@ -47,7 +47,7 @@ export function GradePanel({
     typeof value === 'number' &&
     onChange({ ...grade, [row]: grade[row].map((kept, at) => (at === channel ? value : kept)) });
   const save = useChange((slug, based_on: number) =>
-    body(api.POST('/api/projects/{slug}/grade-look', { params: { path: { slug } }, body: { name, grade, based_on } })),
+    body(api.POST('/api/v1/projects/{slug}/grade-look', { params: { path: { slug } }, body: { name, grade, based_on } })),
   );
   const left = cdlLacks(grade);
   const offered = useViewFamilies();

@@ -22,17 +22,17 @@ export function KeptNotes({
   const [notes, setNotes] = useState(kept.notes);
   const save = useChange((slug, text: string) =>
     body(
-      api.PUT('/api/projects/{slug}/kept-comparisons/{id}', {
+      api.PUT('/api/v1/projects/{slug}/kept-comparisons/{id}', {
         params: { path: { slug, id: kept.id } },
         body: { name: kept.name, notes: text, based_on: kept.version },
       }),
     ),
   );
   const takeOver = useChange(async (slug) => {
-    const now = await body(api.GET('/api/projects/{slug}/comparison', { params: { path: { slug } } }));
+    const now = await body(api.GET('/api/v1/projects/{slug}/comparison', { params: { path: { slug } } }));
     const { probes, ...rest } = state;
     return body(
-      api.PUT('/api/projects/{slug}/comparison', {
+      api.PUT('/api/v1/projects/{slug}/comparison', {
         params: { path: { slug } },
         body: { ...rest, probes: probes.map(({ x, y }) => [x, y]), based_on: now.version },
       }),

@@ -20,7 +20,7 @@ const toneOf = (slug: string, revision: number | undefined, shown: Shown) => ({
   queryKey: [slug, 'tone', revision, shown.choice, configQuery(shown)],
   queryFn: () =>
     body(
-      api.GET('/api/projects/{slug}/tone', {
+      api.GET('/api/v1/projects/{slug}/tone', {
         params: { path: { slug }, query: { ...shown.choice, ...configQuery(shown) } },
       }),
     ),
@@ -108,7 +108,7 @@ export function LightPlaces({ panes }: { panes: Shown[] }) {
             tones[index]?.data?.refused === '' && (
               <figure key={index} style={{ margin: 0 }}>
                 <img
-                  src={`/api/projects/${slug}/tone/sweep?${new URLSearchParams({ ...shown.choice, ...Object.fromEntries(Object.entries(configQuery(shown)).map(([key, value]) => [key, String(value)])), v: String(revision) })}`}
+                  src={`/api/v1/projects/${slug}/tone/sweep?${new URLSearchParams({ ...shown.choice, ...Object.fromEntries(Object.entries(configQuery(shown)).map(([key, value]) => [key, String(value)])), v: String(revision) })}`}
                   alt={`Hues on their way to white through ${name(shown)}`}
                 />
                 <figcaption className="small quiet">

@@ -144,7 +144,7 @@ function ServerPicture({ shown, width, height, window, label, why }: LiveProps &
   const { render, choice, exposure, layer, working, revision } = shown;
   const { id, image, space } = render as Exclude<Shown['render'], string>;
   const picture = usePicture(
-    `/api/projects/${slug}/renders/${id}/picture?` +
+    `/api/v1/projects/${slug}/renders/${id}/picture?` +
       new URLSearchParams({
         ...choice,
         layer,

@@ -27,7 +27,7 @@ export function MatchPanel({
   const match = useMutation({
     mutationFn: () =>
       body(
-        api.POST('/api/projects/{slug}/pair/match', {
+        api.POST('/api/v1/projects/{slug}/pair/match', {
           params: { path: { slug } },
           body: { panes: states, ...common, kind, place, log: grade.log },
         }),

@@ -33,7 +33,7 @@ export function useProbes(places: Point[], asked: ProbesAsked) {
   return useQuery({
     queryKey: [slug, 'probes', project.data?.revision.number, steady],
     queryFn: () =>
-      body(api.POST('/api/projects/{slug}/probes', { params: { path: { slug } }, body: JSON.parse(steady) as never })),
+      body(api.POST('/api/v1/projects/{slug}/probes', { params: { path: { slug } }, body: JSON.parse(steady) as never })),
     enabled: places.length > 0,
     placeholderData: keepPreviousData,
   });

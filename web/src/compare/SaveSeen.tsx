@@ -14,7 +14,7 @@ export function useKept() {
   const slug = useSlug();
   return useQuery({
     queryKey: [slug, 'kept-comparisons'],
-    queryFn: () => body(api.GET('/api/projects/{slug}/kept-comparisons', { params: { path: { slug } } })),
+    queryFn: () => body(api.GET('/api/v1/projects/{slug}/kept-comparisons', { params: { path: { slug } } })),
   });
 }
 
@@ -46,10 +46,10 @@ export function SaveSeen({
     },
   });
   const keep = useChange((of, asked: { name: string; notes: string; state: Schemas['KeptState'] }) =>
-    body(api.POST('/api/projects/{slug}/kept-comparisons', { params: { path: { slug: of } }, body: asked })),
+    body(api.POST('/api/v1/projects/{slug}/kept-comparisons', { params: { path: { slug: of } }, body: asked })),
   );
   const drop = useChange((of, id: number) =>
-    body(api.DELETE('/api/projects/{slug}/kept-comparisons/{id}', { params: { path: { slug: of, id } } })),
+    body(api.DELETE('/api/v1/projects/{slug}/kept-comparisons/{id}', { params: { path: { slug: of, id } } })),
   );
   return (
     <Popover opened={opened} onChange={(open) => !open && close()} width={320} position="bottom-end" trapFocus returnFocus>

@@ -108,7 +108,7 @@ function ScopePicture({
   const region = JSON.parse(steady) as Record<string, number | string>;
   const numbers = Object.fromEntries(Object.entries(region).map(([name, value]) => [name, String(value)]));
   const picture = usePicture(
-    `/api/projects/${slug}/renders/${render.id}/scope?` +
+    `/api/v1/projects/${slug}/renders/${render.id}/scope?` +
       new URLSearchParams({
         ...shown.choice,
         ...numbers,
@@ -143,7 +143,7 @@ function LightScope({ render, kind, steady }: { render: Render; kind: Kind; stea
     queryKey: [slug, 'light-scope', render.id, render.version, project.data?.revision.number, steady],
     queryFn: () =>
       body(
-        api.GET('/api/projects/{slug}/renders/{id}/light-scope', {
+        api.GET('/api/v1/projects/{slug}/renders/{id}/light-scope', {
           params: { path: { slug, id: render.id }, query: JSON.parse(steady) as Record<string, never> },
         }),
       ),
@@ -152,7 +152,7 @@ function LightScope({ render, kind, steady }: { render: Render; kind: Kind; stea
   const working = useQuery({
     queryKey: [slug, 'working-space', project.data?.revision.number],
     queryFn: () =>
-      body(api.GET('/api/projects/{slug}/working-space', { params: { path: { slug } } })),
+      body(api.GET('/api/v1/projects/{slug}/working-space', { params: { path: { slug } } })),
     retry: false,
   });
   if (found.error) return <p role="alert">{found.error.message}</p>;

@@ -64,9 +64,9 @@ function useLightSource(shown: Shown) {
   );
   const source =
     typeof render === 'string'
-      ? { path: `/api/projects/${slug}/test-pictures/${render}`, key: `${render} ${at}`, query }
+      ? { path: `/api/v1/projects/${slug}/test-pictures/${render}`, key: `${render} ${at}`, query }
       : {
-          path: `/api/projects/${slug}/renders/${render.id}/light`,
+          path: `/api/v1/projects/${slug}/renders/${render.id}/light`,
           key: `${render.image} ${render.space} ${layer} ${at}`,
           query: { ...query, layer },
         };
@@ -163,7 +163,7 @@ export function useProgram(shown: Shown, target: Target = 'codes', enabled = tru
     queryKey: ['program', slug, key],
     queryFn: () =>
       body(
-        api.GET('/api/projects/{slug}/program', {
+        api.GET('/api/v1/projects/{slug}/program', {
           params: { path: { slug }, query: { ...choice, ...configQuery(shown), target } },
         }),
       ),
@@ -193,7 +193,7 @@ export function useSelfTest(shown: Shown) {
       if (!(found instanceof Drawer) || !program.data) return null;
       const { choice } = shown;
       const query = new URLSearchParams({ ...choice, ...(shown.working ? { working: shown.working } : {}) });
-      const answer = await fetch(`/api/projects/${slug}/program/proof?${query}`);
+      const answer = await fetch(`/api/v1/projects/${slug}/program/proof?${query}`);
       if (!answer.ok) return null;
       const values = new Float32Array(await answer.arrayBuffer());
       const light = values.subarray(0, values.length / 2);
@@ -208,7 +208,7 @@ export function useSelfTest(shown: Shown) {
       });
       const isHdr = program.data.light === 'hdr';
       if (!isHdr) {
-        await api.POST('/api/projects/{slug}/program/difference', {
+        await api.POST('/api/v1/projects/{slug}/program/difference', {
           params: { path: { slug } },
           body: { ...choice, largest },
         });

@@ -56,7 +56,7 @@ export function useProjectTable(comparison: Comparison, render: Render | undefin
         const before = { ...stateOf(latest.current), render: render?.id ?? null };
         const { probes, ...after } = { ...before, ...change(before) };
         const saved = await body(
-          api.PUT('/api/projects/{slug}/comparison', {
+          api.PUT('/api/v1/projects/{slug}/comparison', {
             params: { path: { slug } },
             body: { ...after, probes: probes.map(({ x, y }) => [x, y]), based_on: latest.current.version },
           }),

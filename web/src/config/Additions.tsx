@@ -24,7 +24,7 @@ export function Additions() {
       close,
     );
   const bring = useMutation({
-    mutationFn: (file: File) => send<AddedLook[]>(`/api/projects/${slug}/look-file`, { file }),
+    mutationFn: (file: File) => send<AddedLook[]>(`/api/v1/projects/${slug}/look-file`, { file }),
     // A LUT does not say what it is made for, so that is asked.
     onSuccess: (brought) => (brought[0]?.lut ? setAdding(brought[0]) : addLooks(brought)),
   });

@@ -14,7 +14,7 @@ export function BaseConfig({ config }: { config: Config }) {
   const [choosing, setChoosing] = useState(false);
   const startFrom = (base: string, name: string) => propose({ base }, `Start from ${name}`, () => setChoosing(false));
   const bring = useMutation({
-    mutationFn: (file: File) => send<Schemas['Base']>(`/api/projects/${slug}/base`, { file }),
+    mutationFn: (file: File) => send<Schemas['Base']>(`/api/v1/projects/${slug}/base`, { file }),
     onSuccess: ({ base, name }) => startFrom(base, name),
   });
   const current = builtins.data?.find(({ name }) => name === config.base);

@@ -19,7 +19,7 @@ export function CompareTwo({ config }: { config: Config }) {
   const [compared, setCompared] = useState<string[]>([]);
   const compare = useMutation({
     mutationFn: () =>
-      body(api.POST('/api/projects/{slug}/compare-configs', { params: { path: { slug } }, body: { first, second } })),
+      body(api.POST('/api/v1/projects/{slug}/compare-configs', { params: { path: { slug } }, body: { first, second } })),
     onSuccess: () => setCompared([first, second].map(label)),
   });
   const data = [

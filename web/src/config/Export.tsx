@@ -11,14 +11,14 @@ export function Export({ config }: { config: Config }) {
       <h2>Export</h2>
       <div className="row">
         {readsArchives(config.version) && (
-          <Button component="a" variant="filled" href={`/api/projects/${slug}/export.ocioz`} download>
+          <Button component="a" variant="filled" href={`/api/v1/projects/${slug}/export.ocioz`} download>
             {config.export_name}.ocioz
           </Button>
         )}
         <Button
           component="a"
           variant={readsArchives(config.version) ? 'default' : 'filled'}
-          href={`/api/projects/${slug}/export.zip`}
+          href={`/api/v1/projects/${slug}/export.zip`}
           download
         >
           {readsArchives(config.version) ? 'zip' : `${config.export_name}.zip`}

@@ -30,7 +30,7 @@ export function Follow() {
   const rows = useQuery({
     queryKey: [slug, 'follow', project.data?.revision.number, steady],
     queryFn: () =>
-      body(api.GET('/api/projects/{slug}/follow', { params: { path: { slug }, query: steady as never } })),
+      body(api.GET('/api/v1/projects/{slug}/follow', { params: { path: { slug }, query: steady as never } })),
     enabled: Boolean(steady),
     placeholderData: keepPreviousData,
     retry: false,

@@ -19,9 +19,9 @@ export function InUse({ config }: { config: Config }) {
     mutationFn: (asked: File | string): Promise<Comparison> =>
       typeof asked === 'string'
         ? body(
-            api.POST('/api/projects/{slug}/compare-path', { params: { path: { slug } }, body: { path: asked } }),
+            api.POST('/api/v1/projects/{slug}/compare-path', { params: { path: { slug } }, body: { path: asked } }),
           )
-        : send<Comparison>(`/api/projects/${slug}/compare-file`, { file: asked }),
+        : send<Comparison>(`/api/v1/projects/${slug}/compare-file`, { file: asked }),
     onSuccess: (_, asked) => setTheirs(typeof asked === 'string' ? asked : asked.name),
   });
   const first = config.displays[0];

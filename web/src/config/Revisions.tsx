@@ -60,7 +60,7 @@ function Row({ revision }: { revision: Revision }) {
   const current = project.data?.revision.number ?? 0;
   const goTo = useChange((slug, number: number) =>
     body(
-      api.POST('/api/projects/{slug}/revisions', { params: { path: { slug } }, body: { number, based_on: current } }),
+      api.POST('/api/v1/projects/{slug}/revisions', { params: { path: { slug } }, body: { number, based_on: current } }),
     ),
   );
   const made = new Date(revision.created);

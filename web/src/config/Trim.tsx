@@ -36,7 +36,7 @@ function TrimForm({ choices }: { choices: Choices }) {
     views: choices.views.filter((view) => views.has(viewKey(view))).map(({ display, view }) => ({ display, view, look: '' })),
   };
   const preview = useMutation({
-    mutationFn: () => body(api.POST('/api/projects/{slug}/trim', { params: { path: { slug } }, body: picked })),
+    mutationFn: () => body(api.POST('/api/v1/projects/{slug}/trim', { params: { path: { slug } }, body: picked })),
   });
   const toggle = (set: Set<string>, save: (next: Set<string>) => void, name: string) => {
     const next = new Set(set);

@@ -1,16 +1,15 @@
-import { Button, Checkbox, CopyButton, Select } from '@mantine/core';
+import { Button, Checkbox, CopyButton, Select, TextInput } from '@mantine/core';
 import { useQuery } from '@tanstack/react-query';
 import { Fragment, useState } from 'react';
 
 import { api, body, type Schemas } from '../api/client';
-import { type SetupParts, type Station, useChange, useOwnFindings, useProject, useSlug, useStations } from '../api/hooks';
+import { type SetupParts, type Station, useChange, useOwnFindings, useProject, useSlug, useStations, useViewFamilies } from '../api/hooks';
 import { FindingCard } from '../shared/FindingCard';
 import { LevelMark } from '../shared/marks';
 import { Replacements } from '../shared/Replacements';
 import { Empty, Loaded } from '../shared/states';
 
-const OCIO_VERSIONS = ['2.0', '2.1', '2.2', '2.3', '2.4', '2.5', '2.6'];
-const READS: Record<string, string> = { textures: 'reads textures, writes renders', renders: 'reads renders' };
+const READS: Record<Schemas['ReadsEnum'], string> = { textures: 'reads textures, writes renders', renders: 'reads renders' };
 
 /** The chain of applications, and what must be set in each. */
 export function Handoffs() {
@@ -26,7 +25,14 @@ export function Handoffs() {
             ?.filter(({ code, level }) => code.startsWith('handoff.') && level === 'blocker')
             .map(({ subject }) => subject),
         );
-        if (!station) return <Empty>This project has no stations.</Empty>;
+        if (!station) {
+          return (
+            <Empty>
+              <p>The chain is empty. Add the first application, such as your renderer.</p>
+              <NewStation onAdded={setChosen} />
+            </Empty>
+          );
+        }
         return (
           <div className="columns">
             <section className="column" aria-label="Stations">
@@ -48,11 +54,12 @@ export function Handoffs() {
                     <strong className="row">
                       {failing.has(item.name) && <LevelMark level="blocker" />} {item.name}
                     </strong>
-                    <span className="quiet small">{READS[item.reads] ?? item.reads}</span>
+                    <span className="quiet small">{READS[item.reads as Schemas['ReadsEnum']]}</span>
                   </button>
                 </div>
               ))}
-              <StationForm key={station.id} station={station} />
+              <StationForm key={station.id} station={station} chain={listed} />
+              <NewStation onAdded={setChosen} />
             </section>
             <Sheet key={`sheet-${station.id}`} station={station} />
           </div>
@@ -63,10 +70,11 @@ export function Handoffs() {
 }
 
 /** What a station can do decides what its sheet says. */
-function StationForm({ station }: { station: Station }) {
+function StationForm({ station, chain }: { station: Station; chain: Station[] }) {
+  const versions = useViewFamilies().data?.versions ?? [];
   const change = useChange((slug, fields: { ocio_version?: string; follows_file_rules?: boolean }) =>
     body(
-      api.PUT('/api/projects/{slug}/stations/{id}', {
+      api.PUT('/api/v1/projects/{slug}/stations/{id}', {
         params: { path: { slug, id: station.id } },
         body: {
           ocio_version: station.ocio_version,
@@ -82,7 +90,7 @@ function StationForm({ station }: { station: Station }) {
       <h3>What the {station.name.toLowerCase()} can do</h3>
       <Select
         label="Loads OCIO configs up to"
-        data={OCIO_VERSIONS}
+        data={versions}
         value={station.ocio_version}
         disabled={change.isPending}
         onChange={(version) => version && change.mutate({ ocio_version: version })}
@@ -97,7 +105,78 @@ function StationForm({ station }: { station: Station }) {
           onChange={(event) => change.mutate({ follows_file_rules: event.currentTarget.checked })}
         />
       )}
+      <ChainButtons station={station} chain={chain} />
     </div>
+  );
+}
+
+/** Its place in the chain. */
+function ChainButtons({ station, chain }: { station: Station; chain: Station[] }) {
+  const order = useChange((slug, stations: number[]) =>
+    body(api.PUT('/api/v1/projects/{slug}/station-order', { params: { path: { slug } }, body: { stations } })),
+  );
+  const remove = useChange((slug) =>
+    body(api.DELETE('/api/v1/projects/{slug}/stations/{id}', { params: { path: { slug, id: station.id } } })),
+  );
+  const ids = chain.map(({ id }) => id);
+  const place = ids.indexOf(station.id);
+  const move = (by: number) => order.mutate(ids.toSpliced(place, 1).toSpliced(place + by, 0, station.id));
+  return (
+    <div className="row wrap">
+      <Button size="compact-xs" disabled={place === 0 || order.isPending} onClick={() => move(-1)}>
+        Move up
+      </Button>
+      <Button size="compact-xs" disabled={place === ids.length - 1 || order.isPending} onClick={() => move(1)}>
+        Move down
+      </Button>
+      <Button size="compact-xs" variant="subtle" loading={remove.isPending} onClick={() => remove.mutate(undefined)}>
+        Remove
+      </Button>
+    </div>
+  );
+}
+
+/** One more application at the end of the chain. */
+function NewStation({ onAdded }: { onAdded: (id: number) => void }) {
+  const versions = useViewFamilies().data?.versions ?? [];
+  const [name, setName] = useState('');
+  const [reads, setReads] = useState<Schemas['ReadsEnum']>('renders');
+  const add = useChange((slug) =>
+    body(
+      api.POST('/api/v1/projects/{slug}/stations', {
+        params: { path: { slug } },
+        body: { name, reads, ocio_version: versions.at(-1) ?? '', follows_file_rules: reads === 'textures' },
+      }),
+    ),
+  );
+  return (
+    <form
+      className="block"
+      aria-label="New application"
+      onSubmit={(event) => {
+        event.preventDefault();
+        add.mutate(undefined, {
+          onSuccess: ({ id }) => {
+            setName('');
+            onAdded(id);
+          },
+        });
+      }}
+    >
+      <h3>Add an application</h3>
+      <TextInput label="Name" value={name} maxLength={80} onChange={(event) => setName(event.currentTarget.value)} />
+      <Select
+        label="What it does"
+        data={Object.entries(READS).map(([value, label]) => ({ value, label }))}
+        value={reads}
+        onChange={(value) => value && setReads(value as Schemas['ReadsEnum'])}
+      />
+      <div>
+        <Button type="submit" disabled={!name.trim()} loading={add.isPending}>
+          Add
+        </Button>
+      </div>
+    </form>
   );
 }
 
@@ -108,7 +187,7 @@ function Sheet({ station }: { station: Station }) {
   const sheet = useQuery({
     queryKey: [slug, 'sheet', station.id],
     queryFn: () =>
-      body(api.GET('/api/projects/{slug}/stations/{id}/sheet', { params: { path: { slug, id: station.id } } })),
+      body(api.GET('/api/v1/projects/{slug}/stations/{id}/sheet', { params: { path: { slug, id: station.id } } })),
   });
   const own =
     findings.data?.filter(({ code, subject }) => code.startsWith('handoff.') && subject === station.name) ?? [];
@@ -127,7 +206,7 @@ function Sheet({ station }: { station: Station }) {
       <section className="column" aria-label="Take the sheet along">
         <h2>Take it along</h2>
         <div className="row">
-          <Button component="a" variant="filled" href={`/api/projects/${slug}/stations/${station.id}/sheet.txt`} download>
+          <Button component="a" variant="filled" href={`/api/v1/projects/${slug}/stations/${station.id}/sheet.txt`} download>
             Save as text
           </Button>
         </div>
@@ -148,7 +227,7 @@ function StationConfig({ station }: { station: Station }) {
   const config = useQuery({
     queryKey: [slug, 'station-config', station.id, station.ocio_version, project.data?.revision.number],
     queryFn: () =>
-      body(api.GET('/api/projects/{slug}/stations/{id}/config', { params: { path: { slug, id: station.id } } })),
+      body(api.GET('/api/v1/projects/{slug}/stations/{id}/config', { params: { path: { slug, id: station.id } } })),
   });
   return (
     <div className="block" role="group" aria-label={`Config for the ${station.name.toLowerCase()}`}>
@@ -173,7 +252,7 @@ function StationConfig({ station }: { station: Station }) {
             />
           )}
           <div className="row">
-            <Button component="a" href={`/api/projects/${slug}/stations/${station.id}/config/file`} download>
+            <Button component="a" href={`/api/v1/projects/${slug}/stations/${station.id}/config/file`} download>
               Save {config.data.file}
             </Button>
           </div>
@@ -197,14 +276,14 @@ function SheetTable({ sections }: { sections: Schemas['Section'][] }) {
   return (
     <>
       {sections.map((section) => (
-        <div key={section.title} className="block">
+        <div key={section.key} className="block">
           <h3>{section.title}</h3>
           <table className="list">
             <tbody>
-              {section.lines.map((line) => (
-                <tr key={line.setting}>
+              {section.settings.map((line) => (
+                <tr key={line.key}>
                   <td style={{ width: '42%' }}>
-                    <Breakable text={line.setting} />
+                    <Breakable text={line.label} />
                   </td>
                   <td style={{ overflowWrap: 'anywhere' }}>
                     <span className="mono">{line.value}</span>
@@ -217,7 +296,7 @@ function SheetTable({ sections }: { sections: Schemas['Section'][] }) {
                           size="compact-xs"
                           variant="subtle"
                           onClick={copy}
-                          aria-label={`Copy the value of ${line.setting}`}
+                          aria-label={`Copy the value of ${line.label}`}
                         >
                           {copied ? 'Copied' : 'Copy'}
                         </Button>

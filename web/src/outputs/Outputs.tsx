@@ -9,6 +9,7 @@ import {
   type Render,
   useChange,
   useComparison,
+  useDeliverables,
   useJobs,
   useOutputs,
   useProject,
@@ -21,8 +22,6 @@ import { Facts } from '../shared/Facts';
 import { Empty, Loaded } from '../shared/states';
 import { ViewSelects } from '../shared/ViewSelects';
 
-const KINDS = { still: 'finished still', handoff: 'hand-off' } as const;
-
 /** Files that leave the project: made as jobs, listed with what was read back from them. */
 export function Outputs() {
   const slug = useSlug();
@@ -30,6 +29,7 @@ export function Outputs() {
   const renders = useRenders();
   const outputs = useOutputs();
   const jobs = useJobs();
+  const kinds = useDeliverables();
   const [chosen, setChosen] = useState<number>();
   const busyJobs = jobs.data?.filter(isBusy).length;
   const { refetch } = outputs;
@@ -79,7 +79,7 @@ export function Outputs() {
                           {output.name}
                         </button>
                       </td>
-                      <td className="quiet">{KINDS[output.kind as keyof typeof KINDS]}</td>
+                      <td className="quiet">{kinds.data?.find(({ kind }) => kind === output.kind)?.label ?? output.kind}</td>
                       <td className="quiet small">revision {output.revision}</td>
                       <td style={{ textAlign: 'right' }}>
                         <OutputState output={output} job={jobs.data?.find(({ id }) => id === output.job?.id)} />
@@ -112,7 +112,7 @@ function OutputState({ output, job }: { output: Output; job: JobState }) {
       <Button
         component="a"
         size="compact-xs"
-        href={`/api/projects/${slug}/outputs/${output.id}/file`}
+        href={`/api/v1/projects/${slug}/outputs/${output.id}/file`}
         download
         aria-label={`Save ${output.name}`}
       >
@@ -128,7 +128,7 @@ function OutputState({ output, job }: { output: Output; job: JobState }) {
 function OutputFacts({ output, job }: { output: Output; job: JobState }) {
   const slug = useSlug();
   const remove = useChange((slug) =>
-    body(api.DELETE('/api/projects/{slug}/outputs/{id}', { params: { path: { slug, id: output.id } } })),
+    body(api.DELETE('/api/v1/projects/{slug}/outputs/{id}', { params: { path: { slug, id: output.id } } })),
   );
   const state = job ?? output.job;
   return (
@@ -137,7 +137,7 @@ function OutputFacts({ output, job }: { output: Output; job: JobState }) {
       {!output.done && state && <JobCard job={state} />}
       {output.done && output.kind === 'still' && (
         <div className="plate">
-          <img src={`/api/projects/${slug}/outputs/${output.id}/file`} alt={output.name} />
+          <img src={`/api/v1/projects/${slug}/outputs/${output.id}/file`} alt={output.name} />
         </div>
       )}
       <p className="quiet small">
@@ -163,18 +163,20 @@ function OutputForm({ renders, onMade }: { renders: Render[]; onMade: (id: numbe
   const project = useProject();
   const comparison = useComparison();
   const setup = project.data?.setup;
-  const [kind, setKind] = useState<keyof typeof KINDS>('still');
+  const kinds = useDeliverables();
+  const [kind, setKind] = useState<Schemas['NewOutputKindEnum']>('still');
   const [render, setRender] = useState<number>();
   const [view, setView] = useState<ViewChoice>();
   const [exposure, setExposure] = useState<number>(0);
   const [bits, setBits] = useState<8 | 16>(16);
   const used = renders.find(({ id }) => id === (render ?? comparison.data?.render)) ?? renders[0];
+  const made = kinds.data?.find((known) => known.kind === kind);
   const usedView = view ?? (setup?.view as ViewChoice | undefined);
   const make = useChange((slug) =>
     body(
-      api.POST('/api/projects/{slug}/outputs', {
+      api.POST('/api/v1/projects/{slug}/outputs', {
         params: { path: { slug } },
-        body: { kind, render: used?.id ?? 0, view: usedView, exposure, bits },
+        body: { kind, render: used?.id ?? 0, settings: kind === 'still' ? { view: usedView, exposure, bits } : {} },
       }),
     ),
   );
@@ -190,17 +192,10 @@ function OutputForm({ renders, onMade }: { renders: Render[]; onMade: (id: numbe
       <SegmentedControl
         aria-label="Kind of output"
         value={kind}
-        onChange={(value) => setKind(value as keyof typeof KINDS)}
-        data={[
-          { value: 'still', label: 'Finished still' },
-          { value: 'handoff', label: 'Hand-off' },
-        ]}
+        onChange={(value) => setKind(value as typeof kind)}
+        data={kinds.data?.map((known) => ({ value: known.kind, label: known.label })) ?? []}
       />
-      <p className="quiet small">
-        {kind === 'still'
-          ? 'PNG with the view baked in, tagged with the display’s code points. For looking, not for compositing.'
-          : `Half-float EXR in ${setup?.working_space}, no view, with chromaticities and interop ID in the header.`}
-      </p>
+      <p className="quiet small">{made?.use}</p>
       <Select
         label="Render"
         data={renders.map(({ id, name }) => ({ value: String(id), label: name }))}
@@ -233,7 +228,7 @@ function OutputForm({ renders, onMade }: { renders: Render[]; onMade: (id: numbe
       )}
       <div>
         <Button type="submit" variant="filled" loading={make.isPending}>
-          Make {kind === 'still' ? 'the still' : 'the hand-off file'}
+          Make the {made?.label.toLowerCase() ?? 'output'}
         </Button>
       </div>
     </form>

@@ -22,7 +22,7 @@ export function Colours({ parts }: { parts: ReactNode }) {
   const [chosen, setChosen] = useState<string>();
   const [offered, setOffered] = useState<Offered>();
   const bring = useChange((of, file: File) => 
-    send<Swatch[]>(`/api/projects/${of}/swatches/file`, { file, based_on: String(project.data?.revision.number ?? 0) }),
+    send<Swatch[]>(`/api/v1/projects/${of}/swatches/file`, { file, based_on: String(project.data?.revision.number ?? 0) }),
   );
   const name = chosen ?? swatches.data?.[0]?.name ?? NEW;
   const swatch = swatches.data?.find((listed) => listed.name === name);
@@ -33,13 +33,13 @@ export function Colours({ parts }: { parts: ReactNode }) {
         <div className="row spread wrap">
           {parts}
           <div className="row">
-            <Button component="a" size="xs" variant="subtle" href={`/api/projects/${slug}/swatches.csv`} download>
+            <Button component="a" size="xs" variant="subtle" href={`/api/v1/projects/${slug}/swatches.csv`} download>
               CSV
             </Button>
-            <Button component="a" size="xs" variant="subtle" href={`/api/projects/${slug}/swatches.json`} download>
+            <Button component="a" size="xs" variant="subtle" href={`/api/v1/projects/${slug}/swatches.json`} download>
               JSON
             </Button>
-            <Button component="a" size="xs" variant="subtle" href="/api/chart.csv" download>
+            <Button component="a" size="xs" variant="subtle" href="/api/v1/chart.csv" download>
               Chart
             </Button>
             <FileButton onChange={(file) => file && bring.mutate(file)} accept=".csv,.json">

@@ -30,7 +30,7 @@ export function LightCheck({ render }: { render: Render }) {
   const marks = useQuery({
     queryKey: [slug, 'marks', render.id, render.version],
     queryFn: () =>
-      body(api.GET('/api/projects/{slug}/renders/{id}/marks', { params: { path: { slug, id: render.id } } })),
+      body(api.GET('/api/v1/projects/{slug}/renders/{id}/marks', { params: { path: { slug, id: render.id } } })),
     retry: false,
   });
   const picture = usePicture(

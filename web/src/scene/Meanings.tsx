@@ -25,7 +25,7 @@ export function Meanings({
     queryKey: [slug, 'meaning', project.data?.revision.number, unit, text],
     queryFn: () =>
       body(
-        api.GET('/api/projects/{slug}/meaning', {
+        api.GET('/api/v1/projects/{slug}/meaning', {
           params: { path: { slug }, query: { unit: unit as Exclude<CodeUnit, 'xyY' | 'kelvin' | 'daylight'>, text } },
         }),
       ),

@@ -26,7 +26,7 @@ export function Picking({ onPick }: { onPick: (typed: Partial<Typed>) => void })
     queryKey: [slug, 'pick', render?.id, render?.version, point, sample, view],
     queryFn: () =>
       body(
-        api.GET('/api/projects/{slug}/renders/{id}/probe', {
+        api.GET('/api/v1/projects/{slug}/renders/{id}/probe', {
           params: { path: { slug, id: render?.id ?? 0 }, query: {
               x: point?.x ?? 0,
               y: point?.y ?? 0,

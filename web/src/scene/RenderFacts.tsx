@@ -17,14 +17,14 @@ export function RenderFacts({ render }: { render: Render }) {
   const own = findings.data?.filter(({ code, subject }) => code.startsWith('render.') && subject === render.name) ?? [];
   const change = useChange((_, changed: { space?: string; layer?: string }) =>
     body(
-      api.PUT('/api/projects/{slug}/renders/{id}', {
+      api.PUT('/api/v1/projects/{slug}/renders/{id}', {
         params: { path: { slug, id: render.id } },
         body: { ...changed, based_on: render.version },
       }),
     ),
   );
   const remove = useChange(() =>
-    body(api.DELETE('/api/projects/{slug}/renders/{id}', { params: { path: { slug, id: render.id } } })),
+    body(api.DELETE('/api/v1/projects/{slug}/renders/{id}', { params: { path: { slug, id: render.id } } })),
   );
   return (
     <>

@@ -12,7 +12,7 @@ import classes from './Scene.module.css';
 export function Renders({ parts }: { parts: ReactNode }) {
   const renders = useRenders();
   const [chosen, setChosen] = useState<number>();
-  const bring = useChange((slug, file: File) => send<Render>(`/api/projects/${slug}/renders`, { file }));
+  const bring = useChange((slug, file: File) => send<Render>(`/api/v1/projects/${slug}/renders`, { file }));
   const render = renders.data?.find(({ id }) => id === chosen) ?? renders.data?.[0];
   return (
     <div className="columns two">

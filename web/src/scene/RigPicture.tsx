@@ -9,7 +9,7 @@ export function RigPicture({ ask, caption }: { ask: Record<string, string>; capt
   const slug = useSlug();
   const [steady] = useDebouncedValue(JSON.stringify(ask), 40);
   const wanted = JSON.parse(steady) as Record<string, string>;
-  const picture = usePicture(`/api/projects/${slug}/rig/picture?${new URLSearchParams(wanted)}`);
+  const picture = usePicture(`/api/v1/projects/${slug}/rig/picture?${new URLSearchParams(wanted)}`);
   return (
     <figure className={classes.rig}>
       <div className={classes.frame}>

@@ -22,7 +22,7 @@ export function RigSetup({ mix }: { mix: LightMix }) {
   const [opened, { toggle }] = useDisclosure(false);
   const set = useChange((slug, change: { swatch?: string; slot?: string; path?: string }) =>
     body(
-      api.PUT('/api/projects/{slug}/rig', {
+      api.PUT('/api/v1/projects/{slug}/rig', {
         params: { path: { slug } },
         body: {
           based_on: project.data?.revision.number ?? 0,
@@ -115,14 +115,14 @@ function RenderIt({ mix }: { mix: LightMix }) {
   const start = useChange(() => {
     const [width = 0, height = 0] = size.split('x').map(Number);
     return body(
-      api.POST('/api/projects/{slug}/rig/renders', {
+      api.POST('/api/v1/projects/{slug}/rig/renders', {
         params: { path: { slug } },
         body: { mistake: '', mapping: '', white: 4, ...asked(mix), width, height, samples: Number(samples) },
       }),
     );
   });
   const cancel = useChange((_, id: number) =>
-    body(api.POST('/api/projects/{slug}/jobs/{id}/cancel', { params: { path: { slug, id } } })),
+    body(api.POST('/api/v1/projects/{slug}/jobs/{id}/cancel', { params: { path: { slug, id } } })),
   );
   const running = jobs.data?.find((job) => job.kind === 'render-rig' && isBusy(job));
   if (running) {

@@ -21,7 +21,7 @@ export function SpaceChanges({ space }: { space: string }) {
   const changes = useQuery({
     queryKey: [slug, 'working-space-changes', project.data?.revision.number, space],
     queryFn: () =>
-      body(api.GET('/api/projects/{slug}/working-space/changes', { params: { path: { slug }, query: { space } } })),
+      body(api.GET('/api/v1/projects/{slug}/working-space/changes', { params: { path: { slug }, query: { space } } })),
     retry: false,
   });
   if (changes.error) return <p role="alert">{changes.error.message}</p>;

@@ -14,10 +14,10 @@ export function SpectralReference({ exposure }: { exposure: number }) {
   const jobs = useJobs();
   const [opened, { toggle }] = useDisclosure(false);
   const start = useChange((slug) =>
-    body(api.POST('/api/projects/{slug}/rig/spectral', { params: { path: { slug } } })),
+    body(api.POST('/api/v1/projects/{slug}/rig/spectral', { params: { path: { slug } } })),
   );
   const cancel = useChange((slug, id: number) =>
-    body(api.POST('/api/projects/{slug}/jobs/{id}/cancel', { params: { path: { slug, id } } })),
+    body(api.POST('/api/v1/projects/{slug}/jobs/{id}/cancel', { params: { path: { slug, id } } })),
   );
   const running = jobs.data?.find((job) => job.kind === 'spectral-reference' && isBusy(job));
   const spaces = spectral.data?.spaces ?? [];

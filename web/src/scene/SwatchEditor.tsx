@@ -46,14 +46,14 @@ export function SwatchEditor({
   });
   const save = useChange((slug) =>
     body(
-      api.PUT('/api/projects/{slug}/swatches', {
+      api.PUT('/api/v1/projects/{slug}/swatches', {
         params: { path: { slug } },
         body: { ...typed, name, use, was: swatch?.name ?? '', based_on },
       }),
     ),
   );
   const remove = useChange((slug, removed: string) =>
-    body(api.POST('/api/projects/{slug}/swatches/remove', { params: { path: { slug } }, body: { names: [removed], based_on } })),
+    body(api.POST('/api/v1/projects/{slug}/swatches/remove', { params: { path: { slug } }, body: { names: [removed], based_on } })),
   );
   const own = findings.data?.filter(({ code, subject }) => code.startsWith('swatch.') && subject === swatch?.name) ?? [];
 

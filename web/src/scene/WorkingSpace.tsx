@@ -24,7 +24,7 @@ export function WorkingSpace({ parts }: { parts: ReactNode }) {
   const found = useQuery({
     queryKey: [slug, 'working-space', project.data?.revision.number, space],
     queryFn: () =>
-      body(api.GET('/api/projects/{slug}/working-space', { params: { path: { slug }, query: { space } } })),
+      body(api.GET('/api/v1/projects/{slug}/working-space', { params: { path: { slug }, query: { space } } })),
     enabled: space !== '',
     retry: false,
   });

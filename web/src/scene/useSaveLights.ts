@@ -21,7 +21,7 @@ export function useSaveLights() {
   const lights = useLights();
   return useChange((slug, changes: Record<string, Partial<Light>>) =>
     body(
-      api.PUT('/api/projects/{slug}/lights', {
+      api.PUT('/api/v1/projects/{slug}/lights', {
         params: { path: { slug } },
         body: {
           based_on: project.data?.revision.number ?? 0,

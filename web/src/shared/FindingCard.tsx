@@ -11,7 +11,7 @@ export function FindingCard({ finding, withSubject = false }: { finding: Finding
   const project = useProject();
   const fix = useChange((slug, asked: NonNullable<Finding['fix']>) =>
     body(
-      api.POST('/api/projects/{slug}/fix', {
+      api.POST('/api/v1/projects/{slug}/fix', {
         params: { path: { slug } },
         body: {
           operation: asked.operation,

@@ -33,7 +33,7 @@ function Panel({ proposed }: { proposed: Proposed }) {
   const preview = useQuery({
     queryKey: [slug, 'setup-preview', revision, proposed.parts],
     queryFn: () =>
-      body(api.POST('/api/projects/{slug}/setup-preview', { params: { path: { slug } }, body: proposed.parts })),
+      body(api.POST('/api/v1/projects/{slug}/setup-preview', { params: { path: { slug } }, body: proposed.parts })),
     retry: false,
   });
   useEffect(() => {

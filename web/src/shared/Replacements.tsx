@@ -49,7 +49,7 @@ function HowFar({ version }: { version: Version }) {
   const differences = useQuery({
     queryKey: [slug, 'target-differences', project.data?.revision.number, version],
     queryFn: () =>
-      body(api.GET('/api/projects/{slug}/target-differences', { params: { path: { slug }, query: { version } } })),
+      body(api.GET('/api/v1/projects/{slug}/target-differences', { params: { path: { slug }, query: { version } } })),
     enabled: asked,
   });
   if (!asked) {

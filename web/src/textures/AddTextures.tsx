@@ -54,7 +54,7 @@ export function FolderInPlace({ onClose }: { onClose: () => void }) {
   const [place, setPlace] = useState('');
   const add = useChange((slug, typed: string) =>
     body(
-      api.POST('/api/projects/{slug}/texture-folders', { params: { path: { slug } }, body: { place: typed } }),
+      api.POST('/api/v1/projects/{slug}/texture-folders', { params: { path: { slug } }, body: { place: typed } }),
     ),
   );
   return (

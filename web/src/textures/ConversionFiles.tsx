@@ -12,11 +12,11 @@ export function ConversionFiles({ conversion, onRemoved }: { conversion: Schemas
   const jobs = useJobs();
   const job = jobs.data?.find(({ id }) => id === conversion.job?.id) ?? conversion.job;
   const remove = useChange((of) =>
-    body(api.DELETE('/api/projects/{slug}/conversions/{id}', { params: { path: { slug: of, id: conversion.id } } })),
+    body(api.DELETE('/api/v1/projects/{slug}/conversions/{id}', { params: { path: { slug: of, id: conversion.id } } })),
   );
   const files = useConvertedFiles(conversion.id);
   const shown = files.data?.pages.flatMap((page) => page.files) ?? [];
-  const address = `/api/projects/${slug}/conversions/${conversion.id}`;
+  const address = `/api/v1/projects/${slug}/conversions/${conversion.id}`;
   return (
     <>
       <div className="row spread">

@@ -41,7 +41,7 @@ function Page({ offered, workingSpace }: { offered: Schemas['Choices']; workingS
   const [shown, setShown] = useState<number>();
   const conversions = useConversions();
   const material = useMutation({
-    mutationFn: (file: File) => send<Schemas['Disagreement'][]>(`/api/projects/${slug}/textures/compare-material`, { file }),
+    mutationFn: (file: File) => send<Schemas['Disagreement'][]>(`/api/v1/projects/${slug}/textures/compare-material`, { file }),
   });
   const choices = choicesOf(offered, selected);
   const choice = choices.find(({ value }) => value === what);
@@ -50,7 +50,7 @@ function Page({ offered, workingSpace }: { offered: Schemas['Choices']; workingS
   const isKnown = choice !== undefined && choice.count > 0 && (!choice.part || part.data !== undefined);
   const asked = { ...order, textures: chosen };
   const convert = useChange((of, wanted: Order) =>
-    body(api.POST('/api/projects/{slug}/conversions', { params: { path: { slug: of } }, body: wanted })),
+    body(api.POST('/api/v1/projects/{slug}/conversions', { params: { path: { slug: of } }, body: wanted })),
   );
   const set = (part: Partial<Order>) => {
     setOrder({ ...order, ...part });
@@ -134,11 +134,11 @@ function Page({ offered, workingSpace }: { offered: Schemas['Choices']; workingS
           <h3>Lists for other programs</h3>
           <div className="row wrap">
             {(['csv', 'json'] as const).map((kind) => (
-              <Button key={kind} size="compact-xs" component="a" href={`/api/projects/${slug}/textures/manifest.${kind}`} download>
+              <Button key={kind} size="compact-xs" component="a" href={`/api/v1/projects/${slug}/textures/manifest.${kind}`} download>
                 Textures, {kind.toUpperCase()}
               </Button>
             ))}
-            <Button size="compact-xs" component="a" href={`/api/projects/${slug}/textures/materials.zip`} download>
+            <Button size="compact-xs" component="a" href={`/api/v1/projects/${slug}/textures/materials.zip`} download>
               MaterialX
             </Button>
           </div>
@@ -177,7 +177,7 @@ function Page({ offered, workingSpace }: { offered: Schemas['Choices']; workingS
 function FormatSelect({ value, onChange }: { value: Order['format']; onChange: (format: Order['format']) => void }) {
   const formats = useQuery({
     queryKey: ['conversion-formats'],
-    queryFn: () => body(api.GET('/api/conversion-formats')),
+    queryFn: () => body(api.GET('/api/v1/conversion-formats')),
     staleTime: Infinity,
   });
   return (
@@ -197,7 +197,7 @@ function Planned({ order }: { order: Order }) {
   const plan = useQuery({
     queryKey: [slug, 'conversion-plan', project.data?.revision.number, order],
     queryFn: () =>
-      body(api.POST('/api/projects/{slug}/conversions/preview', { params: { path: { slug } }, body: order })),
+      body(api.POST('/api/v1/projects/{slug}/conversions/preview', { params: { path: { slug } }, body: order })),
     retry: false,
   });
   return <Loaded of={plan}>{(data) => <PlanTable plan={data} />}</Loaded>;

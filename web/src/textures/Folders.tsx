@@ -9,10 +9,10 @@ import classes from './Textures.module.css';
 export function Folders() {
   const folders = useTextureFolders();
   const again = useChange((slug, id: number) =>
-    body(api.POST('/api/projects/{slug}/texture-folders/{id}/look-again', { params: { path: { slug, id } } })),
+    body(api.POST('/api/v1/projects/{slug}/texture-folders/{id}/look-again', { params: { path: { slug, id } } })),
   );
   const letGo = useChange((slug, id: number) =>
-    body(api.DELETE('/api/projects/{slug}/texture-folders/{id}', { params: { path: { slug, id } } })),
+    body(api.DELETE('/api/v1/projects/{slug}/texture-folders/{id}', { params: { path: { slug, id } } })),
   );
   if (!folders.data?.length) return null;
   return (

@@ -20,7 +20,7 @@ export function RulesRun({ ids, onClose }: { ids: number[]; onClose: () => void 
     queryKey: [slug, 'run-rules', project.data?.revision.number, ids, pinned],
     queryFn: () =>
       body(
-        api.POST('/api/projects/{slug}/textures/run-rules', { params: { path: { slug } }, body: { textures: ids } }),
+        api.POST('/api/v1/projects/{slug}/textures/run-rules', { params: { path: { slug } }, body: { textures: ids } }),
       ),
   });
   const data = preview.data;

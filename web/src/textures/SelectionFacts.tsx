@@ -75,7 +75,7 @@ export function SelectionFacts({
 export function useRemove(ids: number[]) {
   return useChange((slug) =>
     body(
-      api.POST('/api/projects/{slug}/textures/remove', {
+      api.POST('/api/v1/projects/{slug}/textures/remove', {
         params: { path: { slug } },
         body: { textures: ids },
       }),

@@ -17,7 +17,7 @@ export function Studies({ texture, spaces, diagram }: { texture: Texture; spaces
       queryKey: [slug, 'study', texture.id, space, project.data?.revision.number],
       queryFn: () =>
         body(
-          api.GET('/api/projects/{slug}/textures/{id}/study', {
+          api.GET('/api/v1/projects/{slug}/textures/{id}/study', {
             params: { path: { slug, id: texture.id }, query: { space } },
           }),
         ),

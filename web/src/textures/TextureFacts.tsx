@@ -22,7 +22,7 @@ export function TextureFacts({ texture }: { texture: Texture }) {
   const slug = useSlug();
   const detail = useQuery({
     queryKey: [slug, 'texture', texture.id],
-    queryFn: () => body(api.GET('/api/projects/{slug}/textures/{id}', { params: { path: { slug, id: texture.id } } })),
+    queryFn: () => body(api.GET('/api/v1/projects/{slug}/textures/{id}', { params: { path: { slug, id: texture.id } } })),
   });
   const own = useTextureFindings(texture.path).data?.findings ?? [];
   return (
@@ -136,7 +136,7 @@ function Pictures({ texture, verdict }: { texture: Texture; verdict?: Detail['ve
   const project = useProject();
   const { space } = texture.assignment;
   const picture = (read: string) =>
-    `/api/projects/${slug}/textures/${texture.id}/picture?` +
+    `/api/v1/projects/${slug}/textures/${texture.id}/picture?` +
     new URLSearchParams({ space: read, size: '320', v: `${texture.thumbnail}-${project.data?.revision.number}` });
   const suggested = verdict?.space ? [verdict.space] : (verdict?.candidates ?? []).map((candidate) => candidate.space);
   const others = suggested.filter((other) => other !== null).filter((other) => other !== space);
@@ -174,7 +174,7 @@ export function Pin({ detail }: { detail: Detail }) {
   const select = useRef<HTMLInputElement>(null);
   const change = useChange((slug, pin: { space: string; note: string }) =>
     body(
-      api.PUT('/api/projects/{slug}/textures/{id}/pin', {
+      api.PUT('/api/v1/projects/{slug}/textures/{id}/pin', {
         params: { path: { slug, id: detail.id } },
         body: { ...pin, based_on: detail.version },
       }),

@@ -32,7 +32,7 @@ export function TextureView() {
   const navigate = useNavigate();
   const detail = useQuery({
     queryKey: [slug, 'texture', id],
-    queryFn: () => body(api.GET('/api/projects/{slug}/textures/{id}', { params: { path: { slug, id } } })),
+    queryFn: () => body(api.GET('/api/v1/projects/{slug}/textures/{id}', { params: { path: { slug, id } } })),
   });
   const step = (by: number) => {
     const all = listed.data ?? [];
@@ -169,7 +169,7 @@ function Pane({
   const project = useProject();
   const { width, height } = texture;
   const picture =
-    `/api/projects/${slug}/textures/${texture.id}/picture?` +
+    `/api/v1/projects/${slug}/textures/${texture.id}/picture?` +
     new URLSearchParams({
       space,
       size: String(zoom > 0 ? LARGEST_PICTURE : 1024),
@@ -217,7 +217,7 @@ function Probe({ texture, spaces, at }: { texture: Texture; spaces: string[]; at
     queryKey: [slug, 'pixel', texture.id, at, spaces],
     queryFn: () =>
       body(
-        api.GET('/api/projects/{slug}/textures/{id}/pixel', {
+        api.GET('/api/v1/projects/{slug}/textures/{id}/pixel', {
           params: { path: { slug, id: texture.id }, query: { ...(at ?? { x: 0, y: 0 }), space: spaces } },
         }),
       ),

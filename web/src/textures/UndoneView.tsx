@@ -35,12 +35,12 @@ function Undone({ texture, version, choice }: { texture: Texture; version: numbe
   const undone = useQuery({
     queryKey: [slug, 'undone', texture.id, display, view],
     queryFn: () =>
-      body(api.GET('/api/projects/{slug}/textures/{id}/undone', { params: { path, query: { display, view } } })),
+      body(api.GET('/api/v1/projects/{slug}/textures/{id}/undone', { params: { path, query: { display, view } } })),
     retry: false,
   });
   const read = useChange((asked) =>
     body(
-      api.POST('/api/projects/{slug}/textures/{id}/read-undone', {
+      api.POST('/api/v1/projects/{slug}/textures/{id}/read-undone', {
         params: { path: { slug: asked, id: texture.id } },
         body: { based_on: version, display, view },
       }),
@@ -49,7 +49,7 @@ function Undone({ texture, version, choice }: { texture: Texture; version: numbe
   if (undone.error) return <p role="alert">{undone.error.message}</p>;
   if (!undone.data) return <p className="quiet small">Undoing the view …</p>;
   const picture =
-    `/api/projects/${slug}/textures/${texture.id}/picture?` +
+    `/api/v1/projects/${slug}/textures/${texture.id}/picture?` +
     new URLSearchParams({ display, view, size: '320', v: texture.thumbnail });
   return (
     <div className="block">

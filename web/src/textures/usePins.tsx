@@ -22,7 +22,7 @@ const UNDO_SECONDS = 12;
 /** Pin files, or with an empty space take their pins away; all or none, and back again on demand. */
 export function usePins() {
   const change = useChange((slug, pins: Pinning[]) =>
-    body(api.PUT('/api/projects/{slug}/textures/pins', { params: { path: { slug } }, body: { pins } })),
+    body(api.PUT('/api/v1/projects/{slug}/textures/pins', { params: { path: { slug } }, body: { pins } })),
   );
   const pin = (chosen: Chosen[], space: string, note = '', onDone?: () => void) => {
     change.mutate(

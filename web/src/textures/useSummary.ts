@@ -9,6 +9,6 @@ export function useSummary(ids: number[]) {
   return useQuery({
     queryKey: [slug, 'texture-summary', ids],
     queryFn: () =>
-      body(api.POST('/api/projects/{slug}/textures/summary', { params: { path: { slug } }, body: { textures: ids } })),
+      body(api.POST('/api/v1/projects/{slug}/textures/summary', { params: { path: { slug } }, body: { textures: ids } })),
   });
 }

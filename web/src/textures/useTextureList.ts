@@ -15,7 +15,7 @@ const pageOf = (slug: string, filters: Filters, page: number, limit = PAGE) => (
   queryKey: [slug, 'textures', filters, page, limit],
   queryFn: () =>
     body(
-      api.GET('/api/projects/{slug}/textures', {
+      api.GET('/api/v1/projects/{slug}/textures', {
         params: { path: { slug }, query: { ...filters, offset: page * limit, limit } },
       }),
     ),
@@ -23,7 +23,7 @@ const pageOf = (slug: string, filters: Filters, page: number, limit = PAGE) => (
 
 const idsOf = (slug: string, filters: Filters) => ({
   queryKey: [slug, 'texture-ids', filters],
-  queryFn: () => body(api.GET('/api/projects/{slug}/textures/ids', { params: { path: { slug }, query: filters } })),
+  queryFn: () => body(api.GET('/api/v1/projects/{slug}/textures/ids', { params: { path: { slug }, query: filters } })),
 });
 
 /** The first files that a list is narrowed to. */
@@ -36,7 +36,7 @@ export function useTextureChoices() {
   const slug = useSlug();
   return useQuery({
     queryKey: [slug, 'texture-choices'],
-    queryFn: () => body(api.GET('/api/projects/{slug}/textures/choices', { params: { path: { slug } } })),
+    queryFn: () => body(api.GET('/api/v1/projects/{slug}/textures/choices', { params: { path: { slug } } })),
   });
 }
 

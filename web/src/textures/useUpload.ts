@@ -38,7 +38,7 @@ export function useUpload() {
     const every = files.reduce((sum, file) => sum + file.size, 0);
     let sent = { files: 0, bytes: 0 };
     try {
-      const { id } = await body(api.POST('/api/projects/{slug}/intakes', { params: { path } }));
+      const { id } = await body(api.POST('/api/v1/projects/{slug}/intakes', { params: { path } }));
       for (const batch of batches(files)) {
         const doing = `Sending ${sent.files.toLocaleString('en')} of ${files.length.toLocaleString('en')} files, ${megabytes(sent.bytes)} of ${megabytes(every)}`;
         setProgress({ share: sent.bytes / Math.max(every, 1), doing });
@@ -47,11 +47,11 @@ export function useUpload() {
           form.append('file', file);
           form.append('path', pathOf(file));
         }
-        await sendForm(`/api/projects/${slug}/intakes/${id}/files`, form);
+        await sendForm(`/api/v1/projects/${slug}/intakes/${id}/files`, form);
         if (cancelled.current) return;
         sent = { files: sent.files + batch.length, bytes: sent.bytes + bytesOf(batch) };
       }
-      await body(api.POST('/api/projects/{slug}/intakes/{id}/start', { params: { path: { slug, id } } }));
+      await body(api.POST('/api/v1/projects/{slug}/intakes/{id}/start', { params: { path: { slug, id } } }));
     } catch (error) {
       tellError(error as Error);
     } finally {

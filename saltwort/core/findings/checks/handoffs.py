@@ -3,8 +3,8 @@
 from collections.abc import Iterator
 
 from saltwort.core.findings.registry import BLOCKER, NOTE, Problem, Subjects, check
-from saltwort.core.handoffs import config_is_too_new
-from saltwort.core.handoffs.stations import own_version
+from saltwort.core.stations import config_is_too_new
+from saltwort.core.stations.station import own_version
 
 
 @check("handoff.config-too-new", BLOCKER)

@@ -8,8 +8,8 @@ from typing import Any
 import numpy as np
 import PyOpenColorIO as ocio
 
+from saltwort.core.configs.tags import handoff_tags
 from saltwort.core.images.writing import Attribute, write_layers
-from saltwort.core.outputs.tags import handoff_tags
 from saltwort.core.scene.rig.bodies import Array
 from saltwort.core.scene.rig.stage import LAYERS, body_names
 from saltwort.core.scene.rig.tracing import Traced

@@ -6,10 +6,10 @@ from typing import Any
 
 from django.core.management.base import CommandParser
 
+from saltwort.core.deliverables import write_still
+from saltwort.core.deliverables.writing import STILL_TYPES
 from saltwort.core.engine import ViewChoice
 from saltwort.core.errors import BadInput
-from saltwort.core.outputs import write_still
-from saltwort.core.outputs.files import STILL_TYPES
 from saltwort.server.commands import HeadlessCommand, project_for
 from saltwort.server.projects.setups import config_of
 

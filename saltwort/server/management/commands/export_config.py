@@ -8,8 +8,8 @@ from django.core.management.base import CommandParser
 
 from saltwort.core.configs import write_config
 from saltwort.core.configs.export import check_suffix
+from saltwort.server.across.exports import exported
 from saltwort.server.commands import HeadlessCommand, project_for
-from saltwort.server.projects.exports import exported
 
 
 class Command(HeadlessCommand):

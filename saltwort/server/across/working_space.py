@@ -8,14 +8,14 @@ from saltwort.core.changes import Change
 from saltwort.core.engine.typed import typed_in
 from saltwort.core.errors import BadInput
 from saltwort.core.findings import Finding
-from saltwort.core.handoffs.stations import READS_RENDERS
 from saltwort.core.scene.rig.judging import Difference
 from saltwort.core.spaces.gamuts import GAMUT_TOLERANCE, is_inside
 from saltwort.core.spaces.typed import Triple, TypedColour
+from saltwort.server.across.previews import preview_change
 from saltwort.server.projects.models import Project
-from saltwort.server.projects.previews import preview_change
 from saltwort.server.projects.setups import config_of, current_setup
 from saltwort.server.scene import rig
+from saltwort.server.scene.operations import expectations
 
 CHANNELS = ("red", "green", "blue")
 
@@ -56,16 +56,6 @@ def working_space_change(project: Project, space: str) -> WorkingSpaceChange:
         gone_findings=preview.gone_findings,
         rig=rig.difference_between(project, space),
     )
-
-
-def expectations(project: Project, space: str) -> list[str]:
-    """What each station is to expect of renders in a working space, in a sentence each."""
-    return [
-        f"{station.name} reads renders as {space}; set it there, or in its read nodes."
-        if station.reads == READS_RENDERS
-        else f"{station.name} renders in {space}: set it as the rendering space of the config."
-        for station in (row.described() for row in project.stations.all())
-    ]
 
 
 def _colour_change(config: ocio.Config, space: str, kind: str, name: str, colour: TypedColour) -> ColourChange:

@@ -7,13 +7,13 @@ from pathlib import Path
 import numpy as np
 import PyOpenColorIO as ocio
 
+from saltwort.core.configs.tags import handoff_tags, still_tags
 from saltwort.core.engine import ViewChoice, apply, space_processor, view_processor
 from saltwort.core.errors import BadInput
 from saltwort.core.images import read_header, read_pixels, write_image
 from saltwort.core.images.channels import STRAIGHT
 from saltwort.core.images.reading import Pixels
 from saltwort.core.numbers import LARGEST_HALF
-from saltwort.core.outputs.tags import handoff_tags, still_tags
 
 Progress = Callable[[float, str], None]
 """Told the share done, 0–1, and what is being done; may raise to stop."""

@@ -3,10 +3,10 @@
 from dataclasses import replace
 
 from saltwort.core.project import Composed, compose_in_steps
+from saltwort.server.across.trimming import used_by
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.operations import proved, revision_name
 from saltwort.server.projects.setups import base_archive, current_setup, luts_of
-from saltwort.server.projects.trimming import used_by
 
 
 def exported(project: Project, ocio_version: str = "", trim: bool = False) -> Composed:

@@ -1,0 +1,42 @@
+"""What a picture file says of its own colour, as attributes that the image library writes.
+
+What a header is read as stands in `textures.declared`; both go by the tables of `spaces.encodings`.
+"""
+
+from saltwort.core.images.writing import Attribute
+from saltwort.core.spaces import curves
+from saltwort.core.spaces.encodings import FULL_RANGE, RGB_MATRIX, Encoding
+from saltwort.core.spaces.gamuts import Gamut
+from saltwort.core.spaces.icc import write_profile
+
+SRGB_CHUNKS = "srgb_rec709_display"
+"""By this name the image library writes the PNG chunks sRGB, gAMA and cHRM, which agree with each other."""
+PROFILE_FORMATS = (".png", ".tif", ".tiff", ".jpg", ".jpeg")
+
+
+def exr_tags(interop_id: str, gamut: Gamut | None) -> dict[str, Attribute]:
+    """Attributes of an EXR: its interop ID and chromaticities, as far as there are any."""
+    tags: dict[str, Attribute] = {}
+    if gamut:
+        tags["chromaticities"] = gamut.chromaticities
+    if interop_id:
+        tags["colorInteropID"] = interop_id
+    return tags
+
+
+def picture_tags(encoding: Encoding, suffix: str) -> dict[str, Attribute]:
+    """cICP, and for sRGB its own chunks, in PNG; in PNG, TIFF and JPEG a profile, but for what PNG says better. Other
+    formats say nothing."""
+    if suffix == ".exr":
+        return exr_tags(encoding.interop_id, encoding.gamut)
+    tags: dict[str, Attribute] = {}
+    is_png, is_hdr = suffix == ".png", encoding.curve.kind in (curves.PQ, curves.HLG)
+    if suffix not in PROFILE_FORMATS:
+        return tags
+    if is_png and encoding.code_points:
+        tags["CICP"] = (*encoding.code_points, RGB_MATRIX, FULL_RANGE)
+    if is_png and encoding.curve.kind == curves.SRGB and encoding.code_points == (1, 13):
+        tags["oiio:ColorSpace"] = SRGB_CHUNKS
+    elif not (is_png and is_hdr):
+        tags["ICCProfile"] = write_profile(encoding)
+    return tags

@@ -1,0 +1,26 @@
+"""Which config the station loads."""
+
+from collections.abc import Iterator
+
+from saltwort.core.stations.sheet import Chain, Setting, section
+from saltwort.core.stations.station import config_is_too_new, own_version
+
+
+@section(10, "config", "Config")
+def config(chain: Chain) -> Iterator[Setting]:
+    station, version = chain.station, chain.config_version
+    own = own_version(version, station)
+    how = "set it in the preferences or the OCIO variable"
+    if chain.config_file.endswith(".zip"):
+        how = "unpack it, and set config.ocio in the preferences or the OCIO variable"
+    yield Setting("file", "OCIO config", chain.config_file, "file", how)
+    shown = "what the application shows once the config is in use"
+    yield Setting("name", "Config name", chain.config.getName(), "name", shown)
+    limit = f"this station loads up to {station.ocio_version}"
+    yield Setting("version", "Config version", f"OCIO {own or version}", "version", limit)
+    if own:
+        others = f"other stations keep the project's, OCIO {version}"
+        yield Setting("own-version", "Written for it alone", f"OCIO {own}", "version", others)
+    elif config_is_too_new(version, station):
+        limit = f"it stops at OCIO {station.ocio_version}"
+        yield Setting("too-new", "Attention", "this station cannot load the config", "choice", limit)

@@ -1,0 +1,121 @@
+"""Settings sheets: what to set in one station, derived from the project and never typed.
+
+A section is one module in `stations/sections`: a function with the decorator `section`, which gives settings. Each has
+a key that stays, a kind that says what its value is, and words for people.
+"""
+
+import importlib
+import pkgutil
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
+from functools import cache
+from typing import Literal
+
+import PyOpenColorIO as ocio
+
+from saltwort.core.engine import ViewChoice
+from saltwort.core.stations.station import Station
+
+Kind = Literal["choice", "display", "file", "file format", "look", "name", "numbers", "space", "version", "view"]
+"""What a value is: a `space`, `display`, `view` or `look` of the config by name, or a `choice` of the application's."""
+
+
+@dataclass(frozen=True)
+class Setting:
+    """One setting: its key within the section, what it is called in most applications, the value to give it, and why.
+    `value` is exact, to be pasted; empty where there is nothing to set, which `why` explains."""
+
+    key: str
+    label: str
+    value: str
+    kind: Kind
+    why: str = ""
+
+
+@dataclass(frozen=True)
+class Section:
+    key: str
+    title: str
+    settings: tuple[Setting, ...]
+
+
+@dataclass(frozen=True)
+class TextureLine:
+    """A file and the space it is read in; `by_rule` tells that the config's file rules give it by themselves."""
+
+    path: str
+    space: str
+    by_rule: bool
+
+
+@dataclass(frozen=True)
+class Chain:
+    """What a sheet follows from: the station and the one after it, the project's config and view, its textures, and
+    the name of the config file that this station gets."""
+
+    station: Station
+    next_station: Station | None
+    config: ocio.Config
+    choice: ViewChoice
+    textures: Sequence[TextureLine]
+    config_file: str
+
+    @property
+    def working_space(self) -> str:
+        name: str = self.config.getColorSpace(ocio.ROLE_SCENE_LINEAR).getName()
+        return name
+
+    @property
+    def config_version(self) -> str:
+        return f"{self.config.getMajorVersion()}.{self.config.getMinorVersion()}"
+
+
+@dataclass(frozen=True)
+class _Maker:
+    order: int
+    key: str
+    title: str
+    settings: Callable[[Chain], Iterator[Setting]]
+
+
+_makers: list[_Maker] = []
+
+
+def section(
+    order: int, key: str, title: str
+) -> Callable[[Callable[[Chain], Iterator[Setting]]], Callable[[Chain], Iterator[Setting]]]:
+    """Have a function give the settings of a section. `order` is the one in which sections are set; `{next}` in the
+    title is the name of the next station."""
+
+    def register(settings: Callable[[Chain], Iterator[Setting]]) -> Callable[[Chain], Iterator[Setting]]:
+        _makers.append(_Maker(order, key, title, settings))
+        return settings
+
+    return register
+
+
+@cache
+def _sections() -> tuple[_Maker, ...]:
+    package = importlib.import_module("saltwort.core.stations.sections")
+    for module in pkgutil.iter_modules(package.__path__, f"{package.__name__}."):
+        importlib.import_module(module.name)
+    return tuple(sorted(_makers, key=lambda maker: maker.order))
+
+
+def settings_sheet(chain: Chain) -> list[Section]:
+    """The sheet of one station, in the order in which it is set; sections without a setting are left out."""
+    following = chain.next_station.name.lower() if chain.next_station else ""
+    made = (
+        Section(maker.key, maker.title.format(next=following), tuple(maker.settings(chain))) for maker in _sections()
+    )
+    return [section for section in made if section.settings]
+
+
+def sheet_text(station: Station, project: str, revision: int, sections: Sequence[Section]) -> str:
+    """A settings sheet as plain text, for a mail or a wiki."""
+    title = f"{project}, revision {revision}: settings for the {station.name.lower()}"
+    parts = [title, "=" * len(title)]
+    for section in sections:
+        parts += ["", section.title, "-" * len(section.title)]
+        parts += [f"{line.label}: {line.value}" + (f"   ({line.why})" if line.why else "") for line in section.settings]
+    return "\n".join(parts) + "\n"
