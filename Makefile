@@ -16,7 +16,7 @@ dev: .make/run .make/npm
 
 test: .make/dev .make/web chromium redis strace
 	@$(MAKE) --no-print-directory lint
-	@$(MANAGE) test tests --noinput
+	@$(MANAGE) test tests --noinput --parallel 2
 
 lint: .make/dev .make/npm
 	@$(BIN)/ruff check .

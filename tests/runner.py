@@ -1,13 +1,26 @@
 """Django's test runner, closing with a line that counts."""
 
+from multiprocessing import process
 from typing import Any
 from unittest import TestResult
 
-from django.test.runner import DiscoverRunner
+from django.test.runner import DiscoverRunner, ParallelTestSuite, _init_worker
+
+
+def _init_with_children(*arguments: Any, **named: Any) -> None:
+    """Let a process that runs tests start others: what strangers bring is tried in processes of its own."""
+    process.current_process()._config["daemon"] = False  # type: ignore[attr-defined]
+    _init_worker(*arguments, **named)
+
+
+class Together(ParallelTestSuite):
+    init_worker = _init_with_children
 
 
 class CountingRunner(DiscoverRunner):
     """Prints `N passed, N failed` last, on standard output."""
+
+    parallel_test_suite = Together
 
     def run_tests(self, *args: Any, **kwargs: Any) -> int:
         failures = super().run_tests(*args, **kwargs)

@@ -1,7 +1,6 @@
 """Work on what strangers bring, in a process of its own that is ended when it takes too much: a hostile file may keep a
 library busy without end, eat all memory, or bring it down."""
 
-import atexit
 import ctypes
 import multiprocessing
 import os
@@ -13,7 +12,7 @@ from concurrent.futures import TimeoutError as TookTooLong
 from contextlib import contextmanager
 from dataclasses import dataclass
 from math import ceil
-from multiprocessing import forkserver
+from multiprocessing import forkserver, util
 from pathlib import Path
 from threading import Lock
 from typing import TypeVar
@@ -93,7 +92,8 @@ def _pool() -> ProcessPool:
             with _one_thread_each():
                 forkserver.ensure_running()
             _kept = ProcessPool(CORES, max_tasks=MAX_TASKS, context=context, initializer=_begin)
-            atexit.register(_end, _kept)
+            # Called at the end of whatever process this is, also of one that was forked.
+            util.Finalize(None, _end, (_kept,), exitpriority=100)
     return _kept
 
 
