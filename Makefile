@@ -5,7 +5,7 @@ MANAGE := $(BIN)/python manage.py
 PORT ?= 8000
 CHROMIUM := $(firstword $(wildcard /usr/bin/chromium /usr/bin/chromium-browser))
 
-.PHONY: run dev test bench load web lint schema chromium redis strace worker clean
+.PHONY: run dev test bench load web wheel lint schema chromium redis strace worker clean
 
 run: .make/run .make/web
 	@exec $(MANAGE) serve --port $(PORT)
@@ -39,6 +39,10 @@ schema: .make/dev .make/npm
 	@cd web && npm run --silent schema
 
 web: .make/web
+
+# A wheel with the built screens, in dist/.
+wheel: .make/dev .make/web
+	@$(BIN)/pip wheel --quiet --no-deps --no-build-isolation --wheel-dir dist .
 
 # Works on files for a Saltwort on this machine or another, through the Redis server that SALTWORT_REDIS names.
 worker: .make/run

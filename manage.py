@@ -1,11 +1,7 @@
 #!/usr/bin/env python3
-"""Django's command line, and with it Saltwort's own commands."""
+"""The commands, for developers in a checkout."""
 
-import os
-import sys
+from saltwort.__main__ import main
 
 if __name__ == "__main__":
-    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "saltwort.server.settings")
-    from django.core.management import execute_from_command_line
-
-    execute_from_command_line(sys.argv)
+    main()

@@ -26,4 +26,4 @@ def clean_text(text: str) -> str:
 def slug(text: str) -> str:
     """Text as a part of a file name: small ASCII letters, digits and hyphens; empty where it holds none."""
     plain = unicodedata.normalize("NFKD", text).encode("ascii", "ignore").decode().lower()
-    return re.sub(r"[^a-z0-9_]+", "-", plain).strip("-_")
+    return re.sub(r"[-\s]+", "-", re.sub(r"[^a-z0-9_\s-]", "", plain)).strip("-_")

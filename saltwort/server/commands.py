@@ -3,11 +3,14 @@
 import json
 import sys
 from collections.abc import Iterable
+from pathlib import Path
 from typing import Any, ClassVar
 
 from django.core.management.base import BaseCommand, CommandError
 from django.db import OperationalError
 
+from saltwort.core.configs.folders import read_config_at
+from saltwort.core.engine import ConfigArchive
 from saltwort.core.errors import BadInput
 from saltwort.server.projects.models import Project
 
@@ -36,6 +39,11 @@ class HeadlessCommand(BaseCommand):
         as_line = json.JSONEncoder(ensure_ascii=False, allow_nan=False).encode
         self.stdout.write("[" + ",\n".join(map(as_line, rows)) + "]")
 
+    def print_lines(self, lines: Iterable[str]) -> None:
+        """Text for people."""
+        for line in lines:
+            self.stdout.write(line)
+
     def say(self, message: str) -> None:
         """A message that is not the answer."""
         print(message, file=sys.stderr)
@@ -48,3 +56,9 @@ def project_for(slug: str) -> Project:
         known = ", ".join(Project.objects.order_by("slug").values_list("slug", flat=True)) or "none yet"
         raise BadInput(f"There is no project “{slug}”. Projects: {known}.")
     return found
+
+
+def config_at(path: str) -> ConfigArchive:
+    """The config at a path that whoever calls may read, or one of the engine's own as `ocio://…`; not tried yet."""
+    typed = path if path.startswith("ocio://") else str(Path(path).resolve())
+    return read_config_at(typed, [Path("/")])

@@ -6,7 +6,9 @@ from pathlib import Path
 from saltwort.server.secret import secret_key
 
 BASE_DIR = Path(__file__).resolve().parents[2]
-VAR_DIR = Path(os.environ.get("SALTWORT_VAR", BASE_DIR / "var"))
+IS_CHECKOUT = (BASE_DIR / "manage.py").exists()
+_DATA = Path(os.environ.get("XDG_DATA_HOME") or Path.home() / ".local" / "share")
+VAR_DIR = Path(os.environ.get("SALTWORT_VAR") or (BASE_DIR / "var" if IS_CHECKOUT else _DATA / "saltwort"))
 VAR_DIR.mkdir(parents=True, exist_ok=True)
 VAR_DIR.chmod(0o700)  # projects are no business of other users of this machine
 
@@ -72,7 +74,7 @@ TASKS = {
     },
 }
 
-WEB_DIR = BASE_DIR / "web" / "dist"
+WEB_DIR = BASE_DIR / "web" / "dist" if IS_CHECKOUT else BASE_DIR / "saltwort" / "web"
 STATIC_URL = "/static/"
 STATIC_ROOT = WEB_DIR
 WHITENOISE_ROOT = WEB_DIR

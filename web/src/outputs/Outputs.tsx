@@ -37,7 +37,7 @@ export function Outputs() {
   const selected = outputs.data?.find(({ id }) => id === chosen) ?? outputs.data?.[0];
   return (
     <div className="columns">
-      <section className="column" aria-label="Make an output">
+      <section className="column" aria-label="New output">
         <Loaded of={renders}>
           {(listed) =>
             listed.length === 0 ? (
@@ -188,7 +188,7 @@ function OutputForm({ renders, onMade }: { renders: Render[]; onMade: (id: numbe
         make.mutate(undefined, { onSuccess: (output) => onMade(output.id) });
       }}
     >
-      <h2>Make</h2>
+      <h2>New output</h2>
       <SegmentedControl
         aria-label="Kind of output"
         value={kind}
@@ -228,7 +228,7 @@ function OutputForm({ renders, onMade }: { renders: Render[]; onMade: (id: numbe
       )}
       <div>
         <Button type="submit" variant="filled" loading={make.isPending}>
-          Make the {made?.label.toLowerCase() ?? 'output'}
+          Make output
         </Button>
       </div>
     </form>

@@ -22,7 +22,7 @@ class HandoffSettings:
 @deliverable
 class Handoff(Deliverable[HandoffSettings]):
     kind = "handoff"
-    label = "Hand-off"
+    label = "Scene-linear EXR"
     use = "Half-float EXR in the working space, no view, with chromaticities and interop ID in the header."
     settings = HandoffSettings
 

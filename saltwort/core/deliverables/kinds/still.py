@@ -28,7 +28,7 @@ class StillSettings:
 @deliverable
 class Still(Deliverable[StillSettings]):
     kind = "still"
-    label = "Finished still"
+    label = "Picture with the view"
     use = "PNG with the view baked in, tagged with the display’s code points. For looking, not for compositing."
     settings = StillSettings
 
