@@ -28,11 +28,11 @@ from saltwort.core.configs import Trim, builtin_configs, prove_equal
 from saltwort.core.configs.trim import trim
 from saltwort.core.engine import ConfigArchive, ViewChoice, apply, builtin_text, load_config, view_processor
 from saltwort.core.images import survey, write_image, writing_rows
+from saltwort.core.scene.decisions import FIRST_LIGHTS
 from saltwort.core.scene.rig.bands import RgbBands
 from saltwort.core.scene.rig.mixing import mixed
 from saltwort.core.scene.rig.stage import Input, Rig, ball_texture, build_stage
 from saltwort.core.scene.rig.tracing import trace
-from saltwort.core.scene.setting import FIRST_LIGHTS
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.core.textures.converting import convert
 from saltwort.core.textures.rules import RuleBook
@@ -294,7 +294,7 @@ from saltwort.core.scene.rig.bands import RgbBands
 from saltwort.core.scene.rig.mixing import mixed
 from saltwort.core.scene.rig.stage import Input, Rig, ball_texture, build_stage
 from saltwort.core.scene.rig.tracing import trace
-from saltwort.core.scene.setting import FIRST_LIGHTS
+from saltwort.core.scene.decisions import FIRST_LIGHTS
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.core.textures.converting import convert
 from tests.samples import SRGB, project_config

@@ -7,7 +7,7 @@ from tempfile import TemporaryDirectory
 from saltwort.core.engine import ViewChoice
 from saltwort.core.errors import BadInput
 from saltwort.core.project import Setup
-from saltwort.core.scene.setting import Light, Scene, Swatch
+from saltwort.core.scene.decisions import Light, Scene, Swatch
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.core.textures.rules import Rule
 from saltwort.core.views import AddedView

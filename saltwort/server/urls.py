@@ -21,8 +21,8 @@ from saltwort.server.projects import views as projects
 from saltwort.server.scene import render_views as renders
 from saltwort.server.scene import rig_views as rig
 from saltwort.server.scene import views as scene
+from saltwort.server.textures import close_up_views as looking
 from saltwort.server.textures import intake_views as intakes
-from saltwort.server.textures import looking_views as looking
 from saltwort.server.textures import views as textures
 
 PROJECT = "api/v1/projects/<slug:slug>"

@@ -15,7 +15,17 @@ from django.core.management import CommandError, call_command
 
 from saltwort.core.findings import codes as codes_of_checks
 from saltwort.core.images import read_header, read_pixels
-from tests.samples import ACES_SDR, LINEAR_REC709, SRGB, SRGB_DISPLAY, UNTONED, light, write, write_damaged
+from tests.samples import (
+    ACES_SDR,
+    LINEAR_REC709,
+    SRGB,
+    SRGB_DISPLAY,
+    UNTONED,
+    fresh_config,
+    light,
+    write,
+    write_damaged,
+)
 from tests.server import ServerTestCase
 
 
@@ -270,6 +280,95 @@ class RenderRig(CommandTestCase):
         self.refused_command("no tone mapping", *here, "--size", "16x16", "--samples", 1, "--tone-mapping", "none")
         self.refused_command("not scene-linear", *here, "--working-space", "ACEScct")
         self.assertEqual(list(self.folder.glob("*.exr")), [])
+
+
+class Configs(CommandTestCase):
+    """What is asked of configs alone, without a project."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.good = self.config("good.ocio", fresh_config())
+
+    def config(self, name: str, config: ocio.Config) -> Path:
+        file = self.folder / name
+        file.write_text(config.serialize())
+        return file
+
+    def ended(self, code: int, *arguments: object) -> str:
+        self.out = io.StringIO()
+        if code:
+            with self.assertRaises(SystemExit) as ended:
+                call_command(*map(str, arguments), stdout=self.out)
+            self.assertEqual(ended.exception.code, code)
+        else:
+            call_command(*map(str, arguments), stdout=self.out)
+        return self.out.getvalue()
+
+    def lost_lut(self) -> Path:
+        config = fresh_config()
+        config.setSearchPath("luts")
+        space = ocio.ColorSpace(ocio.REFERENCE_SPACE_SCENE, "lost", fromReference=ocio.FileTransform("lost.cube"))
+        config.addColorSpace(space)
+        return self.config("lost.ocio", config)
+
+    def test_lint(self) -> None:
+        self.assertEqual(self.ended(0, "lint", self.good), "")
+        self.assertEqual(self.ended(0, "lint", "ocio://default"), "")
+        lost, broken = self.lost_lut(), self.folder / "broken.ocio"
+        broken.write_text("ocio_profile_version: 2\nnonsense")
+        said = self.ended(1, "lint", self.good, lost, broken)
+        self.assertIn(f"{lost}: blocker: lost: LUT missing", said)
+        self.assertRegex(said, r"broken\.ocio: .*config\.does-not-load")
+        self.ended(1, "lint", lost, broken, "--format", "json")
+        self.assertEqual({row["code"] for row in self.said()}, {"config.lut-missing", "config.does-not-load"})
+        self.ended(1, "lint", lost, broken, "--format", "sarif")
+        (run,) = self.said()["runs"]
+        rules = {rule["id"] for rule in run["tool"]["driver"]["rules"]}
+        self.assertEqual({result["ruleId"] for result in run["results"]}, rules)
+        self.assertEqual({result["level"] for result in run["results"]}, {"error"})
+        self.refused_command("no config at", "lint", self.folder / "nowhere.ocio")
+
+    def test_diff(self) -> None:
+        same = fresh_config()
+        same.setDescription("Other words")
+        self.assertIn("same meaning", self.ended(0, "diff", self.good, self.config("same.ocio", same)))
+        other = fresh_config()
+        space = other.getColorSpace("ACEScct")
+        space.setTransform(ocio.MatrixTransform.Scale([1.1, 1.1, 1.1, 1]), ocio.COLORSPACE_DIR_TO_REFERENCE)
+        other.addColorSpace(space)
+        changed = self.config("other.ocio", other)
+        self.assertRegex(self.ended(1, "diff", self.good, changed), r"changed space ACEScct.*largest .* worst at")
+        self.ended(1, "diff", self.good, changed, "--format", "json")
+        (row,) = [row for row in self.said()["differences"] if row["name"] == "ACEScct"]
+        self.assertGreater(row["largest"], 0.05)
+        self.refused_command("no config at", "diff", self.good, self.folder / "nowhere.ocio")
+
+    def test_trace(self) -> None:
+        way = ("--config", self.good, "--from", SRGB)
+        self.ended(0, "trace", "#c8102e", *way, "--to", "ACEScg", "--format", "json")
+        steps = self.said()
+        processor = fresh_config().getProcessor(SRGB, "ACEScg").getDefaultCPUProcessor()
+        expected = processor.applyRGB([code / 255 for code in (200, 16, 46)])
+        np.testing.assert_allclose(steps[-1]["values"], expected, rtol=1e-6)
+        self.assertGreater(len(steps), 3)
+        shown = self.ended(0, "trace", "0.18", *way, "--display", SRGB_DISPLAY, "--view", UNTONED.view)
+        self.assertIn(UNTONED.view, shown.splitlines()[-1])
+        self.refused_command("--to a space, or --display and --view", "trace", "0.18", *way)
+        self.refused_command("--to a space, or", "trace", "0.18", *way, "--to", "ACEScg", "--view", "x")
+        self.refused_command("no colour space", "trace", "0.18", *way, "--to", "Nowhere")
+        self.refused_command("number", "trace", "blue", *way, "--to", "ACEScg")
+
+    def test_lower(self) -> None:
+        target = self.folder / "old.ocioz"
+        self.ended(0, "lower", self.good, "--ocio-version", "2.3", "--output", target)
+        said = self.said()
+        self.assertEqual(said["path"], str(target))
+        self.assertIn("baked", {part["fate"] for part in said["replacements"]})
+        written = ocio.Config.CreateFromFile(str(target))
+        self.assertEqual((written.getMajorVersion(), written.getMinorVersion()), (2, 3))
+        again = ("lower", self.good, "--ocio-version", "2.3", "--output", self.good)
+        self.refused_command("replace the config itself", *again)
+        self.refused_command("2.0.*ocioz|ocioz", "lower", self.good, "--ocio-version", "2.0", "--output", target)
 
 
 class AsAProcess(ServerTestCase):

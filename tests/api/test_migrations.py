@@ -5,7 +5,7 @@ from django.db.migrations.executor import MigrationExecutor
 from django.test import TransactionTestCase
 
 from saltwort.core.project import read_setup
-from saltwort.core.scene.setting import FIRST_LIGHTS
+from saltwort.core.scene.decisions import FIRST_LIGHTS
 from saltwort.server.projects.models import Revision
 
 BEFORE = [("scene", "0001_initial"), ("projects", "0001_initial")]

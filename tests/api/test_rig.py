@@ -10,8 +10,8 @@ from django.conf import settings
 
 from saltwort.core.errors import BadInput
 from saltwort.core.images import read_pixels
+from saltwort.core.scene.decisions import Scene, Swatch
 from saltwort.core.scene.rig.stage import LAYERS
-from saltwort.core.scene.setting import Scene, Swatch
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.server.images.operations import store_file
 from saltwort.server.projects.models import Project

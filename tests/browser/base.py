@@ -13,7 +13,7 @@ from playwright.sync_api import Browser, Locator, Page, Playwright, expect, sync
 from playwright.sync_api import TimeoutError as PlaywrightTimeout
 
 from saltwort.core.project import write_setup
-from saltwort.core.scene.setting import Scene, Swatch
+from saltwort.core.scene.decisions import Scene, Swatch
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.server.images.operations import store_file
 from saltwort.server.projects.models import Project, Revision

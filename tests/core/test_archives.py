@@ -13,7 +13,7 @@ from django.conf import settings
 
 from saltwort.core.configs import read_archive
 from saltwort.core.configs.archives import MAX_ENTRIES
-from saltwort.core.configs.trial import named_luts, try_config
+from saltwort.core.configs.untried import named_luts, try_config
 from saltwort.core.engine import ConfigArchive, load_config, space_processor
 from saltwort.core.engine.loading import MAX_ALIASES, MAX_DEPTH
 from saltwort.core.errors import BadInput

@@ -10,10 +10,10 @@ import PyOpenColorIO as ocio
 from saltwort.core.changes import Change
 from saltwort.core.configs import compare
 from saltwort.core.configs.additions import AddedLook, AddedSpace, known_interop_ids
-from saltwort.core.configs.changes import config_changes
 from saltwort.core.configs.edits import SpaceEdit
 from saltwort.core.configs.look_files import MAX_CDL_BYTES, looks_from_file
 from saltwort.core.configs.trim import Trim
+from saltwort.core.configs.written_changes import config_changes
 from saltwort.core.engine import ViewChoice, load_config, space_processor, view_processor
 from saltwort.core.errors import BadInput
 from saltwort.core.project import Setup, compose, with_space_edits

@@ -23,7 +23,7 @@ from saltwort.core.findings import (
 from saltwort.core.findings.registry import check
 from saltwort.core.images import Facts, Header, Stats
 from saltwort.core.project import Setup, compose
-from saltwort.core.scene.setting import FIRST_LIGHTS, Scene, Swatch
+from saltwort.core.scene.decisions import FIRST_LIGHTS, Scene, Swatch
 from saltwort.core.spaces.gamuts import REC709
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.core.stations import RENDERER

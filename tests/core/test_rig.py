@@ -14,6 +14,7 @@ from saltwort.core.errors import BadInput
 from saltwort.core.findings import CheckedRender, CheckedTexture, Subjects, run_checks
 from saltwort.core.images import read_header, read_layers, read_pixels, survey, write_image
 from saltwort.core.project import first_setup
+from saltwort.core.scene.decisions import FIRST_LIGHTS, Scene, Swatch
 from saltwort.core.scene.rig.bands import RgbBands, SpectralBands
 from saltwort.core.scene.rig.bodies import Ball, Floor
 from saltwort.core.scene.rig.environment import Environment
@@ -31,7 +32,6 @@ from saltwort.core.scene.rig.stage import (
     light_colours,
 )
 from saltwort.core.scene.rig.tracing import Body, Camera, Lamp, Material, Stage, Traced, trace
-from saltwort.core.scene.setting import FIRST_LIGHTS, Scene, Swatch
 from saltwort.core.spaces.gamuts import REC709 as REC709_PRIMARIES
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.core.textures.evidence import evidence_for

@@ -10,13 +10,21 @@ from saltwort.core.configs import working_spaces
 from saltwort.core.engine import ViewChoice, apply_to_colour, space_processor, view_processor
 from saltwort.core.engine.typed import code_values, typed_in, xyz_of
 from saltwort.core.errors import BadInput
-from saltwort.core.scene.marks import MARKS, flat, mark, marked_share, striped
+from saltwort.core.scene.decisions import (
+    FIRST_LIGHTS,
+    SWATCH,
+    Scene,
+    Swatch,
+    check_scene,
+    with_swatch,
+    without_swatches,
+)
+from saltwort.core.scene.overlays import MARKS, flat, mark, marked_share, striped
 from saltwort.core.scene.picking import meanings
 from saltwort.core.scene.reflectances import references, remark
 from saltwort.core.scene.rig.chart import COLUMNS, ROWS, lab_to_xyz, patches, read_chart
 from saltwort.core.scene.rig.stage import Input, ball_texture
 from saltwort.core.scene.sameness import same_colour
-from saltwort.core.scene.setting import FIRST_LIGHTS, SWATCH, Scene, Swatch, check_scene, with_swatch, without_swatches
 from saltwort.core.scene.swatch_files import chart_rows, read_swatches, swatch_rows
 from saltwort.core.scene.swatches import colour_facts
 from saltwort.core.scene.working_space import describe_working_space

@@ -18,7 +18,7 @@ from saltwort.core.project import Setup, carried, compose, first_setup, read_set
 from saltwort.core.project.part import Fields, Part, parts
 from saltwort.core.project.setup import renamed
 from saltwort.core.project.stored import FORMATS
-from saltwort.core.scene.setting import Light, Scene, Swatch
+from saltwort.core.scene.decisions import Light, Scene, Swatch
 from saltwort.core.spaces.gamuts import REC709
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.core.textures.rules import Rule

@@ -8,7 +8,7 @@ import PyOpenColorIO as ocio
 
 from saltwort.core.configs.archives import MAX_ENTRIES, MAX_FILE_BYTES, MAX_UNPACKED_BYTES, read_archive
 from saltwort.core.configs.export import CONFIG_NAME
-from saltwort.core.configs.trial import named_luts
+from saltwort.core.configs.untried import named_luts
 from saltwort.core.engine import ConfigArchive, builtin_text
 from saltwort.core.errors import BadInput
 from saltwort.core.files import allowed_path

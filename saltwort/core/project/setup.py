@@ -12,7 +12,7 @@ from saltwort.core.configs.trim import Trim
 from saltwort.core.engine import ViewChoice
 from saltwort.core.errors import BadInput
 from saltwort.core.project.part import parts
-from saltwort.core.scene.setting import Scene
+from saltwort.core.scene.decisions import Scene
 from saltwort.core.textures.kinds import DATA, DEFAULT_KIND_WORDS, MAP_KINDS, KindWords
 from saltwort.core.textures.rules import PATH_SEARCH_RULE, Rule
 from saltwort.core.views import AddedView

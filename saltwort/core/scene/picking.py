@@ -8,7 +8,7 @@ import PyOpenColorIO as ocio
 from saltwort.core.engine import ViewChoice, apply_to_colour, space_processor
 from saltwort.core.errors import BadInput
 from saltwort.core.spaces.typed import Triple
-from saltwort.core.textures.looking import read_through_inverse
+from saltwort.core.textures.close_up import read_through_inverse
 
 
 @dataclass(frozen=True)

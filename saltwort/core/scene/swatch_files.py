@@ -7,9 +7,9 @@ from io import StringIO
 from typing import Any
 
 from saltwort.core.errors import BadInput
+from saltwort.core.scene.decisions import MOST_SWATCHES, Swatch
 from saltwort.core.scene.reflectances import SURFACE
 from saltwort.core.scene.rig.chart import Patch, read_chart
-from saltwort.core.scene.setting import MOST_SWATCHES, Swatch
 from saltwort.core.spaces.typed import TypedColour
 
 FIELDS = ("name", "use", "space", "unit", "text")

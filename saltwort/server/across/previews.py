@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 
 from saltwort.core.changes import Change
 from saltwort.core.configs import Comparison, Replacement, compare
-from saltwort.core.configs.changes import config_changes
+from saltwort.core.configs.written_changes import config_changes
 from saltwort.core.findings import Finding, worst_first
 from saltwort.core.project import Setup, compose
 from saltwort.server.findings.operations import findings_of_project, findings_of_textures

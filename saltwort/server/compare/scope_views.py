@@ -14,7 +14,7 @@ from saltwort.core.engine import apply, view_processor
 from saltwort.core.engine.processors import LARGEST_EXPOSURE
 from saltwort.core.images import encode_png
 from saltwort.core.images.reading import Pixels
-from saltwort.core.textures.looking import chromaticities_of, histogram_of
+from saltwort.core.textures.close_up import chromaticities_of, histogram_of
 from saltwort.core.views.grade import AFTER, BEFORE, graded
 from saltwort.core.views.scopes import KINDS, on_stops, scope
 from saltwort.server.compare.gpu_views import light_of

@@ -26,7 +26,7 @@ from saltwort.core.configs.edits import ENCODINGS
 from saltwort.core.configs.explain import SpaceReport
 from saltwort.core.configs.export import check_suffix
 from saltwort.core.configs.folders import read_config_at
-from saltwort.core.configs.trial import compare_apart
+from saltwort.core.configs.untried import compare_apart
 from saltwort.core.engine import ViewChoice
 from saltwort.core.spaces.diagram import POINTER_GAMUT
 from saltwort.core.spaces.gamuts import KNOWN_GAMUTS

@@ -13,7 +13,7 @@ from django.utils.text import slugify
 
 from saltwort.core.configs import Proof, prove_equal, read_archive
 from saltwort.core.configs.additions import AddedLook
-from saltwort.core.configs.trial import looks_of, try_config
+from saltwort.core.configs.untried import looks_of, try_config
 from saltwort.core.engine import ConfigArchive, ViewChoice, load_config, newest_cg_config
 from saltwort.core.errors import BadInput
 from saltwort.core.project import SETUP_FIELDS, Composed, Setup, carried, compose_in_steps, first_setup, write_setup

@@ -8,9 +8,9 @@ from saltwort.core.engine.processors import known_space
 from saltwort.core.errors import BadInput
 from saltwort.core.images import Facts, read_header, read_layers
 from saltwort.core.images.intake import survey_apart
+from saltwort.core.scene.decisions import SWATCH, Light, Scene, Swatch, check_scene, with_swatch, without_swatches
 from saltwort.core.scene.renders import RenderSpace, render_space
 from saltwort.core.scene.rig.stage import SLOTS
-from saltwort.core.scene.setting import SWATCH, Light, Scene, Swatch, check_scene, with_swatch, without_swatches
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.core.stations.station import READS_RENDERS
 from saltwort.server.images.models import StoredImage, facts_from_json

@@ -15,7 +15,7 @@ from rest_framework.response import Response
 from saltwort.core.configs import screen_view
 from saltwort.core.engine import ViewChoice, apply, view_processor
 from saltwort.core.images import encode_png
-from saltwort.core.scene.marks import MARKS, mark, marked_share, striped
+from saltwort.core.scene.overlays import MARKS, mark, marked_share, striped
 from saltwort.core.textures.evidence import evidence_for, verdict_of
 from saltwort.server.http import BINARY, parsed, picture
 from saltwort.server.images.operations import store_upload

@@ -22,6 +22,7 @@ from saltwort.core.errors import BadInput
 from saltwort.core.files import replacing, shrink
 from saltwort.core.images.reading import Pixels
 from saltwort.core.numbers import LARGEST_HALF
+from saltwort.core.scene.decisions import LIGHTS, MOST_STOPS, Light
 from saltwort.core.scene.rig.bands import RgbBands
 from saltwort.core.scene.rig.bodies import Array
 from saltwort.core.scene.rig.files import write_rig
@@ -42,8 +43,7 @@ from saltwort.core.scene.rig.stage import (
     light_colours,
 )
 from saltwort.core.scene.rig.tracing import SEED, Traced, trace
-from saltwort.core.scene.setting import LIGHTS, MOST_STOPS, Light
-from saltwort.core.textures.looking import read_as
+from saltwort.core.textures.close_up import read_as
 from saltwort.server.images.operations import store_file
 from saltwort.server.images.pictures import stored
 from saltwort.server.jobs.models import Job

@@ -2,8 +2,8 @@
 
 from rest_framework import serializers
 
+from saltwort.core.scene.decisions import LIGHTS
 from saltwort.core.scene.reflectances import USES
-from saltwort.core.scene.setting import LIGHTS
 from saltwort.core.spaces.typed import COLORIMETRIC, UNITS
 from saltwort.server.http import BasedOn
 from saltwort.server.projects.config_serializers import PrimariesSerializer

@@ -15,10 +15,10 @@ from saltwort.core.configs import screen_view
 from saltwort.core.engine import apply_to_colour, view_processor
 from saltwort.core.engine.measured import SCENE_INTERCHANGE
 from saltwort.core.errors import BadInput
+from saltwort.core.scene.decisions import Light, Scene, Swatch
 from saltwort.core.scene.picking import meanings
 from saltwort.core.scene.reflectances import Reference, references
 from saltwort.core.scene.rig.chart import patches
-from saltwort.core.scene.setting import Light, Scene, Swatch
 from saltwort.core.scene.swatch_files import chart_rows, read_swatches, swatch_rows
 from saltwort.core.scene.swatches import ColourFacts, colour_facts, convert
 from saltwort.core.scene.working_space import describe_working_space

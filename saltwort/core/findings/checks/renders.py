@@ -8,8 +8,8 @@ import PyOpenColorIO as ocio
 from saltwort.core.configs.matching import primaries_of_space, spaces_with
 from saltwort.core.engine import ViewChoice, apply, view_processor
 from saltwort.core.errors import BadInput
-from saltwort.core.findings.mending import declares_another
 from saltwort.core.findings.registry import BLOCKER, CAUTION, CheckedRender, Problem, Subjects, check
+from saltwort.core.findings.space_fixes import declares_another
 from saltwort.core.textures.declared import declared
 
 CLIPPED_AT = (0.9995, 1.0005)

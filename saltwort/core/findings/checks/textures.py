@@ -7,8 +7,8 @@ import PyOpenColorIO as ocio
 
 from saltwort.core.changes import Change
 from saltwort.core.engine import load_config
-from saltwort.core.findings.mending import declares_another, mending
 from saltwort.core.findings.registry import BLOCKER, CAUTION, CheckedTexture, Fix, Problem, Subjects, check
+from saltwort.core.findings.space_fixes import declares_another, mending
 from saltwort.core.textures.declared import declared
 from saltwort.core.textures.evidence import (
     best_colour,

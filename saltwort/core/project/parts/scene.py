@@ -5,7 +5,7 @@ from dataclasses import replace
 
 from saltwort.core.project.part import Fields, Part, part
 from saltwort.core.project.setup import Setup
-from saltwort.core.scene.setting import check_scene
+from saltwort.core.scene.decisions import check_scene
 from saltwort.core.spaces.typed import TypedColour
 
 

@@ -13,12 +13,12 @@ from saltwort.core.engine.processors import is_linear
 from saltwort.core.engine.typed import code_values
 from saltwort.core.errors import BadInput
 from saltwort.core.images.reading import Pixels
+from saltwort.core.scene.decisions import LIGHTS, Light
 from saltwort.core.scene.rig import chart
 from saltwort.core.scene.rig.bands import Carried
 from saltwort.core.scene.rig.bodies import Array, Ball, Box, Floor
 from saltwort.core.scene.rig.environment import Environment
 from saltwort.core.scene.rig.tracing import Body, Camera, Lamp, Material, Stage
-from saltwort.core.scene.setting import LIGHTS, Light
 from saltwort.core.spaces.typed import TypedColour
 
 LAYERS = (*LIGHTS, "backplate")

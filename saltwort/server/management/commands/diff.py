@@ -7,7 +7,7 @@ from typing import Any
 from django.core.management.base import CommandParser
 
 from saltwort.core.configs.compare import DIFFERENT, Difference
-from saltwort.core.configs.trial import compare_apart, try_config
+from saltwort.core.configs.untried import compare_apart, try_config
 from saltwort.server.commands import HeadlessCommand, config_at
 from saltwort.server.http import finite
 

@@ -7,7 +7,7 @@ from typing import Any
 from django.core.management.base import CommandParser
 
 from saltwort.core.configs import VERSIONS, lowered, write_config
-from saltwort.core.configs.trial import try_config
+from saltwort.core.configs.untried import try_config
 from saltwort.core.errors import BadInput
 from saltwort.server.commands import HeadlessCommand, config_at
 

@@ -7,10 +7,10 @@ from typing import Any
 from django.core.management.base import CommandError, CommandParser
 
 from saltwort.core.errors import BadInput
+from saltwort.core.scene.decisions import LIGHTS
 from saltwort.core.scene.rig.mistakes import MISTAKES
 from saltwort.core.scene.rig.mixing import TONE_MAPPINGS
 from saltwort.core.scene.rig.stage import LAYERS, SLOTS, body_names
-from saltwort.core.scene.setting import LIGHTS
 from saltwort.server.commands import HeadlessCommand, project_for
 from saltwort.server.scene import rig
 

@@ -5,7 +5,7 @@ from typing import Any
 from django.core.management.base import CommandError, CommandParser
 
 from saltwort.core.configs import follow
-from saltwort.core.configs.trial import try_config
+from saltwort.core.configs.untried import try_config
 from saltwort.core.engine import ViewChoice, load_config
 from saltwort.core.spaces.typed import UNITS, TypedColour
 from saltwort.server.commands import HeadlessCommand, config_at

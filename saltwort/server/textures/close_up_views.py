@@ -18,15 +18,15 @@ from saltwort.core.engine.processors import known_space
 from saltwort.core.images import read_box
 from saltwort.core.images.channels import colour_channels
 from saltwort.core.images.reading import Pixels
-from saltwort.core.textures.declared import FLOATS
-from saltwort.core.textures.kinds import LIGHT
-from saltwort.core.textures.looking import (
+from saltwort.core.textures.close_up import (
     chromaticities_of,
     histogram_of,
     read_as,
     read_through_inverse,
     reading_of,
 )
+from saltwort.core.textures.declared import FLOATS
+from saltwort.core.textures.kinds import LIGHT
 from saltwort.server.http import BINARY, author_of, finite, parsed, picture
 from saltwort.server.images.operations import preview_of
 from saltwort.server.images.pictures import drawn, drawn_through_inverse

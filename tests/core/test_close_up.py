@@ -13,9 +13,7 @@ from saltwort.core.errors import BadInput
 from saltwort.core.findings import CheckedTexture, Subjects, run_checks
 from saltwort.core.images import write_image
 from saltwort.core.project import compose
-from saltwort.core.textures.evidence import evidence_for
-from saltwort.core.textures.kinds import map_kind_of
-from saltwort.core.textures.looking import (
+from saltwort.core.textures.close_up import (
     BINS,
     chromaticities_of,
     histogram_of,
@@ -23,6 +21,8 @@ from saltwort.core.textures.looking import (
     read_through_inverse,
     reading_of,
 )
+from saltwort.core.textures.evidence import evidence_for
+from saltwort.core.textures.kinds import map_kind_of
 from saltwort.core.textures.rules import Assignment, Reason
 from saltwort.core.views import AddedView
 from tests.core.test_images import ImageTestCase, measure
