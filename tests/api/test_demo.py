@@ -1,15 +1,18 @@
 """The demo project holds what its README promises, trap by trap."""
 
 import tempfile
+from collections import Counter
 from pathlib import Path
 
+from django.db import transaction
 from django.test import TestCase, override_settings
 
 from saltwort.core.images import measure
 from saltwort.core.project import read_setup
 from saltwort.demo.build import RENDER, SCENE, build_demo
 from saltwort.demo.textures import CUT_OFF, write_textures
-from saltwort.server.findings.operations import findings_of
+from saltwort.server import kept
+from saltwort.server.findings.operations import apply_fix, findings_of
 from saltwort.server.images.models import StoredImage
 from saltwort.server.jobs.models import Job
 from saltwort.server.projects.models import Project
@@ -101,3 +104,21 @@ class Demo(TestCase):
                 stored = self.project.textures.get(path=path).image
                 self.assertEqual(stored.measured(), measure(file))
         self.assertEqual(StoredImage.objects.count(), self.project.textures.count() + 1)
+
+    def test_every_fix_ends_its_finding(self) -> None:
+        tried = Counter()
+        for found in findings_of(self.project):
+            for fix in (found.fix, *found.also):
+                if fix is None:
+                    continue
+                with self.subTest(found.code, subject=found.subject, fix=fix.operation), transaction.atomic():
+                    kept.forget()
+                    project = Project.objects.get(pk=self.project.pk)
+                    apply_fix(project, project.current.number, fix.operation, dict(fix.arguments))
+                    project = Project.objects.get(pk=self.project.pk)
+                    left = {(other.code, other.subject) for other in findings_of(project)}
+                    self.assertNotIn((found.code, found.subject), left)
+                    tried[fix.operation] += 1
+                    transaction.set_rollback(True)
+        kept.forget()
+        self.assertGreaterEqual(set(tried), {"pin-texture", "add-rule", "forget-file"})
