@@ -385,7 +385,8 @@ class SmallDisk(ServerTestCase):
 
     def test_what_fits_stays_whole_and_the_rest_is_refused(self) -> None:
         refused = 0
-        with patch("saltwort.core.files.LEAST_FREE", 0):  # it is the write itself that finds no room
+        # It is the write itself that finds no room.
+        with patch("saltwort.core.files.LEAST_FREE", 0), self.assertLogs("django.request", "ERROR"):
             for seed in range(6):
                 file = write(self.folder / f"{seed}.exr", light(200, 300, seed=seed), "float")
                 answer = self.client.post(

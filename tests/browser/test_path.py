@@ -17,7 +17,7 @@ class PathStrip(BrowserTestCase):
         expect(self.page).to_have_url(re.compile("/p/quay/config$"))
         expect(self.page).to_have_title("Quay · Saltwort")
         facts = {"Config": "25 spaces", "Textures": "4 files", "Scene": "ACEScg", "Compare": "ACES 2.0 on sRGB"}
-        for step, fact in {**facts, "Hand-offs": "2 stations", "Outputs": "0 files"}.items():
+        for step, fact in {**facts, "Hand-offs": "2 applications", "Outputs": "0 files"}.items():
             expect(self.segment(step)).to_contain_text(fact)
 
     def test_shipped_fonts_are_used(self) -> None:

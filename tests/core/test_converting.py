@@ -12,7 +12,8 @@ from saltwort.core.images import read_header, survey, writing_parts
 from saltwort.core.images.reading import read_strips
 from saltwort.core.spaces.gamuts import AP1
 from saltwort.core.textures import converting
-from saltwort.core.textures.converting import FORMATS, convert, converted_name, foresee
+from saltwort.core.textures.conversion_plans import FORMATS, converted_name
+from saltwort.core.textures.converting import convert, foresee
 from tests.core.test_images import ImageTestCase
 from tests.samples import LINEAR_REC709, SRGB, base_config, light, write
 

@@ -1,6 +1,5 @@
 """Convert a texture to another space, into a new file, and prove it by reading that file back."""
 
-import re
 from collections.abc import Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
@@ -14,44 +13,27 @@ from saltwort.core.configs.tags import texture_tags
 from saltwort.core.engine import apply, space_processor
 from saltwort.core.engine.processors import is_linear, known_space
 from saltwort.core.errors import BadInput
-from saltwort.core.images import Header, read_header, write_texture, writing_parts
-from saltwort.core.images.channels import ASSOCIATED, STRAIGHT, ColourGroup, colour_groups
+from saltwort.core.images import Header, write_texture, writing_parts
+from saltwort.core.images.channels import ASSOCIATED, ColourGroup
 from saltwort.core.images.reading import Pixels, read_strips, read_whole_strips
-from saltwort.core.images.writing import Attribute, Part, check_holds, usual_alpha
+from saltwort.core.images.writing import Attribute, Part
 from saltwort.core.numbers import LARGEST_HALF
-
-
-@dataclass(frozen=True)
-class Format:
-    """What can be written. `is_texture` is tiled, with all mip levels."""
-
-    label: str
-    suffix: str
-    sample_type: str
-    is_texture: bool = False
-
+from saltwort.core.textures.conversion_plans import (
+    Format,
+    Plan,
+    divided,
+    format_of,
+    multiplied,
+    plans_of,
+    read_parts,
+    with_alpha,
+)
 
 HELD_SAMPLES = 1 << 25
 """Samples (128 MB) up to which the engine's numbers for the source are kept for the comparison; above, they are
 computed once more."""
-FORMATS = {
-    "exr-half": Format("EXR, half", ".exr", "half"),
-    "exr-float": Format("EXR, float", ".exr", "float"),
-    "tx-half": Format("TX, half, tiled with mip levels", ".tx", "half", is_texture=True),
-    "tx-float": Format("TX, float, tiled with mip levels", ".tx", "float", is_texture=True),
-    "tif-16": Format("TIFF, 16-bit", ".tif", "uint16"),
-    "png-16": Format("PNG, 16-bit", ".png", "uint16"),
-}
-SPACE_TOKEN, NAME_TOKEN = "{space}", "{name}"
-DEFAULT_PATTERN = f"{NAME_TOKEN}_{SPACE_TOKEN}"
-TEXTURE_PIXELS = 1 << 26
-"""8,192 × 8,192: the image library holds a picture whole while it makes mip levels."""
 SAME = 1e-3
 """Error below which a file that is there already is taken for the same conversion: halves have 2⁻¹¹ of each value."""
-_NUMBERED = re.compile(r"[._](1[0-9]{3})$|\.[0-9]{1,8}$|_u[0-9]{1,2}_v[0-9]{1,2}$", re.IGNORECASE)
-"""Tile or frame at the end of a name, where applications look for it."""
-WHOLE_NUMBERS = ("uint", "int")
-"""Sample types of 32 bits whose numbers are not all floats."""
 _RANGES = {"uint16": (0.0, 1.0), "half": (-LARGEST_HALF, LARGEST_HALF)}
 """What samples of a type hold; floats hold all that is computed here."""
 
@@ -92,29 +74,14 @@ class Foreseen:
     notes: tuple[str, ...] = ()
 
 
-def converted_name(path: str, config: ocio.Config, space: str, format_name: str, pattern: str = DEFAULT_PATTERN) -> str:
-    """File name of a conversion, from a pattern with `{name}` and, if wanted, `{space}`, which becomes the space's
-    shortest alias. A tile or frame stays at the end. Raises BadInput for a pattern without a name, or that leads into
-    another folder."""
-    if NAME_TOKEN not in pattern or re.search(r"[/\\\x00-\x1f]", pattern):
-        raise BadInput(f"A name pattern holds {NAME_TOKEN}, {SPACE_TOKEN} if you like, and no slashes.")
-    found = config.getColorSpace(known_space(config, space))
-    token = min((found.getName(), *found.getAliases()), key=len).replace(" ", "_").replace("/", "_")
-    stem = Path(path).stem
-    numbered = _NUMBERED.search(stem)
-    number = numbered[0] if numbered else ""
-    named = pattern.replace(NAME_TOKEN, stem.removesuffix(number)).replace(SPACE_TOKEN, token)
-    return named + number + _format(format_name).suffix
-
-
 def foresee(
     config: ocio.Config, headers: Sequence[Header], sample: Pixels, source_space: str, space: str, format_name: str
 ) -> Foreseen:
     """Tell what `convert` would do to a file of these parts, from a sample of pixels of the first, float32 (pixels,
     channels). Raises BadInput for what it does not take."""
-    wanted = _format(format_name)
+    wanted = format_of(format_name)
     conversion = _Conversion(config, source_space, space)
-    plans = _plans(headers, conversion, wanted, "The file")
+    plans = plans_of(headers, conversion.is_data, wanted, "The file")
     plan, pixels = plans[0], sample[np.newaxis]
     light = conversion.apply(pixels, plan)
     there = plan.as_written(light)
@@ -133,7 +100,7 @@ def foresee(
 
 
 def _lost_on_the_way(
-    config: ocio.Config, plan: "_Plan", pixels: Pixels, there: Pixels, stored: Pixels, spaces: tuple[str, str]
+    config: ocio.Config, plan: "Plan", pixels: Pixels, there: Pixels, stored: Pixels, spaces: tuple[str, str]
 ) -> float | None:
     source_space, space = spaces
     try:
@@ -161,7 +128,7 @@ def _bytes(part: Part, wanted: Format) -> int:
     return round(part.width * part.height * of_a_pixel * (MIP_LEVELS if wanted.is_texture else 1.0))
 
 
-def _notes(plans: "Sequence[_Plan]", wanted: Format) -> tuple[str, ...]:
+def _notes(plans: "Sequence[Plan]", wanted: Format) -> tuple[str, ...]:
     notes = []
     for plan in plans:
         if plan.header.frame and not plan.part.frame:
@@ -196,7 +163,7 @@ def convert(
     there already, unless this is done `again` after a crash and what is there is this very conversion; and for what
     the format cannot hold.
     """
-    wanted, headers = _format(format_name), read_parts(source)
+    wanted, headers = format_of(format_name), read_parts(source)
     work = _Work(config, source, headers, source_space, space, wanted)
     if target.exists():
         if again and (done := work.read_back(target)) and done.largest_error < SAME:
@@ -224,136 +191,6 @@ MOST_ERROR = {"uint16": 1 / 65535, "half": 2**-11, "float": 1e-6}
 """What rounding to each type can do at most: half a step, and twice that to be on the safe side."""
 
 
-def read_parts(path: Path) -> tuple[Header, ...]:
-    """The headers of all parts of a file, one for most."""
-    first = read_header(path)
-    return (first, *(read_header(path, part=number) for number in range(1, first.parts)))
-
-
-def check_convertible(headers: Sequence[Header], name: str, format_name: str, *, is_data: bool = False) -> None:
-    """Raise BadInput, calling the file by `name`, for what `convert` does not take."""
-    _check_colour(headers, name, is_data)
-    for header in headers:
-        _check_source(header, name, _format(format_name), is_data)
-        _planned(header, _format(format_name), is_data, name)
-
-
-def _check_colour(headers: Sequence[Header], name: str, is_data: bool) -> None:
-    if not is_data and not any(colour_groups(header.channel_names) for header in headers):
-        listed = ", ".join(channel for header in headers for channel in header.channel_names)
-        raise BadInput(f"{name} holds {listed}, which are no colour. Read it as data.")
-
-
-def _check_source(header: Header, name: str, wanted: Format, is_data: bool) -> None:
-    width, height = header.picture_size
-    if wanted.is_texture and max(width * height, header.width * header.height) > TEXTURE_PIXELS:
-        raise BadInput(f"{name} has more than {TEXTURE_PIXELS:,} pixels, too many to make mip levels of here.")
-    groups = colour_groups(header.channel_names) if not is_data else ()
-    colours = {number for group in groups for number in group.colour}
-    for number, sample_type in enumerate(header.channel_types):
-        if sample_type in WHOLE_NUMBERS and number not in colours:
-            raise BadInput(
-                f"{name} holds {header.channel_names[number]} in 32-bit integers, which would not pass exactly. "
-                "Save it as float."
-            )
-
-
-@dataclass(frozen=True)
-class _Plan:
-    """How one part is written: its channels in the order of `order`, of which `groups`, numbered as in the source, are
-    colours."""
-
-    header: Header
-    part: Part
-    groups: tuple[ColourGroup, ...]
-    order: tuple[int, ...]
-    is_data: bool
-    sample_type: str
-
-    @property
-    def changes_alpha(self) -> bool:
-        return self.header.alpha != self.part.alpha
-
-    def as_written(self, pixels: Pixels) -> Pixels:
-        """Pixels as the source has them, with alpha and order as the target has them."""
-        if not self.is_data and self.changes_alpha:
-            pixels = _with_alpha(pixels, self.groups, self.part.alpha)
-        return pixels if self.order == tuple(range(len(self.order))) else pixels[..., list(self.order)]
-
-    def from_file(self, stored: Pixels) -> Pixels:
-        """Pixels of the target in the order of the source."""
-        back = np.empty_like(stored)
-        back[..., list(self.order)] = stored
-        return back
-
-    def as_read(self, pixels: Pixels) -> Pixels:
-        """Pixels with alpha as the target has it, with alpha as the source has it."""
-        if self.is_data or not self.changes_alpha:
-            return pixels
-        return _with_alpha(pixels, self.groups, self.header.alpha)
-
-
-def _plans(headers: Sequence[Header], conversion: "_Conversion", wanted: Format, name: str) -> list[_Plan]:
-    """The plans of all parts. Raises BadInput, calling the file by `name`, for what cannot be converted."""
-    if len(headers) > 1 and wanted.suffix != ".exr":
-        named = ", ".join(header.part_name or f"part {number}" for number, header in enumerate(headers[:8], start=1))
-        raise BadInput(f"{name} has {len(headers)} parts ({named}), and {wanted.label} holds one. Convert it to EXR.")
-    _check_colour(headers, name, conversion.is_data)
-    for header in headers:
-        _check_source(header, name, wanted, conversion.is_data)
-    return [_planned(header, wanted, conversion.is_data, name) for header in headers]
-
-
-def _planned(header: Header, wanted: Format, is_data: bool, name: str) -> _Plan:
-    groups = colour_groups(header.channel_names)
-    keeps_names = wanted.suffix in (".exr", ".tx")
-    order = tuple(range(header.channels))
-    if not keeps_names:  # what has no names, or fixed ones, has colour and alpha first
-        first = [number for group in groups[:1] for number in (*group.colour, group.alpha) if number is not None]
-        order = (*first, *(number for number in order if number not in first))
-    names = tuple(header.channel_names[number] for number in order)
-    place = Path(f"file{'.exr' if wanted.is_texture else wanted.suffix}")
-    keeps_frame = wanted.suffix == ".exr"
-    width, height = (header.width, header.height) if keeps_frame else header.picture_size
-    part = Part(
-        width,
-        height,
-        names,
-        _sample_types(header, groups, order, wanted, is_data),
-        _alpha_there(header.alpha, place, names),
-        header.frame if keeps_frame else None,
-        header.part_name,
-    )
-    try:
-        check_holds(place, [part])
-    except BadInput as error:
-        raise BadInput(f"{name}: {error}") from error
-    return _Plan(header, part, groups, order, is_data, wanted.sample_type)
-
-
-def _alpha_there(alpha: str, place: Path, names: tuple[str, ...]) -> str:
-    """As the source has it where the format can, else as the format does."""
-    if place.suffix == ".tif" or not alpha:
-        return alpha
-    return usual_alpha(place, names)
-
-
-def _sample_types(
-    header: Header, groups: tuple[ColourGroup, ...], order: tuple[int, ...], wanted: Format, is_data: bool
-) -> tuple[str, ...]:
-    """Halves are for colour: what stands beside it, as depth or numbers of objects, keeps the type it has."""
-    if wanted.sample_type != "half" or is_data:
-        return (wanted.sample_type,)
-    colours = {number for group in groups for number in (*group.colour, group.alpha)}
-    types = tuple(
-        "half" if number in colours or header.channel_types[number : number + 1] == ("half",) else "float"
-        for number in order
-    )
-    if wanted.is_texture and len(set(types)) > 1:
-        return ("float",)  # mip levels are made of one type
-    return types if len(set(types)) > 1 else types[:1]
-
-
 class _Conversion:
     """From one space to another; nothing where one of them is data."""
 
@@ -364,7 +201,7 @@ class _Conversion:
         # Light that is multiplied by a number may be converted before or after.
         self._is_matrix = all(is_linear(config, name) for name in self.names)
 
-    def apply(self, pixels: Pixels, plan: _Plan) -> Pixels:
+    def apply(self, pixels: Pixels, plan: Plan) -> Pixels:
         """Colours converted, a grey as three alike; all else, and alpha, as it is."""
         if self._processor is None:
             return pixels
@@ -375,32 +212,11 @@ class _Conversion:
             alpha = None
             if plan.header.alpha == ASSOCIATED and group.alpha is not None and not self._is_matrix:
                 alpha = pixels[..., group.alpha : group.alpha + 1]
-            colour = _divided(pixels[..., list(group.colour)], alpha)
+            colour = divided(pixels[..., list(group.colour)], alpha)
             three = np.repeat(colour, 3, axis=2) if len(group.colour) == 1 else np.ascontiguousarray(colour)
             found = apply(self._processor, three)[..., : len(group.colour)]
-            converted[..., list(group.colour)] = _multiplied(found, alpha)
+            converted[..., list(group.colour)] = multiplied(found, alpha)
         return converted
-
-
-def _divided(colour: Pixels, alpha: Pixels | None) -> Pixels:
-    """Colour without its alpha; where that is 0, as it is."""
-    if alpha is None:
-        return colour
-    return np.divide(colour, alpha, out=colour.copy(), where=alpha > 0)
-
-
-def _multiplied(colour: Pixels, alpha: Pixels | None) -> Pixels:
-    return colour if alpha is None else np.where(alpha > 0, colour * alpha, colour)
-
-
-def _with_alpha(pixels: Pixels, groups: tuple[ColourGroup, ...], alpha: str) -> Pixels:
-    """Pixels with alpha in the other way: divided out where it is wanted straight, else multiplied in."""
-    changed = pixels.copy()
-    for group in groups:
-        if group.alpha is not None:
-            here, colour = pixels[..., group.alpha : group.alpha + 1], pixels[..., list(group.colour)]
-            changed[..., list(group.colour)] = _divided(colour, here) if alpha == STRAIGHT else colour * here
-    return changed
 
 
 @dataclass
@@ -413,7 +229,7 @@ class _Counts:
     hidden: int = 0
     samples: int = 0
 
-    def add(self, light: Pixels, there: Pixels, plan: _Plan) -> None:
+    def add(self, light: Pixels, there: Pixels, plan: Plan) -> None:
         """Count in light, with alpha as the source has it, and in the same as it is to stand in the target."""
         self.samples += there.size
         fitting = _fitting(there, plan)
@@ -445,7 +261,7 @@ class _Work:
     ) -> None:
         self.source, self.wanted = source, wanted
         self.conversion = _Conversion(config, source_space, space)
-        self.plans = _plans(headers, self.conversion, wanted, source.name)
+        self.plans = plans_of(headers, self.conversion.is_data, wanted, source.name)
         self._config = config
         self._kept: list[Pixels] = []
         """The engine's numbers for a file of one part, where they are few."""
@@ -476,7 +292,7 @@ class _Work:
         self._kept = kept
         return broken
 
-    def _light(self, number: int, plan: _Plan) -> Iterator[Pixels]:
+    def _light(self, number: int, plan: Plan) -> Iterator[Pixels]:
         """The source through the engine, with alpha as the source has it."""
         read = read_strips if plan.part.frame or not plan.header.frame else read_whole_strips
         for _, strip in read(self.source, part=number):
@@ -518,7 +334,7 @@ class _Work:
         )
 
 
-def _is_as_planned(header: Header, plan: _Plan, *, keeps_names: bool) -> bool:
+def _is_as_planned(header: Header, plan: Plan, *, keeps_names: bool) -> bool:
     """Whether a file has the size, frame, alpha and channels that it should."""
     names = set(header.channel_names) == set(plan.part.channels) if keeps_names else True
     return (
@@ -529,17 +345,17 @@ def _is_as_planned(header: Header, plan: _Plan, *, keeps_names: bool) -> bool:
     )
 
 
-def _places(header: Header, plan: _Plan) -> list[int]:
+def _places(header: Header, plan: Plan) -> list[int]:
     """Where the planned channels stand in a file: by name where it keeps them, else in their order."""
     if set(header.channel_names) == set(plan.part.channels):
         return [header.channel_names.index(name) for name in plan.part.channels]
     return list(range(header.channels))
 
 
-def _expected(light: Pixels, alpha: str, plan: _Plan) -> Pixels:
+def _expected(light: Pixels, alpha: str, plan: Plan) -> Pixels:
     """Light with alpha as a file declares it, in the order of its channels."""
     if alpha != plan.header.alpha:
-        light = _with_alpha(light, plan.groups, alpha)
+        light = with_alpha(light, plan.groups, alpha)
     return light if list(plan.order) == sorted(plan.order) else light[..., list(plan.order)]
 
 
@@ -578,7 +394,7 @@ class _Rows:
         return pieces[0] if len(pieces) == 1 else np.concatenate(pieces)
 
 
-def _fitting(pixels: Pixels, plan: _Plan) -> Pixels:
+def _fitting(pixels: Pixels, plan: Plan) -> Pixels:
     """Numbers clipped to what the sample types hold; those that are not finite stay, since that is for others to
     mend."""
     types = plan.part.sample_types
@@ -598,7 +414,7 @@ def _clipped(pixels: Pixels, sample_type: str) -> Pixels:
     return np.where(np.isfinite(pixels), np.clip(pixels, lowest, highest), pixels)
 
 
-def _as_stored(pixels: Pixels, plan: _Plan) -> Pixels:
+def _as_stored(pixels: Pixels, plan: Plan) -> Pixels:
     """Numbers as the sample types keep them."""
     fitting = _fitting(pixels, plan)
     if plan.sample_type == "uint16":
@@ -616,9 +432,3 @@ def _tags(config: ocio.Config, conversion: _Conversion, wanted: Format) -> dict[
     if conversion.is_data:
         return {}
     return texture_tags(config, conversion.names[1], wanted.suffix)
-
-
-def _format(name: str) -> Format:
-    if name not in FORMATS:
-        raise BadInput(f"There is no format “{name}”. Choose one of {', '.join(FORMATS)}.")
-    return FORMATS[name]

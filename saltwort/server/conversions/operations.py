@@ -23,15 +23,8 @@ from saltwort.core.engine.processors import known_space
 from saltwort.core.errors import BadInput
 from saltwort.core.files import allowed_path
 from saltwort.core.images import Header
-from saltwort.core.textures.converting import (
-    DEFAULT_PATTERN,
-    Foreseen,
-    check_convertible,
-    convert,
-    converted_name,
-    foresee,
-    read_parts,
-)
+from saltwort.core.textures.conversion_plans import DEFAULT_PATTERN, check_convertible, converted_name, read_parts
+from saltwort.core.textures.converting import Foreseen, convert, foresee
 from saltwort.server.conversions.models import CONVERTED, REFUSED, Conversion, ConvertedFile
 from saltwort.server.images.models import StoredImage
 from saltwort.server.images.operations import preview_of

@@ -2,7 +2,7 @@
 
 from rest_framework import serializers
 
-from saltwort.core.textures.converting import DEFAULT_PATTERN, FORMATS
+from saltwort.core.textures.conversion_plans import DEFAULT_PATTERN, FORMATS
 from saltwort.server.jobs.views import JobSerializer
 from saltwort.server.textures.serializers import ChosenTextures
 

@@ -16,7 +16,7 @@ from rest_framework.decorators import api_view
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from saltwort.core.textures.converting import FORMATS
+from saltwort.core.textures.conversion_plans import FORMATS
 from saltwort.server.conversions import operations
 from saltwort.server.conversions.models import CONVERTED, REFUSED, Conversion
 from saltwort.server.conversions.operations import Order, PlannedFile

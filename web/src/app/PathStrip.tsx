@@ -19,7 +19,7 @@ export const STEPS: { path: string; name: string; fact: (project: Project) => st
   { path: 'textures', name: 'Textures', fact: (project) => counted(project.strip.textures, 'file') },
   { path: 'scene', name: 'Scene', fact: (project) => project.setup.working_space },
   { path: 'compare', name: 'Compare', fact: ({ setup: { view } }) => viewWords(view) },
-  { path: 'handoffs', name: 'Hand-offs', fact: (project) => counted(project.strip.stations, 'station') },
+  { path: 'handoffs', name: 'Hand-offs', fact: (project) => counted(project.strip.stations, 'application') },
   { path: 'outputs', name: 'Outputs', fact: (project) => counted(project.strip.outputs, 'file') },
 ];
 

@@ -33,7 +33,7 @@ export function TargetVersion({ config }: { config: Config }) {
       />
       <p className="quiet small">
         {oldest
-          ? `Your oldest station reads OCIO ${oldest}. What an older version cannot hold is shown before it is saved.`
+          ? `Your oldest application reads OCIO ${oldest}. What an older version cannot hold is shown before it is saved.`
           : 'Choose what your oldest application reads. What that cannot hold is shown before it is saved.'}
       </p>
     </div>

@@ -35,9 +35,9 @@ export function Handoffs() {
         }
         return (
           <div className="columns">
-            <section className="column" aria-label="Stations">
+            <section className="column" aria-label="Applications">
               <h2>
-                Stations <span className="quiet small">in the order of work</span>
+                Applications <span className="quiet small">in the order of work</span>
               </h2>
               {listed.map((item, index) => (
                 <div key={item.id} className="block">
@@ -203,8 +203,8 @@ function Sheet({ station }: { station: Station }) {
         ))}
         <Loaded of={sheet}>{(sections) => <SheetTable sections={sections} />}</Loaded>
       </section>
-      <section className="column" aria-label="Take the sheet along">
-        <h2>Take it along</h2>
+      <section className="column" aria-label="Export sheet">
+        <h2>Export sheet</h2>
         <div className="row">
           <Button component="a" variant="filled" href={`/api/v1/projects/${slug}/stations/${station.id}/sheet.txt`} download>
             Save as text
@@ -242,7 +242,7 @@ function StationConfig({ station }: { station: Station }) {
         <>
           <p>
             {config.data.own
-              ? `Written for OCIO ${config.data.version}, for this station alone.`
+              ? `Written for OCIO ${config.data.version}, for this application alone.`
               : `The project’s own, OCIO ${config.data.version}.`}
           </p>
           {config.data.own && (

@@ -115,7 +115,7 @@ export function SpaceChanges({ space }: { space: string }) {
       {changes.data.gone_findings.map((finding) => (
         <FindingLine key={finding.code + finding.subject} finding={finding} word="settled" />
       ))}
-      <h3>Tell the stations</h3>
+      <h3>Set in the applications</h3>
       {stations.map((says) => (
         <p key={says} className="small quiet">
           {says}

@@ -89,7 +89,7 @@ export function WorkingSpace({ parts }: { parts: ReactNode }) {
                     ? 'All its primaries are colours that can be seen.'
                     : `Its ${data.imaginary.join(' and ')} ${data.imaginary.length > 1 ? 'lie' : 'lies'} outside what can be seen: no light has that colour, but the space holds more of those that have one.`}
                 </p>
-                <h3>What the stations expect</h3>
+                <h3>What the applications expect</h3>
                 {data.stations.map((says) => (
                   <p key={says} className="small quiet">
                     {says}

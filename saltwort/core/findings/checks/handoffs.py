@@ -9,21 +9,21 @@ from saltwort.core.stations.station import own_version
 
 @check("handoff.config-too-new", BLOCKER)
 def config_too_new(subjects: Subjects) -> Iterator[Problem]:
-    """A station loads no config of any version that can be written."""
+    """An application loads no config of any version that can be written."""
     version = _version(subjects)
     for station in subjects.stations:
         if config_is_too_new(version, station) and not own_version(version, station):
             yield Problem(
                 station.name,
-                "Config too new for this station",
-                f"The config needs OCIO {version}, and this station stops at {station.ocio_version}, for which none "
-                "can be written. Update the station.",
+                "Config too new for this application",
+                f"The config needs OCIO {version}, and this application stops at {station.ocio_version}, for which "
+                "none can be written. Update the application.",
             )
 
 
 @check("handoff.config-of-its-own", NOTE)
 def config_of_its_own(subjects: Subjects) -> Iterator[Problem]:
-    """A station loads older configs only, and gets one written for its version; other stations keep theirs."""
+    """An application loads older configs only, and gets one written for its version; others keep theirs."""
     version = _version(subjects)
     for station in subjects.stations:
         if own := own_version(version, station):
@@ -31,7 +31,7 @@ def config_of_its_own(subjects: Subjects) -> Iterator[Problem]:
                 station.name,
                 f"Gets a config for OCIO {own}",
                 f"The project's config needs OCIO {version}. What version {own} cannot hold is baked or left out for "
-                "this station alone; Hand-offs lists it before the file is saved.",
+                "this application alone; Hand-offs lists it before the file is saved.",
             )
 
 

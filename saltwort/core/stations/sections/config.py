@@ -16,11 +16,11 @@ def config(chain: Chain) -> Iterator[Setting]:
     yield Setting("file", "OCIO config", chain.config_file, "file", how)
     shown = "what the application shows once the config is in use"
     yield Setting("name", "Config name", chain.config.getName(), "name", shown)
-    limit = f"this station loads up to {station.ocio_version}"
+    limit = f"this application loads up to {station.ocio_version}"
     yield Setting("version", "Config version", f"OCIO {own or version}", "version", limit)
     if own:
-        others = f"other stations keep the project's, OCIO {version}"
+        others = f"other applications keep the project's, OCIO {version}"
         yield Setting("own-version", "Written for it alone", f"OCIO {own}", "version", others)
     elif config_is_too_new(version, station):
         limit = f"it stops at OCIO {station.ocio_version}"
-        yield Setting("too-new", "Attention", "this station cannot load the config", "choice", limit)
+        yield Setting("too-new", "Attention", "this application cannot load the config", "choice", limit)

@@ -7,14 +7,14 @@ from typing import Any
 from django.core.management.base import CommandParser
 
 from saltwort.core.errors import BadInput
-from saltwort.core.textures.converting import (
+from saltwort.core.textures.conversion_plans import (
     DEFAULT_PATTERN,
     FORMATS,
     check_convertible,
-    convert,
     converted_name,
     read_parts,
 )
+from saltwort.core.textures.converting import convert
 from saltwort.server.commands import HeadlessCommand, project_for
 from saltwort.server.projects.setups import config_of
 from saltwort.server.textures.operations import assign_paths
