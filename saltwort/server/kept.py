@@ -1,7 +1,9 @@
 """Answers, and what goes into them, that are kept as long as nothing they depend on has changed.
 
 A stamp in the database counts every change of a row, by triggers, whoever makes it and in whatever way. Progress of
-jobs is left out: it would make all answers new several times a second, and answers that tell of jobs are not kept.
+jobs is left out: it would make all answers new several times a second, and answers that tell of jobs are not kept. So
+are rows that are computed from others: who asks for them brings them in step first, and a job that goes on computing
+them says so by `count_change`.
 """
 
 from collections.abc import Callable, Hashable, Iterator
@@ -20,6 +22,8 @@ from django.http.response import HttpResponseBase
 STAMP_TABLE = "saltwort_stamp"
 NOT_COUNTED = ("jobs",)
 """Apps whose rows change without a change of what is kept."""
+COMPUTED = ("textures_reading", "textures_readingstate", "textures_texturefinding")
+"""Tables of rows that are computed from others."""
 MOST_BYTES = 64_000_000
 MOST_VALUES = 32
 
@@ -130,8 +134,10 @@ def count_changes(sender: AppConfig, **kwargs: object) -> None:
     with connection.cursor() as cursor:
         cursor.execute(f"CREATE TABLE IF NOT EXISTS {STAMP_TABLE} (number INTEGER NOT NULL)")
         cursor.execute(f"INSERT INTO {STAMP_TABLE} SELECT 0 WHERE NOT EXISTS (SELECT * FROM {STAMP_TABLE})")
-        for table in _counted_tables():
-            for change in ("INSERT", "UPDATE", "DELETE"):
+        for change in ("INSERT", "UPDATE", "DELETE"):
+            for table in COMPUTED:  # an older database counts them
+                cursor.execute(f"DROP TRIGGER IF EXISTS {table}_{change.lower()}")
+            for table in _counted_tables():
                 cursor.execute(
                     f"CREATE TRIGGER IF NOT EXISTS {table}_{change.lower()} AFTER {change} ON {table} "
                     f"BEGIN UPDATE {STAMP_TABLE} SET number = number + 1; END"
@@ -146,4 +152,11 @@ def _counted_tables() -> list[str]:
         if app.name.startswith("saltwort.") and app.label not in NOT_COUNTED
         for model in app.get_models()
     )
-    return [model._meta.db_table for model in models if model._meta.db_table in there]
+    tables = [model._meta.db_table for model in models]
+    return [table for table in tables if table in there and table not in COMPUTED]
+
+
+def count_change() -> None:
+    """Make all that is kept new, as after a change of rows that are computed."""
+    with connection.cursor() as cursor:
+        cursor.execute(f"UPDATE {STAMP_TABLE} SET number = number + 1")

@@ -141,7 +141,7 @@ class TwoWriters(TransactionTestCase):
         def report() -> None:
             """Progress of a job that runs, and a pin now and then."""
             textures = Texture.objects.in_bulk()
-            while not ordered.is_set():
+            while textures and not ordered.is_set():
                 texture = textures.popitem()[1]
                 pin_textures(Project.objects.get(), [Pinning(texture.pk, texture.version, "ACEScg")])
                 Job.objects.filter(pk=job.pk).update(share=written[0] % 100 / 100)

@@ -70,6 +70,7 @@ def findings_of_project(project: Project, otherwise: Sequence[Reread] = ()) -> l
 def own_findings(project: Project) -> tuple[Finding, ...]:
     """The findings of a project as it is stored that are not of a texture, worst first; computed once for all who ask
     as long as nothing changes."""
+    refresh(project)
     return kept_value(lambda: tuple(findings_of_project(project)), "own findings", project.pk, project.current_id)
 
 

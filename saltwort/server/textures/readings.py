@@ -37,7 +37,7 @@ from saltwort.core.textures.kinds import kind_finder
 from saltwort.core.textures.rules import Rule, RuleBook
 from saltwort.server.jobs.models import QUEUED, RUNNING, Job
 from saltwort.server.jobs.operations import Report, start, work
-from saltwort.server.kept import kept_value
+from saltwort.server.kept import count_change, kept_value
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.setups import base_text, config_of, current_setup, rule_book_of
 from saltwort.server.queries import among
@@ -117,6 +117,7 @@ def _check_all(job: Job, report: Report) -> None:
             _check(project, _with_images(project, some))
             done += len(some)
             report(min(1.0, done / every), f"{done:,} of {every:,} files are checked")
+        count_change()
 
 
 _locks: dict[int, Lock] = {}

@@ -24,7 +24,7 @@ from saltwort.server.management.commands.job_worker import SERVER_VARIABLE
 
 log = logging.getLogger(__name__)
 
-THREADS = 8
+THREADS = 32
 LOOK_EVERY = 2.0
 """Seconds between two looks at jobs that have no worker any more."""
 SOON = 5.0
