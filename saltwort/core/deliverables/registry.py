@@ -3,8 +3,6 @@
 A new one is a module in `deliverables/kinds` with a subclass of Deliverable and the decorator `deliverable`.
 """
 
-import importlib
-import pkgutil
 from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cache
@@ -15,6 +13,7 @@ import PyOpenColorIO as ocio
 
 from saltwort.core.deliverables.writing import Progress, Written
 from saltwort.core.engine import ViewChoice
+from saltwort.core.modules import import_all
 from saltwort.core.structured import structured
 
 Settings = TypeVar("Settings")
@@ -89,7 +88,5 @@ def deliverable(kind: type[Deliverable[Any]]) -> type[Deliverable[Any]]:
 @cache
 def deliverables() -> Mapping[str, Deliverable[Any]]:
     """All kinds of deliverables, by their key."""
-    package = importlib.import_module("saltwort.core.deliverables.kinds")
-    for module in pkgutil.iter_modules(package.__path__, f"{package.__name__}."):
-        importlib.import_module(module.name)
+    import_all("saltwort.core.deliverables.kinds")
     return _deliverables

@@ -4,12 +4,10 @@ A check is a function under `@check`, in any module of `saltwort.core.findings.c
 themselves. It is given everything that can be wrong, and yields findings under the code it registered.
 """
 
-import pkgutil
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
 from heapq import nlargest
-from importlib import import_module
 
 import numpy as np
 import PyOpenColorIO as ocio
@@ -19,6 +17,7 @@ from saltwort.core.changes import Change
 from saltwort.core.configs.target import Replacement
 from saltwort.core.engine import ViewChoice
 from saltwort.core.images import Facts
+from saltwort.core.modules import import_all
 from saltwort.core.project import Setup
 from saltwort.core.stations import Station
 from saltwort.core.textures.evidence import Evidence, Verdict, verdict_of
@@ -214,9 +213,7 @@ def check(code: str, level: str) -> Callable[[Check], Check]:
 @lru_cache(maxsize=1)
 def codes() -> tuple[Code, ...]:
     """Every registered check, by code."""
-    package = import_module("saltwort.core.findings.checks")
-    for module in pkgutil.iter_modules(package.__path__, f"{package.__name__}."):
-        import_module(module.name)
+    import_all("saltwort.core.findings.checks")
     return tuple(_codes[code] for code in sorted(_codes))
 
 

@@ -4,14 +4,14 @@ A part is one module in `project/parts`: a subclass of Part with the decorator `
 are its own, and how they are checked, renamed, carried to another config, composed, and read from what was stored.
 """
 
-import importlib
-import pkgutil
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from functools import cache
 from typing import TYPE_CHECKING, Any, ClassVar, Literal
 
 import PyOpenColorIO as ocio
+
+from saltwort.core.modules import import_all
 
 if TYPE_CHECKING:
     from saltwort.core.project.setup import Setup
@@ -90,7 +90,5 @@ def part(kind: type[Part]) -> type[Part]:
 @cache
 def parts() -> tuple[Part, ...]:
     """All parts, in the order in which they are composed."""
-    package = importlib.import_module("saltwort.core.project.parts")
-    for module in pkgutil.iter_modules(package.__path__):
-        importlib.import_module(f"{package.__name__}.{module.name}")
+    import_all("saltwort.core.project.parts")
     return tuple(sorted(_parts, key=lambda one: (one.order, one.name)))

@@ -4,8 +4,6 @@ A section is one module in `stations/sections`: a function with the decorator `s
 a key that stays, a kind that says what its value is, and words for people.
 """
 
-import importlib
-import pkgutil
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import cache
@@ -14,6 +12,7 @@ from typing import Literal
 import PyOpenColorIO as ocio
 
 from saltwort.core.engine import ViewChoice
+from saltwort.core.modules import import_all
 from saltwort.core.stations.station import Station
 
 Kind = Literal["choice", "display", "file", "file format", "look", "name", "numbers", "space", "version", "view"]
@@ -96,9 +95,7 @@ def section(
 
 @cache
 def _sections() -> tuple[_Maker, ...]:
-    package = importlib.import_module("saltwort.core.stations.sections")
-    for module in pkgutil.iter_modules(package.__path__, f"{package.__name__}."):
-        importlib.import_module(module.name)
+    import_all("saltwort.core.stations.sections")
     return tuple(sorted(_makers, key=lambda maker: maker.order))
 
 

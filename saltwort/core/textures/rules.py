@@ -197,7 +197,6 @@ class RuleBook:
         self._expressions = Expressions(
             [expression_of(rule).encode() for rule in rules if rule.kind in WITH_EXPRESSIONS]
         )
-        self._last: tuple[str, set[int]] = ("", set())
         numbers = count()
         self._matchers = [(rule, self._matcher(rule, config, numbers)) for rule in rules]
         self._with_expression = [index for index, rule in enumerate(rules) if rule.kind in WITH_EXPRESSIONS]
@@ -246,10 +245,7 @@ class RuleBook:
         return partial(self._match_expression, next(numbers), yes, no)
 
     def _match_expression(self, number: int, yes: Answer, no: Answer, path: str) -> Answer:
-        asked, found = self._last
-        if asked != path:  # all expressions are asked at once
-            found = self._expressions.matching(path)
-            self._last = (path, found)
+        found = self._expressions.matching(path)
         if self._expressions.is_slow(number):
             return None, "takes too long to match, and is left out: write it without repetition inside repetition"
         return yes if number in found else no

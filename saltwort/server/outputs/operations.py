@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping
 from dataclasses import asdict
+from pathlib import PurePath
 from typing import Any
 
 from django.db import transaction
@@ -34,7 +35,7 @@ def make_output(render: Render, kind: str, asked: Mapping[str, Any]) -> Output:
     output = Output.objects.create(
         project=project,
         kind=kind,
-        name=made.named(slug(render.name.rpartition(".")[0]) or "picture", project.current.number, settings),
+        name=made.named(slug(PurePath(render.name).stem) or "picture", project.current.number, settings),
         render=render,
         revision=project.current,
         settings={**asdict(settings), "source": space_of(render).space, "layer": render.layer},
