@@ -2,8 +2,8 @@
 
 A stamp in the database counts every change of a row, by triggers, whoever makes it and in whatever way. Progress of
 jobs is left out: it would make all answers new several times a second, and answers that tell of jobs are not kept. So
-are rows that are computed from others: who asks for them brings them in step first, and a job that goes on computing
-them says so by `count_change`.
+are rows that are computed from others, of models that say `is_computed`: who asks for them brings them in step first,
+and a job that goes on computing them says so by `count_change`.
 """
 
 from collections.abc import Callable, Hashable, Iterator
@@ -22,8 +22,6 @@ from django.http.response import HttpResponseBase
 STAMP_TABLE = "saltwort_stamp"
 NOT_COUNTED = ("jobs",)
 """Apps whose rows change without a change of what is kept."""
-COMPUTED = ("textures_reading", "textures_readingstate", "textures_texturefinding")
-"""Tables of rows that are computed from others."""
 MOST_BYTES = 64_000_000
 MOST_VALUES = 32
 
@@ -135,16 +133,16 @@ def count_changes(sender: AppConfig, **kwargs: object) -> None:
         cursor.execute(f"CREATE TABLE IF NOT EXISTS {STAMP_TABLE} (number INTEGER NOT NULL)")
         cursor.execute(f"INSERT INTO {STAMP_TABLE} SELECT 0 WHERE NOT EXISTS (SELECT * FROM {STAMP_TABLE})")
         for change in ("INSERT", "UPDATE", "DELETE"):
-            for table in COMPUTED:  # an older database counts them
+            for table in _tables(computed=True):  # an older database counts them
                 cursor.execute(f"DROP TRIGGER IF EXISTS {table}_{change.lower()}")
-            for table in _counted_tables():
+            for table in _tables(computed=False):
                 cursor.execute(
                     f"CREATE TRIGGER IF NOT EXISTS {table}_{change.lower()} AFTER {change} ON {table} "
                     f"BEGIN UPDATE {STAMP_TABLE} SET number = number + 1; END"
                 )
 
 
-def _counted_tables() -> list[str]:
+def _tables(*, computed: bool) -> list[str]:
     there = set(connection.introspection.table_names())
     models = (
         model
@@ -152,8 +150,8 @@ def _counted_tables() -> list[str]:
         if app.name.startswith("saltwort.") and app.label not in NOT_COUNTED
         for model in app.get_models()
     )
-    tables = [model._meta.db_table for model in models]
-    return [table for table in tables if table in there and table not in COMPUTED]
+    wanted = (model for model in models if getattr(model, "is_computed", False) == computed)
+    return [model._meta.db_table for model in wanted if model._meta.db_table in there]
 
 
 def count_change() -> None:

@@ -32,6 +32,7 @@ class Reading(models.Model):
     checked, 0 when it is to be checked again; `rank` is that of its worst finding, 0 for none.
     """
 
+    is_computed = True
     texture = models.OneToOneField(Texture, models.CASCADE, primary_key=True, related_name="reading")
     project = models.ForeignKey("projects.Project", models.CASCADE, related_name="readings")
     path = models.CharField(max_length=1024)
@@ -69,6 +70,7 @@ class ReadingState(models.Model):
     """What the readings of a project were computed from: `said`, the setup's word on which space a texture is read in;
     hashes of all that assignments depend on, and of what findings depend on besides."""
 
+    is_computed = True
     project = models.OneToOneField("projects.Project", models.CASCADE, primary_key=True, related_name="reading_state")
     assigned_by = models.CharField(max_length=64, blank=True)
     checked_by = models.CharField(max_length=64, blank=True)
@@ -78,6 +80,7 @@ class ReadingState(models.Model):
 class TextureFinding(models.Model):
     """A finding of a texture, without its fixes, which are computed when it is looked at. `rank` is its level's."""
 
+    is_computed = True
     reading = models.ForeignKey(Reading, models.CASCADE, related_name="findings")
     project = models.ForeignKey("projects.Project", models.CASCADE, related_name="texture_findings")
     path = models.CharField(max_length=1024)
