@@ -6,6 +6,7 @@ from collections import Counter
 from collections.abc import Collection, Sequence
 from dataclasses import asdict, dataclass
 from functools import lru_cache
+from math import inf
 from pathlib import Path
 from typing import Any
 
@@ -60,8 +61,8 @@ class PlannedFile:
 
 
 def plan(project: Project, order: Order) -> list[PlannedFile]:
-    """Every file of an order, with what converting it would do. Raises BadInput for a space, format, pattern or place
-    that cannot be."""
+    """Every file of an order, those that lose most first, with what converting it would do. Raises BadInput for a
+    space, format, pattern or place that cannot be."""
     config, place = config_of(project.current), _place(order.place)
     space = known_space(config, order.space)
     wanted = set(order.textures)
@@ -70,7 +71,17 @@ def plan(project: Project, order: Order) -> list[PlannedFile]:
         raise BadInput("There is no file to convert. Select some, or bring textures first.")
     planned = [_planned(config, row, space, order) for row in rows]
     named = Counter(file.target.lower() for file in planned)
-    return [_placed(file, place, named[file.target.lower()] > 1, order) for file in planned]
+    placed = [_placed(file, place, named[file.target.lower()] > 1, order) for file in planned]
+    return sorted(placed, key=_doubt, reverse=True)
+
+
+def _doubt(file: PlannedFile) -> float:
+    """How much there is to say of what a conversion would do to a file."""
+    foreseen = file.foreseen
+    if file.refused or not foreseen:
+        return inf
+    seen = (foreseen.hidden > 0, foreseen.not_finite > 0)
+    return foreseen.clipped + foreseen.negative + len(foreseen.notes) + sum(seen)
 
 
 def _planned(config: ocio.Config, row: AssignedTexture, space: str, order: Order) -> PlannedFile:

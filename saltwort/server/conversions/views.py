@@ -2,7 +2,6 @@
 
 import shutil
 import zipfile
-from math import inf
 from tempfile import TemporaryFile
 from typing import Any
 
@@ -53,7 +52,7 @@ def preview(request: Request, slug: str) -> Response:
         "refused": sum(bool(file.refused) for file in files),
         "clipped": sum(foreseen.clipped > 0 for foreseen in made),
         "outside": sum(foreseen.negative > 0 for foreseen in made),
-        "files": [_planned(file) for file in sorted(files, key=_doubt, reverse=True)[:MOST_PLANNED]],
+        "files": [_planned(file) for file in files[:MOST_PLANNED]],
         "bytes": sum(foreseen.bytes for foreseen in made),
         "bytes_free": shutil.disk_usage(settings.MEDIA_ROOT).free,
     }
@@ -122,15 +121,6 @@ def _conversions(slug: str) -> QuerySet[Conversion]:
 
 def _found(slug: str, pk: int) -> Conversion:
     return get_object_or_404(_conversions(slug), pk=pk)
-
-
-def _doubt(file: PlannedFile) -> float:
-    """How much there is to say of what a conversion would do to a file."""
-    foreseen = file.foreseen
-    if file.refused or not foreseen:
-        return inf
-    seen = (foreseen.hidden > 0, foreseen.not_finite > 0)
-    return foreseen.clipped + foreseen.negative + len(foreseen.notes) + sum(seen)
 
 
 def _planned(file: PlannedFile) -> dict[str, Any]:
