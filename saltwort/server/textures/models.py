@@ -68,13 +68,15 @@ class Reading(models.Model):
 
 class ReadingState(models.Model):
     """What the readings of a project were computed from: `said`, the setup's word on which space a texture is read in;
-    hashes of all that assignments depend on, and of what findings depend on besides."""
+    hashes of all that assignments depend on, and of what findings depend on besides. `written` counts how often
+    assignments were written."""
 
     is_computed = True
     project = models.OneToOneField("projects.Project", models.CASCADE, primary_key=True, related_name="reading_state")
     assigned_by = models.CharField(max_length=64, blank=True)
     checked_by = models.CharField(max_length=64, blank=True)
     said = models.JSONField(default=dict)
+    written = models.PositiveBigIntegerField(default=0)
 
 
 class TextureFinding(models.Model):

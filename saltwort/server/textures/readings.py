@@ -48,6 +48,7 @@ JOB = "check-textures"
 AT_ONCE_SECONDS = 0.6
 """Time that somebody who asks waits for files to be checked; the rest is done as a job."""
 CHUNK, CHUNKS_TOGETHER = 200, 10
+TRIES = 3
 FORMAT = 2
 """Raised when checks find other things than before."""
 RANKS = {level: len(LEVELS) - index for index, level in enumerate(LEVELS)}
@@ -92,8 +93,9 @@ def check_where_behind(project: Project, after: str, until: str) -> None:
     """Check the textures between two paths that are not checked as they are."""
     stretch = project.textures.filter(path__gt=after, path__lte=until)
     behind = ~Q(reading__texture_version=F("version")) | Q(reading=None)
-    while some := list(stretch.filter(behind).select_related("image", "reading")[:CHUNK]):
-        _check(project, some)
+    ids = list(stretch.filter(behind).values_list("pk", flat=True))
+    for start_at in range(0, len(ids), CHUNK):
+        _check(project, _with_images(project, ids[start_at : start_at + CHUNK]))
 
 
 def _queue_check(project: Project, left: int) -> None:
@@ -125,38 +127,56 @@ _locks_lock = Lock()
 
 
 def bring_in_step(project: Project) -> None:
-    """Have all readings say the space, reason and map kind that the project as it stands gives."""
+    """Have all readings say the space, reason and map kind that the project as it stands gives. Where the project was
+    changed since it was asked for, they stay as they are: who asks again gets those of the change."""
     with _locks_lock:
         lock = _locks.setdefault(project.pk, Lock())
     with lock:
-        _bring_in_step(project)
+        for _ in range(TRIES):
+            if _bring_in_step(project):
+                return
+        with transaction.atomic():  # others write all the time: let them wait
+            _bring_in_step(project)
 
 
-def _bring_in_step(project: Project) -> None:
-    wanted = _Basis.of(project)
-    known = _Basis.kept(project)
-    changed = list(assigned_otherwise(project)) if known.assigned_by != wanted.assigned_by else []
+def _bring_in_step(project: Project) -> bool:
+    """False where somebody else wrote readings meanwhile."""
+    wanted, known = _Basis.of(project), _kept_state(project)
+    basis = _Basis.of_state(known)
+    changed = list(assigned_otherwise(project)) if basis.assigned_by != wanted.assigned_by else []
     behind = _behind(project, "assigned_version")
     textures = list(project.textures.filter(among("pk", behind)).defer("image")) if behind else []
     fresh = [_first_reading(project, row) for row in assigned(project, textures)]
-    if known == wanted and not fresh:
-        return
+    if basis == wanted and not fresh:
+        return True
     with transaction.atomic():
-        if _Basis.kept(project) != known:
-            return  # somebody else was quicker; who asks again sees what is left
-        there = set(project.textures.filter(among("pk", behind)).values_list("pk", flat=True))
+        if _was_changed(project):
+            return True
+        if _kept_state(project).written != known.written:
+            return False
+        versions = dict(project.textures.filter(among("pk", behind)).values_list("pk", "version"))
         Reading.objects.bulk_create(
-            [reading for reading in fresh if reading.texture_id in there],
+            [reading for reading in fresh if versions.get(reading.texture_id) == reading.assigned_version],
             update_conflicts=True,
             unique_fields=("texture",),
             update_fields=_ASSIGNED,
             batch_size=500,
         )
-        if known != wanted:
-            _write_assignments(changed)
-            if known.checked_by != wanted.checked_by:
-                Reading.objects.filter(project=project).update(texture_version=0)
-            ReadingState.objects.update_or_create(project=project, defaults=vars(wanted))
+        _write_assignments(changed)
+        if basis.checked_by != wanted.checked_by:
+            Reading.objects.filter(project=project).update(texture_version=0)
+        state = {**vars(wanted), "written": known.written + 1}
+        ReadingState.objects.update_or_create(project=project, defaults=state)
+    return True
+
+
+def _kept_state(project: Project) -> ReadingState:
+    return ReadingState.objects.filter(project=project).first() or ReadingState(project=project)
+
+
+def _was_changed(project: Project) -> bool:
+    """Whether another revision of a project stands than the one that was asked for."""
+    return not Project.objects.filter(pk=project.pk, current=project.current_id).exists()
 
 
 def _first_reading(project: Project, row: AssignedTexture) -> Reading:
@@ -190,10 +210,9 @@ class _Basis:
     said: dict[str, Any]
 
     @classmethod
-    def kept(cls, project: Project) -> "_Basis":
+    def of_state(cls, state: ReadingState) -> "_Basis":
         """What the readings of a project were computed from; empty hashes where there are none."""
-        state = ReadingState.objects.filter(project=project).first()
-        return cls(state.assigned_by, state.checked_by, state.said) if state else cls("", "", {})
+        return cls(state.assigned_by, state.checked_by, state.said)
 
     @classmethod
     def of(cls, project: Project) -> "_Basis":
@@ -255,7 +274,7 @@ def _that_may_differ(project: Project) -> QuerySet[Reading]:
     map kinds has changed, those are the files that a rule takes which came, went or moved, or in whose name such a word
     stands."""
     readings = Reading.objects.filter(project=project)
-    before, now = _Basis.kept(project).said, _Basis.of(project).said
+    before, now = _Basis.of_state(_kept_state(project)).said, _Basis.of(project).said
     if any(before.get(name) != now[name] for name in ("colours", "default_space")):
         return readings
     concerns = _concerned(project, before, now)
@@ -376,8 +395,8 @@ def checked_texture(config: ocio.Config, row: AssignedTexture) -> CheckedTexture
 
 
 def _check(project: Project, textures: Sequence[Texture]) -> None:
-    """Check textures and keep what is found, unless they were changed meanwhile."""
-    basis = _Basis.kept(project)
+    """Check textures and keep what is found, unless they or what they are read by were changed meanwhile."""
+    basis = _Basis.of(project)
     rows = assigned(project, list(textures))
     subjects = subjects_for(project, rows, offers_fixes=False)
     found: dict[str, list[Finding]] = {row.texture.path: [] for row in rows}
@@ -391,9 +410,10 @@ def _check(project: Project, textures: Sequence[Texture]) -> None:
         reading.rank = max((RANKS[finding.level] for finding in found[row.texture.path]), default=0)
         readings[row.texture.pk] = reading
     with transaction.atomic():
-        if _Basis.kept(project) != basis:
+        if _Basis.of_state(_kept_state(project)) != basis:
             return
-        versions = dict(Texture.objects.filter(pk__in=readings).values_list("pk", "version"))
+        assigned_as = Reading.objects.filter(pk__in=readings, assigned_version=F("texture__version"))
+        versions = dict(assigned_as.values_list("pk", "assigned_version"))
         kept = [reading for pk, reading in readings.items() if versions.get(pk) == reading.texture_version]
         TextureFinding.objects.filter(reading__in=[reading.pk for reading in kept]).delete()
         Reading.objects.bulk_create(kept, update_conflicts=True, unique_fields=("texture",), update_fields=_UPDATED)
