@@ -3,18 +3,21 @@
 import json
 import os
 import random
+from collections.abc import Iterator
 from typing import Any
 from unittest.mock import patch
 
 from django.db import connection
+from django.db.models import F
 from django.test.utils import CaptureQueriesContext
 
 from saltwort.core.findings import run_checks
 from saltwort.server.findings.operations import findings_of
 from saltwort.server.jobs.models import Job
+from saltwort.server.projects.models import Project
 from saltwort.server.textures import readings
-from saltwort.server.textures.models import Reading, Texture, TextureFinding
-from saltwort.server.textures.operations import add_textures, assigned_textures
+from saltwort.server.textures.models import Reading, ReadingState, Texture, TextureFinding
+from saltwort.server.textures.operations import add_textures, assigned, assigned_textures
 from saltwort.server.textures.readings import bring_in_step, refresh
 from tests.samples import SRGB
 from tests.server import ServerTestCase
@@ -237,6 +240,40 @@ class InStep(ReadingsTestCase):
                 self.project.refresh_from_db()
                 refresh(self.project)
                 self.assertLessEqual(sum(counted), most)
+
+    def test_who_asks_late_does_not_write_an_older_state_back(self) -> None:
+        self.show()
+        asked_before = Project.objects.select_related("current").get()
+        self.change(rules=[self.rule(), *self.ask()["setup"]["rules"]])
+        self.assert_in_step()
+        bring_in_step(asked_before)
+        readings._check(asked_before, list(self.project.textures.select_related("image", "reading")))
+        self.assertEqual(set(Reading.objects.filter(path__contains="wall1").values_list("reason_name")), {("first",)})
+        self.assert_in_step()
+
+    def test_what_is_computed_while_another_writes_is_computed_again(self) -> None:
+        """Readings of new files come in between: they were assigned by what was."""
+        self.show()
+        self.assert_in_step()
+        image = Texture.objects.first().image
+        asked_before = Project.objects.select_related("current").get()
+        self.change(rules=[self.rule(), *self.ask()["setup"]["rules"]])
+        project = Project.objects.select_related("current").get()
+        compute, late = readings.assigned_otherwise, ["wall1_late.png"]
+
+        def computing(asked: Project) -> Iterator[readings.Reread]:
+            found = list(compute(asked))
+            if late:
+                add_textures(self.project, {late[0]: image})
+                rows = assigned(asked_before, list(Texture.objects.filter(path=late.pop())))
+                Reading.objects.bulk_create(readings._first_reading(asked_before, row) for row in rows)
+                ReadingState.objects.update(written=F("written") + 1)
+            return iter(found)
+
+        with patch.object(readings, "assigned_otherwise", computing):
+            bring_in_step(project)
+        self.assertEqual(Reading.objects.get(path="wall1_late.png").reason_name, "first")
+        self.assert_in_step()
 
     def test_what_takes_too_long_is_a_job(self) -> None:
         self.show(sets=100)
