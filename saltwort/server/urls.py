@@ -152,6 +152,7 @@ urlpatterns = [
     path(f"{PROJECT}/kept-comparisons", compare.kept_comparisons),
     path(f"{PROJECT}/kept-comparisons/<int:pk>", compare.kept_comparison),
     path(f"{PROJECT}/comparison", compare.comparison),
+    path("api/v1/station-abilities", handoffs.station_abilities),
     path(f"{PROJECT}/stations", kept(handoffs.stations)),
     path(f"{PROJECT}/station-order", handoffs.station_order),
     path(f"{PROJECT}/stations/<int:pk>", handoffs.station),

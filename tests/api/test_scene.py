@@ -16,6 +16,7 @@ from saltwort.core.images import read_pixels
 from saltwort.core.images.writing import write_layers
 from saltwort.core.spaces.gamuts import AP1, D65, REC709, adaptation, rgb_to_rgb, rgb_to_xyz
 from saltwort.core.spaces.observer import black_body_xy
+from saltwort.core.stations.station import abilities
 from saltwort.server.jobs.models import Job
 from saltwort.server.scene.models import Render
 from saltwort.server.scene.rig import Asked, start_render
@@ -524,8 +525,8 @@ class HandOffs(ServerTestCase):
         before = self.ask(f"/stations/{compositor['id']}/config/file")
         for version, suffix in (("2.1", "zip"), ("2.2", "ocioz"), ("2.4", "ocioz")):
             station = self.ask("/stations")[0]
-            self.tell("put", f"/stations/{renderer['id']}", based_on=station["version"], ocio_version=version,
-                      follows_file_rules=True)  # fmt: skip
+            said = {"ocio_version": version}
+            self.tell("put", f"/stations/{renderer['id']}", based_on=station["version"], abilities=said)
             told = self.ask(f"/stations/{renderer['id']}/config")
             self.assertEqual((told["file"], told["own"]), (f"quay-r1-ocio{version}.{suffix}", True))
             self.assertIn("left out", [part["fate"] for part in told["replacements"]])
@@ -540,12 +541,11 @@ class HandOffs(ServerTestCase):
             self.assertEqual((told["own"], told["replacements"]), (False, []))
 
     def test_applications_are_added_ordered_and_removed(self) -> None:
-        added = self.tell(
-            "post", "/stations", 201, name=" Paint ", reads="textures", ocio_version="2.4", follows_file_rules=True
-        )
-        self.assertEqual(added["name"], "Paint")
-        self.refused("post", "/stations", "already", name="paint", reads="renders", ocio_version="2.4")
-        self.refused("post", "/stations", "not a valid choice", name="x", reads="minds", ocio_version="2.4")
+        said = {"ocio_version": "2.4"}
+        added = self.tell("post", "/stations", 201, name=" Paint ", reads="textures", abilities=said)
+        self.assertEqual((added["name"], added["abilities"]), ("Paint", {**said, "follows_file_rules": True}))
+        self.refused("post", "/stations", "already", name="paint", reads="renders")
+        self.refused("post", "/stations", "not a valid choice", name="x", reads="minds")
         renderer, compositor, paint = (row["id"] for row in self.ask("/stations"))
         ordered = self.tell("put", "/station-order", stations=[paint, renderer, compositor])
         self.assertEqual([row["name"] for row in ordered], ["Paint", "Renderer", "Compositor"])
@@ -556,22 +556,38 @@ class HandOffs(ServerTestCase):
         self.tell("delete", f"/stations/{renderer}", 204)
         self.assertEqual([row["name"] for row in self.ask("/stations")], ["Paint", "Compositor"])
         with patch("saltwort.server.handoffs.operations.MOST_STATIONS", 2):
-            self.refused("post", "/stations", "up to 2", name="x", reads="renders", ocio_version="2.4")
+            self.refused("post", "/stations", "up to 2", name="x", reads="renders")
 
     def test_what_a_station_can_do_changes_its_sheet_and_the_findings(self) -> None:
         renderer = self.ask("/stations")[0]
         self.texture("wall_rough.png")
         change = {"ocio_version": "2.3", "follows_file_rules": False}
-        self.tell("put", f"/stations/{renderer['id']}", based_on=1, **change)
+        self.tell("put", f"/stations/{renderer['id']}", based_on=1, abilities=change)
         sheet = self.ask(f"/stations/{renderer['id']}/sheet")
         lines = {line["label"]: line for section in sheet for line in section["settings"]}
         self.assertEqual(lines["Config version"]["value"], "OCIO 2.3")
         self.assertEqual(lines["OCIO config"]["value"], "quay-r1-ocio2.3.ocioz")
         self.assertEqual(lines["wall_rough.png"]["why"], "set by hand on this file")
         self.assertIn("handoff.config-of-its-own", [finding["code"] for finding in self.findings()])
-        self.refused("put", f"/stations/{renderer['id']}", "changed meanwhile", status=409, based_on=1, **change)
-        bad = {**change, "ocio_version": "newest"}
-        self.refused("put", f"/stations/{renderer['id']}", "does not match", based_on=2, **bad)
+        self.refused("put", f"/stations/{renderer['id']}", "changed meanwhile", status=409, based_on=1,
+                     abilities=change)  # fmt: skip
+        for bad, said in (
+            ({"ocio_version": "newest"}, "has no value 'newest'. Choose one of 1.0"),
+            ({"follows_file_rules": "yes"}, "Choose one of true, false"),
+            ({"flies": True}, "has no “flies”"),
+            ({"ocio_version": True}, "has no value True"),
+            ({"ocio_version": ["2.4"]}, "has no value"),
+        ):
+            self.refused("put", f"/stations/{renderer['id']}", said, based_on=2, abilities=bad)
+
+    def test_abilities_are_offered_to_the_applications_that_have_them(self) -> None:
+        offered = self.client.get("/api/v1/station-abilities").json()
+        self.assertEqual({ability["key"] for ability in offered}, {ability.key for ability in abilities()})
+        for row in self.ask("/stations"):
+            self.assertEqual(
+                row["abilities"],
+                {ability["key"]: ability["default"] for ability in offered if row["reads"] in ability["reads"]},
+            )
 
 
 class LiveData(ServerTestCase):

@@ -394,8 +394,8 @@ class SceneThings(TestCase):
 
     def test_stations(self) -> None:
         old, older = (
-            replace(RENDERER, name="Old", ocio_version="2.2"),
-            replace(RENDERER, name="Older", ocio_version="1.0"),
+            replace(RENDERER, name="Old").with_abilities({"ocio_version": "2.2"}),
+            replace(RENDERER, name="Older").with_abilities({"ocio_version": "1.0"}),
         )
         stations = [RENDERER, old, older]
         self.assertEqual([f.subject for f in found("handoff.config-of-its-own", stations=stations)], ["Old"])

@@ -6,6 +6,7 @@ from pathlib import Path
 from unittest import TestCase
 
 from saltwort.core.deliverables import Defaults, Source, deliverables
+from saltwort.core.findings import Subjects, run_checks
 from saltwort.core.images import read_header
 from saltwort.core.stations import (
     COMPOSITOR,
@@ -14,11 +15,12 @@ from saltwort.core.stations import (
     Section,
     Station,
     TextureLine,
-    config_is_too_new,
     settings_sheet,
     sheet_text,
 )
-from tests.samples import ACES_SDR, SRGB, light, project_config, write
+from saltwort.core.stations.abilities.ocio_version import config_is_too_new
+from saltwort.core.stations.station import abilities
+from tests.samples import ACES_SDR, SRGB, light, project_config, sample_setup, write
 
 TEXTURES = [TextureLine("wall_rough.png", "Raw", True), TextureLine("wall_col.png", SRGB, False)]
 
@@ -29,6 +31,11 @@ def sheet(
     chain = Chain(station, following, project_config(), ACES_SDR, textures, "quay-r3.ocioz")
     sections = settings_sheet(chain)
     return {section.title: section for section in sections}
+
+
+def settings_and_findings(station: Station) -> object:
+    subjects = Subjects(project_config(), sample_setup(), stations=[station])
+    return [sheet(station), [(found.code, found.why) for found in run_checks(subjects, "handoff.")]]
 
 
 def values(section: Section) -> dict[str, str]:
@@ -56,7 +63,7 @@ class Sheets(TestCase):
         self.assertEqual((lines[2].label, lines[2].value), ("wall_rough.png", "Raw"))
 
     def test_textures_of_one_that_does_not(self) -> None:
-        lines = sheet(replace(RENDERER, follows_file_rules=False))["Reading"].settings
+        lines = sheet(RENDERER.with_abilities({"follows_file_rules": False}))["Reading"].settings
         self.assertEqual(
             [(line.label, line.value) for line in lines], [("wall_rough.png", "Raw"), ("wall_col.png", SRGB)]
         )
@@ -69,15 +76,31 @@ class Sheets(TestCase):
         self.assertEqual(values(sheet(COMPOSITOR)["Reading"])["Read EXR renders as"], "ACEScg")
 
     def test_a_station_that_loads_older_configs_gets_its_own_and_one_that_loads_none_is_warned(self) -> None:
-        old = values(sheet(replace(RENDERER, ocio_version="2.3"))["Config"])
+        old = values(sheet(RENDERER.with_abilities({"ocio_version": "2.3"}))["Config"])
         self.assertEqual((old["Config version"], old["Written for it alone"]), ("OCIO 2.3", "OCIO 2.3"))
         self.assertNotIn("Attention", old)
-        self.assertIn("Attention", values(sheet(replace(RENDERER, ocio_version="1.0"))["Config"]))
+        self.assertIn("Attention", values(sheet(RENDERER.with_abilities({"ocio_version": "1.0"}))["Config"]))
         self.assertEqual({"Attention", "Written for it alone"} & values(sheet(RENDERER)["Config"]).keys(), set())
 
     def test_versions_are_compared_as_numbers(self) -> None:
-        self.assertTrue(config_is_too_new("2.10", replace(RENDERER, ocio_version="2.9")))
-        self.assertFalse(config_is_too_new("2.4", replace(RENDERER, ocio_version="2.4")))
+        self.assertTrue(config_is_too_new("2.10", RENDERER))
+        self.assertFalse(config_is_too_new("2.4", RENDERER.with_abilities({"ocio_version": "2.4"})))
+
+    def test_each_value_of_each_ability_changes_the_sheet_or_the_findings(self) -> None:
+        for ability in abilities():
+            for reads in ability.reads:
+                said = [
+                    (settings_and_findings(replace(RENDERER, reads=reads).with_abilities({ability.key: value})), value)
+                    for value in (ability.choices or (True, False))
+                ]
+                for index, (told, value) in enumerate(said):
+                    with self.subTest(ability.key, reads=reads, value=value):
+                        self.assertNotIn(told, [other for other, _ in said[:index]])
+
+    def test_what_is_stored_of_an_ability_that_there_is_not_is_left_alone(self) -> None:
+        """As where an older Saltwort reads what a newer one stored."""
+        station = replace(RENDERER, abilities={"flies": True, "ocio_version": "9.9"})
+        self.assertEqual(settings_and_findings(station), settings_and_findings(RENDERER))
 
     def test_as_text(self) -> None:
         text = sheet_text(RENDERER, "Lantern Quay", 3, list(sheet(RENDERER).values()))
@@ -88,7 +111,11 @@ class Sheets(TestCase):
     def test_keys_are_unique_and_values_are_what_their_kind_says(self) -> None:
         config = project_config()
         spaces = set(config.getColorSpaceNames())
-        for station in (RENDERER, COMPOSITOR, replace(RENDERER, ocio_version="2.3", follows_file_rules=False)):
+        for station in (
+            RENDERER,
+            COMPOSITOR,
+            RENDERER.with_abilities({"ocio_version": "2.3", "follows_file_rules": False}),
+        ):
             sections = list(sheet(station, following=COMPOSITOR).values())
             self.assertEqual(len({section.key for section in sections}), len(sections))
             for section in sections:

@@ -1,7 +1,7 @@
 """Stations of the chain, what they can do, and the settings that each must be given."""
 
 from saltwort.core.stations.sheet import Chain, Section, Setting, TextureLine, settings_sheet, sheet_text
-from saltwort.core.stations.station import COMPOSITOR, RENDERER, Station, config_is_too_new
+from saltwort.core.stations.station import COMPOSITOR, RENDERER, Station
 
 __all__ = [
     "COMPOSITOR",
@@ -11,7 +11,6 @@ __all__ = [
     "Setting",
     "Station",
     "TextureLine",
-    "config_is_too_new",
     "settings_sheet",
     "sheet_text",
 ]

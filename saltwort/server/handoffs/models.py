@@ -13,11 +13,10 @@ class Station(Versioned):
     position = models.PositiveIntegerField()
     name = models.CharField(max_length=80)
     reads = models.CharField(max_length=20)
-    ocio_version = models.CharField(max_length=10)
-    follows_file_rules = models.BooleanField()
+    abilities = models.JSONField(default=dict)
 
     class Meta:
         ordering = ("position",)
 
     def described(self) -> CoreStation:
-        return CoreStation(self.name, self.reads, self.ocio_version, self.follows_file_rules)
+        return CoreStation(self.name, self.reads, self.abilities)

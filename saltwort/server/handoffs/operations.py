@@ -1,6 +1,6 @@
 """Changes to a project's stations, and the sheets made for them."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict
 
 from django.db import transaction
@@ -10,8 +10,8 @@ from django.dispatch import receiver
 from saltwort.core.configs.export import archive_suffix
 from saltwort.core.errors import BadInput
 from saltwort.core.stations import COMPOSITOR, RENDERER, Chain, Section, TextureLine, settings_sheet
+from saltwort.core.stations.abilities.ocio_version import own_version
 from saltwort.core.stations.station import Station as CoreStation
-from saltwort.core.stations.station import own_version
 from saltwort.server.handoffs.models import Station
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.operations import project_made, revision_name
@@ -54,9 +54,9 @@ def order_stations(project: Project, order: Sequence[int]) -> None:
         project.stations.filter(pk=pk).update(position=position)
 
 
-def change_station(station: Station, based_on: int, **fields: object) -> Station:
-    """Say what a station can do. Raises Stale when it was changed meanwhile."""
-    return station.change(based_on, **fields)
+def change_station(station: Station, based_on: int, abilities: Mapping[str, object]) -> Station:
+    """Say what a station can do. Raises Stale when it was changed meanwhile, BadInput for what cannot be said of it."""
+    return station.change(based_on, abilities=station.described().with_abilities(abilities).abilities)
 
 
 def versions_of(station: Station) -> tuple[str, str]:

@@ -4,7 +4,7 @@ from typing import get_args
 
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
-from drf_spectacular.utils import extend_schema
+from drf_spectacular.utils import extend_schema, extend_schema_field
 from rest_framework import serializers, status
 from rest_framework.decorators import api_view
 from rest_framework.request import Request
@@ -14,7 +14,7 @@ from saltwort.core.configs.export import packed
 from saltwort.core.project import Composed
 from saltwort.core.stations import sheet_text
 from saltwort.core.stations.sheet import Kind
-from saltwort.core.stations.station import READS_RENDERS, READS_TEXTURES
+from saltwort.core.stations.station import READS_RENDERS, READS_TEXTURES, Ability, abilities
 from saltwort.core.stations.station import Station as CoreStation
 from saltwort.server.across.exports import exported
 from saltwort.server.handoffs.models import Station
@@ -32,28 +32,58 @@ from saltwort.server.http import BINARY, BasedOn, download, parsed
 from saltwort.server.projects.serializers import ReplacementSerializer
 from saltwort.server.projects.views import project_named
 
-OCIO_VERSION = r"^\d{1,2}\.\d{1,2}$"
+
+@extend_schema_field({"oneOf": [{"type": "string"}, {"type": "boolean"}]})
+class AbilityValue(serializers.JSONField):
+    """A choice by its value, or yes or no; core knows which an ability has."""
+
+
+class ChoiceOfAbility(serializers.Serializer):
+    value = serializers.CharField()
+    label = serializers.CharField()
+
+
+class AbilitySerializer(serializers.Serializer):
+    """What an application may be able to do. Without choices it is yes or no; `reads` says which applications have
+    it."""
+
+    key = serializers.CharField()
+    label = serializers.CharField()
+    effect = serializers.CharField()
+    default = AbilityValue()
+    choices = serializers.SerializerMethodField()
+    reads = serializers.ListField(child=serializers.ChoiceField(choices=[READS_TEXTURES, READS_RENDERS]))
+
+    @extend_schema_field(ChoiceOfAbility(many=True))
+    def get_choices(self, ability: Ability) -> list[dict[str, str]]:
+        return [{"value": value, "label": label} for value, label in ability.choices.items()]
 
 
 class StationSerializer(serializers.Serializer):
+    """`abilities` has a value for each that concerns the application."""
+
     id = serializers.IntegerField()
     version = serializers.IntegerField()
     name = serializers.CharField()
     reads = serializers.CharField()
-    ocio_version = serializers.CharField()
-    follows_file_rules = serializers.BooleanField()
+    abilities = serializers.SerializerMethodField()
+
+    @extend_schema_field(serializers.DictField(child=AbilityValue()))
+    def get_abilities(self, station: Station) -> dict[str, str | bool]:
+        described = station.described()
+        return {ability.key: described.able(ability) for ability in abilities() if described.has(ability)}
 
 
 class StationChange(BasedOn):
-    ocio_version = serializers.RegexField(OCIO_VERSION)
-    follows_file_rules = serializers.BooleanField()
+    """Those abilities that change, by key."""
+
+    abilities = serializers.DictField(child=AbilityValue())
 
 
 class NewStation(serializers.Serializer):
     name = serializers.CharField(max_length=80)
     reads = serializers.ChoiceField(choices=[READS_TEXTURES, READS_RENDERS])
-    ocio_version = serializers.RegexField(OCIO_VERSION)
-    follows_file_rules = serializers.BooleanField(default=False)
+    abilities = serializers.DictField(child=AbilityValue(), default=dict)
 
 
 class StationOrder(serializers.Serializer):
@@ -78,13 +108,21 @@ class SectionSerializer(serializers.Serializer):
     settings = SettingSerializer(many=True)
 
 
+@extend_schema(responses=AbilitySerializer(many=True))
+@api_view(["GET"])
+def station_abilities(request: Request) -> Response:
+    """What can be said of an application."""
+    return Response(AbilitySerializer(abilities(), many=True).data)
+
+
 @extend_schema(methods=["GET"], responses=StationSerializer(many=True))
 @extend_schema(methods=["POST"], request=NewStation, responses={201: StationSerializer})
 @api_view(["GET", "POST"])
 def stations(request: Request, slug: str) -> Response:
     project = project_named(slug)
     if request.method == "POST":
-        added = add_station(project, CoreStation(**parsed(request, NewStation)))
+        asked = parsed(request, NewStation)
+        added = add_station(project, CoreStation(asked["name"], asked["reads"]).with_abilities(asked["abilities"]))
         return Response(StationSerializer(added).data, status=status.HTTP_201_CREATED)
     return Response(StationSerializer(project.stations, many=True).data)
 

@@ -1813,6 +1813,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/station-abilities": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What can be said of an application. */
+        get: operations["station_abilities_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/view-families": {
         parameters: {
             query?: never;
@@ -1833,6 +1850,18 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * @description What an application may be able to do. Without choices it is yes or no; `reads` says which applications have
+         *     it.
+         */
+        Ability: {
+            key: string;
+            label: string;
+            effect: string;
+            default: string | boolean;
+            readonly choices: components["schemas"]["ChoiceOfAbility"][];
+            reads: components["schemas"]["ReadsEnum"][];
+        };
         /** @description ASC CDL values, or a LUT by name and hash. */
         AddedLook: {
             name: string;
@@ -1932,6 +1961,10 @@ export interface components {
             value: string;
             label: string;
             count: number;
+        };
+        ChoiceOfAbility: {
+            value: string;
+            label: string;
         };
         /** @description What a list can be narrowed to, with how many files each leaves. */
         Choices: {
@@ -2565,9 +2598,9 @@ export interface components {
         NewStation: {
             name: string;
             reads: components["schemas"]["ReadsEnum"];
-            ocio_version: string;
-            /** @default false */
-            follows_file_rules: boolean;
+            abilities?: {
+                [key: string]: string | boolean;
+            };
         };
         /** @enum {unknown} */
         NullEnum: null;
@@ -3160,19 +3193,22 @@ export interface components {
         };
         /** @enum {string} */
         StateEnum: "queued" | "running" | "done" | "failed" | "cancelled";
+        /** @description `abilities` has a value for each that concerns the application. */
         Station: {
             id: number;
             version: number;
             name: string;
             reads: string;
-            ocio_version: string;
-            follows_file_rules: boolean;
+            readonly abilities: {
+                [key: string]: string | boolean;
+            };
         };
-        /** @description Every write says which version it was made from; a stale one is refused. */
+        /** @description Those abilities that change, by key. */
         StationChange: {
             based_on: number;
-            ocio_version: string;
-            follows_file_rules: boolean;
+            abilities: {
+                [key: string]: string | boolean;
+            };
         };
         /**
          * @description The config that a station gets: its file, its OCIO version, whether it is written for this station alone, and
@@ -6548,6 +6584,25 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WorkingSpaceChange"];
+                };
+            };
+        };
+    };
+    station_abilities_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ability"][];
                 };
             };
         };

@@ -11,7 +11,7 @@ export function TargetVersion({ config }: { config: Config }) {
   const { proposed, propose } = useProposal();
   const set = project.data?.setup.target_version ?? '';
   const oldest = (stations.data ?? [])
-    .map((station) => station.ocio_version)
+    .map((station) => String(station.abilities['ocio_version']))
     .sort((one, other) => one.localeCompare(other, 'en', { numeric: true }))[0];
   return (
     <div className="block">

@@ -3,7 +3,7 @@ import { useQuery } from '@tanstack/react-query';
 import { Fragment, useState } from 'react';
 
 import { api, body, type Schemas } from '../api/client';
-import { type SetupParts, type Station, useChange, useOwnFindings, useProject, useSlug, useStations, useViewFamilies } from '../api/hooks';
+import { type SetupParts, type Station, useChange, useOwnFindings, useProject, useSlug, useAbilities, useStations } from '../api/hooks';
 import { FindingCard } from '../shared/FindingCard';
 import { LevelMark } from '../shared/marks';
 import { Replacements } from '../shared/Replacements';
@@ -71,42 +71,68 @@ export function Handoffs() {
 
 /** What a station can do decides what its sheet says. */
 function StationForm({ station, chain }: { station: Station; chain: Station[] }) {
-  const versions = useViewFamilies().data?.versions ?? [];
-  const change = useChange((slug, fields: { ocio_version?: string; follows_file_rules?: boolean }) =>
+  const abilities = useAbilities();
+  const change = useChange((slug, said: Station['abilities']) =>
     body(
       api.PUT('/api/v1/projects/{slug}/stations/{id}', {
         params: { path: { slug, id: station.id } },
-        body: {
-          ocio_version: station.ocio_version,
-          follows_file_rules: station.follows_file_rules,
-          ...fields,
-          based_on: station.version,
-        },
+        body: { abilities: said, based_on: station.version },
       }),
     ),
   );
   return (
     <div className="block" style={{ marginTop: 8 }}>
       <h3>What the {station.name.toLowerCase()} can do</h3>
-      <Select
-        label="Loads OCIO configs up to"
-        data={versions}
-        value={station.ocio_version}
-        disabled={change.isPending}
-        onChange={(version) => version && change.mutate({ ocio_version: version })}
-      />
-      {station.reads === 'textures' && (
-        <Checkbox
-          size="xs"
-          label="Takes texture spaces from the config’s file rules"
-          color="neutral"
-          checked={station.follows_file_rules}
-          disabled={change.isPending}
-          onChange={(event) => change.mutate({ follows_file_rules: event.currentTarget.checked })}
-        />
-      )}
+      {abilities.data
+        ?.filter(({ key }) => key in station.abilities)
+        .map((ability) => (
+          <AbilityField
+            key={ability.key}
+            ability={ability}
+            value={station.abilities[ability.key] ?? ability.default}
+            isPending={change.isPending}
+            onChange={(value) => change.mutate({ [ability.key]: value })}
+          />
+        ))}
       <ChainButtons station={station} chain={chain} />
     </div>
+  );
+}
+
+type AbilityValue = Station['abilities'][string];
+
+/** A choice where the ability has some, else yes or no. */
+function AbilityField({
+  ability,
+  value,
+  isPending,
+  onChange,
+}: {
+  ability: Schemas['Ability'];
+  value: AbilityValue;
+  isPending: boolean;
+  onChange: (value: AbilityValue) => void;
+}) {
+  return ability.choices.length ? (
+    <Select
+      label={ability.label}
+      description={ability.effect}
+      data={ability.choices}
+      value={String(value)}
+      disabled={isPending}
+      allowDeselect={false}
+      onChange={(chosen) => chosen && onChange(chosen)}
+    />
+  ) : (
+    <Checkbox
+      size="xs"
+      label={ability.label}
+      description={ability.effect}
+      color="neutral"
+      checked={value === true}
+      disabled={isPending}
+      onChange={(event) => onChange(event.currentTarget.checked)}
+    />
   );
 }
 
@@ -138,14 +164,13 @@ function ChainButtons({ station, chain }: { station: Station; chain: Station[] }
 
 /** One more application at the end of the chain. */
 function NewStation({ onAdded }: { onAdded: (id: number) => void }) {
-  const versions = useViewFamilies().data?.versions ?? [];
   const [name, setName] = useState('');
   const [reads, setReads] = useState<Schemas['ReadsEnum']>('renders');
   const add = useChange((slug) =>
     body(
       api.POST('/api/v1/projects/{slug}/stations', {
         params: { path: { slug } },
-        body: { name, reads, ocio_version: versions.at(-1) ?? '', follows_file_rules: reads === 'textures' },
+        body: { name, reads },
       }),
     ),
   );
@@ -225,7 +250,7 @@ function StationConfig({ station }: { station: Station }) {
   const slug = useSlug();
   const project = useProject();
   const config = useQuery({
-    queryKey: [slug, 'station-config', station.id, station.ocio_version, project.data?.revision.number],
+    queryKey: [slug, 'station-config', station.id, station.abilities, project.data?.revision.number],
     queryFn: () =>
       body(api.GET('/api/v1/projects/{slug}/stations/{id}/config', { params: { path: { slug, id: station.id } } })),
   });
@@ -234,7 +259,7 @@ function StationConfig({ station }: { station: Station }) {
       <h3>Config</h3>
       {config.isPending && (
         <p role="status" className="quiet">
-          Writing the config for OCIO {station.ocio_version}. Where views are baked, this takes some seconds.
+          Writing the config for this application. Where views are baked, this takes some seconds.
         </p>
       )}
       {config.error && <p role="alert">{config.error.message}</p>}

@@ -3,8 +3,7 @@
 from collections.abc import Iterator
 
 from saltwort.core.findings.registry import BLOCKER, NOTE, Problem, Subjects, check
-from saltwort.core.stations import config_is_too_new
-from saltwort.core.stations.station import own_version
+from saltwort.core.stations.abilities.ocio_version import OCIO_VERSION, config_is_too_new, own_version
 
 
 @check("handoff.config-too-new", BLOCKER)
@@ -16,8 +15,8 @@ def config_too_new(subjects: Subjects) -> Iterator[Problem]:
             yield Problem(
                 station.name,
                 "Config too new for this application",
-                f"The config needs OCIO {version}, and this application stops at {station.ocio_version}, for which "
-                "none can be written. Update the application.",
+                f"The config needs OCIO {version}, and this application stops at {station.able(OCIO_VERSION)}, for "
+                "which none can be written. Update the application.",
             )
 
 

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 
+from saltwort.core.stations.abilities.file_rules import FOLLOWS_FILE_RULES
 from saltwort.core.stations.sheet import Chain, Setting, section
 from saltwort.core.stations.station import READS_TEXTURES
 
@@ -24,7 +25,7 @@ def _textures(chain: Chain) -> Iterator[Setting]:
     if not textures:
         yield Setting("textures", "Textures", "none in the project yet", "choice")
         return
-    if not chain.station.follows_file_rules:
+    if not chain.station.able(FOLLOWS_FILE_RULES):
         for texture in textures:
             yield Setting(f"texture:{texture.path}", texture.path, texture.space, "space", "set by hand on this file")
         return
