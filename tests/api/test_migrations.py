@@ -6,6 +6,7 @@ from django.test import TransactionTestCase
 
 from saltwort.core.project import read_setup
 from saltwort.core.scene.decisions import FIRST_LIGHTS
+from saltwort.server.handoffs.models import Station
 from saltwort.server.projects.models import Revision
 
 BEFORE = [("scene", "0001_initial"), ("projects", "0001_initial")]
@@ -46,3 +47,31 @@ class SwatchesIntoRevisions(TransactionTestCase):
                 [("enamel", "47 106 104"), ("enamel (2)", "1 2 3")],
             )
             self.assertEqual(scene.lights, FIRST_LIGHTS)
+
+
+class AbilitiesOfStations(TransactionTestCase):
+    def tearDown(self) -> None:
+        executor = MigrationExecutor(connection)
+        executor.migrate(executor.loader.graph.leaf_nodes())
+
+    def test_what_was_said_of_applications_stays_said(self) -> None:
+        before = [("handoffs", "0001_initial")]
+        executor = MigrationExecutor(connection)
+        executor.migrate(before)
+        old = executor.loader.project_state(before).apps
+        project = old.get_model("projects", "Project").objects.create(slug="quay", name="Quay")
+        stations = old.get_model("handoffs", "Station").objects
+        for position, reads in enumerate(("textures", "renders")):
+            stations.create(
+                project=project,
+                position=position,
+                name=reads,
+                reads=reads,
+                ocio_version="2.3",
+                follows_file_rules=False,
+            )
+        executor = MigrationExecutor(connection)
+        executor.migrate(executor.loader.graph.leaf_nodes())
+        renderer, compositor = Station.objects.all()
+        self.assertEqual(renderer.abilities, {"ocio_version": "2.3", "follows_file_rules": False})
+        self.assertEqual(compositor.abilities, {"ocio_version": "2.3"})
