@@ -12,12 +12,14 @@ import PyOpenColorIO as ocio
 from saltwort.core.engine import ConfigArchive, ViewChoice, builtin_text, load_config, newest_cg_config
 from saltwort.core.images import write_image
 from saltwort.core.project import Setup, compose, first_setup
+from saltwort.core.views import view_families
 
 SRGB = "sRGB Encoded Rec.709 (sRGB)"
 LINEAR_REC709 = "Linear Rec.709 (sRGB)"
 SRGB_DISPLAY = "sRGB - Display"
 ACES_SDR = ViewChoice(SRGB_DISPLAY, "ACES 2.0 - SDR 100 nits (Rec.709)")
 PQ_ACES = ViewChoice("Rec.2100-PQ - Display", "ACES 2.0 - HDR 1000 nits (Rec.2020)")
+OWN_DESIGNS = {key: family.own_design for key, family in view_families().items() if family.own_design is not None}
 UNTONED = ViewChoice(SRGB_DISPLAY, "Un-tone-mapped")
 GAMUT_COMPRESSION = "ACES 1.3 Reference Gamut Compression"
 BASE = f"builtin:{newest_cg_config()}"

@@ -63,7 +63,7 @@ urlpatterns = [
     path("api/v1/deliverables", outputs.deliverable_kinds),
     path("api/v1/chromaticity", configs.diagram),
     path("api/v1/chart.csv", scene.chart_file),
-    path("api/v1/view-families", configs.view_families),
+    path("api/v1/view-families", configs.offered_families),
     path(f"{PROJECT}", kept(projects.project)),
     path(f"{PROJECT}/setup", across.setup),
     path(f"{PROJECT}/undo", projects.undo),

@@ -12,16 +12,27 @@ from saltwort.core.engine.gpu import LIGHT, gpu_program
 from saltwort.core.errors import BadInput
 from saltwort.core.project import compose
 from saltwort.core.spaces.gamuts import AP1, REC709, REC2020, rgb_to_rgb
-from saltwort.core.views import AddedView, agx, filmic
-from saltwort.core.views.design import PARAMETERS, Design, check_design, inset_matrix, inset_of
+from saltwort.core.views import AddedView, view_families
+from saltwort.core.views.design import Design, inset_matrix, inset_of
+from saltwort.core.views.families import agx, filmic
 from saltwort.core.views.gamut_fit import fitted
-from saltwort.core.views.presets import OWN_DESIGNS, PRESETS
 from saltwort.core.views.sample_pictures import HEIGHT, RAMP, SAMPLE_PICTURES, WIDTH, sample_picture
 from saltwort.core.views.tone import sweep, tone_curve
 from tests.core.test_views import colours, srgb_encoded
-from tests.samples import LINEAR_REC709, PQ_ACES, SRGB_DISPLAY, UNTONED, base_archive, project_config, sample_setup
+from tests.samples import (
+    LINEAR_REC709,
+    OWN_DESIGNS,
+    PQ_ACES,
+    SRGB_DISPLAY,
+    UNTONED,
+    base_archive,
+    project_config,
+    sample_setup,
+)
 
 MINE = ViewChoice(SRGB_DISPLAY, "Mine")
+
+PRESETS = [(key, preset) for key, family in view_families().items() for preset in family.presets]
 
 
 def designed(family: str, design: Design):
@@ -95,11 +106,11 @@ class Written(TestCase):
             np.testing.assert_allclose(found, srgb_encoded(np.clip(expected, 0, 1)), atol=2e-4)
 
     def test_every_preset_holds_what_every_view_must(self) -> None:
-        self.assertEqual({preset.family for preset in PRESETS}, set(PARAMETERS))
-        for preset in PRESETS:
+        self.assertEqual({family for family, _ in PRESETS}, set(OWN_DESIGNS))
+        for family, preset in PRESETS:
             with self.subTest(preset.name):
-                check_design(preset.family, preset.design)
-                config = designed(preset.family, preset.design)
+                view_families()[family].check(preset.design)
+                config = designed(family, preset.design)
                 curve, swept = tone_curve(config, MINE), sweep(config, MINE)
                 self.assertLess(curve.tint, 1e-4)
                 self.assertIsNone(curve.falls_at)
@@ -128,10 +139,10 @@ class Written(TestCase):
             own = replace(OWN_DESIGNS[family], **change)
             with self.subTest(words), self.assertRaisesRegex(BadInput, words):
                 designed(family, own)
-        with self.assertRaisesRegex(BadInput, "have no parameters"):
-            check_design("aces", agx.DESIGN)
+        with self.assertRaisesRegex(BadInput, "cannot be designed"):
+            view_families()["aces"].check(agx.DESIGN)
         with self.assertRaisesRegex(BadInput, "hardly any colour"):
-            check_design("agx", replace(agx.DESIGN, outset=(0.45,) * 3, path_to_white=2.0))
+            view_families()["agx"].check(replace(agx.DESIGN, outset=(0.45,) * 3, path_to_white=2.0))
         with self.assertRaisesRegex(BadInput, "no gamut around grey"):
             inset_matrix((0, 0, 0), (0, 120, 0))
 

@@ -30,7 +30,8 @@ from saltwort.core.stations import RENDERER
 from saltwort.core.textures.evidence import evidence_for
 from saltwort.core.textures.kinds import DATA, MAP_KINDS, map_kind_of
 from saltwort.core.textures.rules import Assignment, Reason, Rule
-from saltwort.core.views import AddedView, agx, filmic
+from saltwort.core.views import AddedView
+from saltwort.core.views.families import agx, filmic
 from tests.core.test_archives import LUT, config_with_luts
 from tests.core.test_configs import OLD_CONFIG
 from tests.core.test_explain import STUDIO

@@ -20,13 +20,13 @@ from saltwort.core.findings import Subjects, run_checks
 from saltwort.core.project import compose, first_setup
 from saltwort.core.spaces.difference import delta_e_itp
 from saltwort.core.spaces.gamuts import AP1, REC709, REC2020, rgb_to_rgb, rgb_to_xyz
-from saltwort.core.views import AddedView, agx, filmic
-from saltwort.core.views.design import PARAMETERS, Design, check_design
+from saltwort.core.views import AddedView, view_families
+from saltwort.core.views.design import Design
+from saltwort.core.views.families import agx, filmic
 from saltwort.core.views.gamut_fit import LIMIT, THRESHOLD, fit_transform, fitted
-from saltwort.core.views.presets import OWN_DESIGNS, PRESETS
 from saltwort.core.views.tone import sweep, tone_curve
 from tests.core.test_views import colours, composed, srgb_encoded
-from tests.samples import SRGB_DISPLAY, sample_setup
+from tests.samples import OWN_DESIGNS, SRGB_DISPLAY, sample_setup
 
 STUDIO = "studio-config-v4.0.0_aces-v2.0_ocio-v2.5"
 HDR_DISPLAYS = (
@@ -37,6 +37,8 @@ HDR_DISPLAYS = (
 )
 STOPS = np.linspace(-8, 16, 600)
 SEED = 20261126
+
+PRESETS = [(key, preset) for key, family in view_families().items() for preset in family.presets]
 
 
 def on(display: str, family: str, design: Design | None = None) -> tuple[ocio.Config, ViewChoice]:
@@ -61,7 +63,7 @@ def greys() -> np.ndarray:
 def random_design(family: str, rng: np.random.Generator) -> Design:
     """A design within the limits; insets within half of theirs, so that most leave a gamut."""
     changes: dict[str, object] = {}
-    for parameter in PARAMETERS[family]:
+    for parameter in view_families()[family].parameters:
         low, high = parameter.lowest, parameter.highest
         if parameter.by_primary:
             changes[parameter.key] = tuple(rng.uniform(low / 2, high / 2, 3).tolist())
@@ -75,7 +77,7 @@ def accepted_designs(family: str, count: int) -> list[Design]:
     while len(found) < count:
         design = random_design(family, rng)
         try:
-            check_design(family, design)
+            view_families()[family].check(design)
             composed(AddedView(SRGB_DISPLAY, "Mine", family, design=design))
         except BadInput:
             continue
@@ -117,8 +119,8 @@ class Hdr(TestCase):
 
     def test_order_and_greys_hold_on_hdr_displays(self) -> None:
         for display in HDR_DISPLAYS[:2]:
-            for preset in PRESETS:
-                config, choice = on(display, preset.family, preset.design)
+            for family, preset in PRESETS:
+                config, choice = on(display, family, preset.design)
                 with self.subTest(display, preset=preset.name):
                     curve, swept = tone_curve(config, choice), sweep(config, choice)
                     self.assertLess(curve.tint, 1e-4)
@@ -151,7 +153,7 @@ class WholeLimits(TestCase):
             ("agx", agx, rgb_to_rgb(AP1, REC2020), REC2020),
             ("filmic", filmic, np.eye(3), AP1),
         ):
-            designs = [*accepted_designs(family, 8), *(p.design for p in PRESETS if p.family == family)]
+            designs = [*accepted_designs(family, 8), *(preset.design for preset in view_families()[family].presets)]
             for design in designs:
                 config = load_config(composed(AddedView(SRGB_DISPLAY, "Mine", family, design=design)))
                 choice = ViewChoice(SRGB_DISPLAY, "Mine")

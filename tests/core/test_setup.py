@@ -23,10 +23,10 @@ from saltwort.core.spaces.gamuts import REC709
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.core.textures.rules import Rule
 from saltwort.core.views import AddedView
-from saltwort.core.views.presets import OWN_DESIGNS
 from tests.samples import (
     BASE,
     LINEAR_REC709,
+    OWN_DESIGNS,
     SRGB,
     SRGB_DISPLAY,
     base_archive,

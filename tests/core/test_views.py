@@ -14,7 +14,8 @@ from saltwort.core.errors import BadInput
 from saltwort.core.numbers import MIDDLE_GREY
 from saltwort.core.project import compose
 from saltwort.core.spaces.gamuts import AP1, REC709, REC2020, rgb_to_rgb
-from saltwort.core.views import AddedView, aces_renderings, agx, filmic
+from saltwort.core.views import AddedView, view_families
+from saltwort.core.views.families import agx, filmic
 from saltwort.core.views.gamut_fit import fitted
 from saltwort.core.views.log_range import CURVE_POINTS, to_log_range
 from tests.samples import LINEAR_REC709, SRGB_DISPLAY, UNTONED, base_archive, sample_setup
@@ -116,6 +117,21 @@ class Written(TestCase):
             self.assertGreaterEqual(everything.min(), -1e-5)
             self.assertLessEqual(everything.max(), 1 + 1e-5)
 
+    def test_every_family_of_light_keeps_greys_and_order(self) -> None:
+        greys = np.repeat(EXPOSURES[:, None], 3, axis=1).astype(np.float32)
+        for key, family in view_families().items():
+            if key == "raw":
+                continue  # numbers, not light
+            for rendering in list(family.renderings())[:3] or [""]:
+                view = AddedView(SRGB_DISPLAY, "Mine", key, rendering)
+                with self.subTest(key, rendering=rendering):
+                    config = load_config(composed(view))
+                    processor = view_processor(config, "ACEScg", ViewChoice(SRGB_DISPLAY, "Mine"))
+                    shown = apply(processor, greys[None])[0].astype(np.float64)
+                    self.assertLess(np.ptp(np.clip(shown, 0, 1), axis=1).max(), 5e-3, "the rendering has its own white")
+                    self.assertGreaterEqual(np.diff(shown[:, 1]).min(), -1e-4)
+                    self.assertGreater(shown[-1, 1], 0.9)
+
     def test_bright_saturated_light_goes_to_white(self) -> None:
         for pure in np.eye(3):
             dim, bright = self.seen(np.array([pure * 0.2, pure * 0.18 * 2**12]), "AgX")
@@ -145,8 +161,11 @@ class Written(TestCase):
         self.assertLess(self.seen(np.full((1, 3), 1e4), "ACES 500", PQ_DISPLAY).max(), 0.68)  # 500 nits in PQ is 0.6765
 
     def test_every_aces_rendering_of_the_engine_can_be_added(self) -> None:
-        self.assertGreater(len(aces_renderings()), 20)
-        views = [AddedView(PQ_DISPLAY, f"r{number}", "aces", name) for number, name in enumerate(aces_renderings())]
+        self.assertGreater(len(view_families()["aces"].renderings()), 20)
+        views = [
+            AddedView(PQ_DISPLAY, f"r{number}", "aces", name)
+            for number, name in enumerate(view_families()["aces"].renderings())
+        ]
         config = load_config(composed(*views))
         self.assertLessEqual({view.name for view in views}, set(config.getViews(PQ_DISPLAY)))
 

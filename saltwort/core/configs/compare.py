@@ -15,7 +15,7 @@ from saltwort.core.engine.measured import DISPLAY_INTERCHANGE, SCENE_INTERCHANGE
 from saltwort.core.errors import BadInput
 from saltwort.core.spaces.difference import delta_e_2000, delta_e_itp
 from saltwort.core.spaces.typed import Triple
-from saltwort.core.views.families import display_space
+from saltwort.core.views.screens import display_space
 
 Colours = NDArray[np.float64]
 

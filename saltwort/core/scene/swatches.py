@@ -13,7 +13,7 @@ from saltwort.core.numbers import MIDDLE_GREY
 from saltwort.core.spaces.diagram import xy_to_uv
 from saltwort.core.spaces.gamuts import Chromaticity, is_inside, solve
 from saltwort.core.spaces.typed import Triple, TypedColour
-from saltwort.core.views.families import display_space
+from saltwort.core.views.screens import display_space
 
 
 @dataclass(frozen=True)

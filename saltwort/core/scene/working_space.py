@@ -13,7 +13,7 @@ from saltwort.core.errors import BadInput
 from saltwort.core.spaces.diagram import POINTER_GAMUT
 from saltwort.core.spaces.gamuts import Chromaticity, Matrix, solve
 from saltwort.core.spaces.observer import spectral_locus
-from saltwort.core.views.families import display_space
+from saltwort.core.views.screens import display_space
 
 Polygon = NDArray[np.float64]
 

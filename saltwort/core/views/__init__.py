@@ -1,5 +1,6 @@
 """View transform families: how scene light becomes a picture, computed here and written as OCIO operations."""
 
-from saltwort.core.views.families import FAMILIES, AddedView, ViewFamily, aces_renderings, add_views
+from saltwort.core.views.added import add_views
+from saltwort.core.views.family import AddedView, ViewFamily, view_families
 
-__all__ = ["FAMILIES", "AddedView", "ViewFamily", "aces_renderings", "add_views"]
+__all__ = ["AddedView", "ViewFamily", "add_views", "view_families"]

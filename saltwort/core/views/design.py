@@ -7,6 +7,7 @@ turn moves it around the middle, from red towards green.
 """
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -102,50 +103,31 @@ class Parameter:
     by_primary: bool = False
 
 
-_COMMON = (
+COMMON = (
     Parameter("darkest", "Range below grey", -16, -4, 0.1, "stops"),
     Parameter("brightest", "Range above grey", 2, 14, 0.1, "stops"),
     Parameter("grey", "Grey shown at", 0.05, 0.4, 0.005, "of white"),
     Parameter("contrast", "Contrast at grey", 0.4, 2.5, 0.01, "stops per stop"),
 )
-_COLOUR = (
+COLOUR = (
     Parameter("path_to_white", "Path to white", 0, 2, 0.01, "of the insets"),
     Parameter("inset", "Inset", 0, 0.45, 0.001, "of the way to grey", by_primary=True),
     Parameter("inset_turn", "Turn of the inset", -20, 20, 0.1, "degrees", by_primary=True),
     Parameter("outset", "Outset", 0, 0.45, 0.001, "of the way to grey", by_primary=True),
     Parameter("outset_turn", "Turn of the outset", -20, 20, 0.1, "degrees", by_primary=True),
 )
-_HDR = (
+HDR = (
     Parameter("white_nits", "Diffuse white on HDR displays", 80, 400, 1, "cd/m²"),
     Parameter("peak_nits", "Peak on HDR displays", 400, 4000, 10, "cd/m²"),
 )
-PARAMETERS = {
-    "agx": (
-        *_COMMON,
-        Parameter("toe", "Toe sharpness", 1.05, 8, 0.05),
-        Parameter("shoulder", "Shoulder sharpness", 1.05, 8, 0.05),
-        *_COLOUR,
-        *_HDR,
-    ),
-    "filmic": (
-        *_COMMON,
-        Parameter("toe", "Toe begins below grey", 0.1, 4, 0.05, "stops"),
-        Parameter("shoulder", "Shoulder begins above grey", 0.1, 4, 0.05, "stops"),
-        *_COLOUR,
-        *_HDR,
-    ),
-}
-"""Of each family that can be designed."""
 MOST_DRAWN_IN = 0.85
 LEAST_BEND = 1.15
 """How much longer the way to the peak of an HDR display is, at the least, than without a shoulder."""
 
 
-def check_design(family: str, design: Design) -> None:
+def check_design(parameters: Sequence[Parameter], design: Design) -> None:
     """Raise BadInput, naming it, for a parameter out of its limits, or insets that leave nothing of a colour."""
-    if family not in PARAMETERS:
-        raise BadInput(f"Views of the family “{family}” have no parameters. Choose {' or '.join(PARAMETERS)}.")
-    for parameter in PARAMETERS[family]:
+    for parameter in parameters:
         value = getattr(design, parameter.key)
         for number in value if parameter.by_primary else (value,):
             if not parameter.lowest <= number <= parameter.highest:  # not a number is refused as well

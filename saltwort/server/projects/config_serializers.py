@@ -3,10 +3,12 @@
 from collections.abc import Sequence
 from typing import Any
 
+from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 
 from saltwort.core.configs.explain import Primaries
 from saltwort.core.spaces.diagram import xy_to_uv
+from saltwort.core.views import ViewFamily
 from saltwort.server.projects.serializers import (
     AddedLookSerializer,
     DesignSerializer,
@@ -148,15 +150,20 @@ class BuiltinSerializer(serializers.Serializer):
     use = serializers.CharField()
 
 
+class RenderingSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    description = serializers.CharField()
+
+
 class ViewFamilySerializer(serializers.Serializer):
     key = serializers.CharField()
     label = serializers.CharField()
     use = serializers.CharField()
+    renderings = serializers.SerializerMethodField()
 
-
-class RenderingSerializer(serializers.Serializer):
-    name = serializers.CharField()
-    description = serializers.CharField()
+    @extend_schema_field(RenderingSerializer(many=True))
+    def get_renderings(self, family: ViewFamily) -> list[dict[str, str]]:
+        return [{"name": name, "description": text} for name, text in family.renderings().items()]
 
 
 class NamedGamutSerializer(serializers.Serializer):
@@ -189,13 +196,14 @@ class DesignedFamilySerializer(serializers.Serializer):
     """A family whose views can be designed: its parameters, itself as a design, and others to start from."""
 
     key = serializers.CharField()
+    label = serializers.CharField()
     parameters = ParameterSerializer(many=True)
     design = DesignSerializer()
     presets = PresetSerializer(many=True)
 
 
 class FamiliesSerializer(serializers.Serializer):
-    """What can be added or chosen: view families, for ACES the engine's renderings, known gamuts and curves, interop
+    """What can be added or chosen: view families, known gamuts and curves, interop
     IDs, encodings, OCIO versions, and looks of our own."""
 
     designed = DesignedFamilySerializer(many=True)
@@ -207,7 +215,6 @@ class FamiliesSerializer(serializers.Serializer):
     gamuts = NamedGamutSerializer(many=True)
     looks = AddedLookSerializer(many=True)
     families = ViewFamilySerializer(many=True)
-    aces_renderings = RenderingSerializer(many=True)
 
 
 class ViewInfoSerializer(serializers.Serializer):

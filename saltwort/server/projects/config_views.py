@@ -32,9 +32,7 @@ from saltwort.core.spaces.diagram import POINTER_GAMUT
 from saltwort.core.spaces.gamuts import KNOWN_GAMUTS
 from saltwort.core.spaces.observer import spectral_locus
 from saltwort.core.spaces.typed import TypedColour
-from saltwort.core.views import FAMILIES, aces_renderings
-from saltwort.core.views.design import PARAMETERS
-from saltwort.core.views.presets import OWN_DESIGNS, PRESETS
+from saltwort.core.views import view_families
 from saltwort.server.http import BINARY, download, finite, parsed
 from saltwort.server.projects.config_serializers import (
     BuiltinSerializer,
@@ -68,20 +66,20 @@ def builtins(request: Request) -> Response:
 
 @extend_schema(responses=FamiliesSerializer)
 @api_view(["GET"])
-def view_families(request: Request) -> Response:
-    renderings = [{"name": name, "description": text} for name, text in aces_renderings().items()]
+def offered_families(request: Request) -> Response:
     offered = {
-        "families": FAMILIES.values(),
+        "families": view_families().values(),
         "designed": [
             {
-                "key": key,
-                "parameters": parameters,
-                "design": OWN_DESIGNS[key],
-                "presets": [preset for preset in PRESETS if preset.family == key],
+                "key": family.key,
+                "label": family.label,
+                "parameters": family.parameters,
+                "design": family.own_design,
+                "presets": family.presets,
             }
-            for key, parameters in PARAMETERS.items()
+            for family in view_families().values()
+            if family.own_design is not None
         ],
-        "aces_renderings": renderings,
         "gamuts": KNOWN_GAMUTS,
         "looks": OWN_LOOKS,
         "curves": [{"key": key, "label": curve.label} for key, curve in CURVES.items()],

@@ -8,7 +8,7 @@ from saltwort.core.configs.edits import ENCODINGS
 from saltwort.core.spaces.typed import UNITS
 from saltwort.core.textures.kinds import MAP_KINDS, MAX_WORDS
 from saltwort.core.textures.rules import MAX_RULES
-from saltwort.core.views import FAMILIES
+from saltwort.core.views import view_families
 from saltwort.server.http import BasedOn
 
 
@@ -38,7 +38,7 @@ def triple_of_numbers() -> serializers.ListField:
 
 
 class DesignSerializer(serializers.Serializer):
-    """Parameters of an AgX or filmic view; their limits are those of the family."""
+    """Parameters of a view that can be designed; their limits are those of its family."""
 
     darkest = serializers.FloatField()
     brightest = serializers.FloatField()
@@ -60,7 +60,7 @@ class AddedViewSerializer(serializers.Serializer):
 
     display = serializers.CharField(max_length=200)
     name = serializers.CharField(max_length=100)
-    family = serializers.ChoiceField(choices=list(FAMILIES))
+    family = serializers.ChoiceField(choices=list(view_families()))
     rendering = serializers.CharField(max_length=100, allow_blank=True, default="")
     design = DesignSerializer(allow_null=True, default=None)
 

@@ -2093,7 +2093,7 @@ export interface components {
             label: string;
             use: string;
         };
-        /** @description Parameters of an AgX or filmic view; their limits are those of the family. */
+        /** @description Parameters of a view that can be designed; their limits are those of its family. */
         Design: {
             /** Format: double */
             darkest: number;
@@ -2127,6 +2127,7 @@ export interface components {
         /** @description A family whose views can be designed: its parameters, itself as a design, and others to start from. */
         DesignedFamily: {
             key: string;
+            label: string;
             parameters: components["schemas"]["Parameter"][];
             design: components["schemas"]["Design"];
             presets: components["schemas"]["Preset"][];
@@ -2246,7 +2247,7 @@ export interface components {
             value: string;
         };
         /**
-         * @description What can be added or chosen: view families, for ACES the engine's renderings, known gamuts and curves, interop
+         * @description What can be added or chosen: view families, known gamuts and curves, interop
          *     IDs, encodings, OCIO versions, and looks of our own.
          */
         Families: {
@@ -2258,10 +2259,9 @@ export interface components {
             gamuts: components["schemas"]["NamedGamut"][];
             looks: components["schemas"]["AddedLook"][];
             families: components["schemas"]["ViewFamily"][];
-            aces_renderings: components["schemas"]["Rendering"][];
         };
         /** @enum {string} */
-        FamilyEnum: "agx" | "filmic" | "aces" | "un-tone-mapped" | "raw";
+        FamilyEnum: "aces" | "agx" | "filmic" | "raw" | "un-tone-mapped";
         /** @enum {string} */
         FateEnum: "exact" | "baked" | "left out";
         /** @description What was measured once a file was read back. */
@@ -3480,6 +3480,7 @@ export interface components {
             key: string;
             label: string;
             use: string;
+            readonly renderings: components["schemas"]["Rendering"][];
         };
         ViewInfo: {
             display: string;

@@ -14,7 +14,6 @@ import type { Design, Designing } from './useDesign';
 type Parameter = Schemas['Parameter'];
 
 const CHANNELS = ['red', 'green', 'blue'];
-const LABELS: Record<string, string> = { agx: 'AgX', filmic: 'Filmic' };
 
 /** The parameters of the view that is being designed, what the checks say of it, and its way into the config. */
 export function DesignPanel({
@@ -31,11 +30,11 @@ export function DesignPanel({
   const { family, design, designed } = designing;
   const own = ((project.data?.setup.added_views ?? []) as AddedView[]).filter((view) => view.design);
   if (!family || !design) return null;
-  const starts = designed.flatMap(({ key, design: plain, presets }) => [
-    { value: `${key} `, label: `${LABELS[key]} as it is`, of: key, design: plain },
+  const starts = designed.flatMap(({ key, label, design: plain, presets }) => [
+    { value: `${key} `, label: `${label} as it is`, of: key, design: plain },
     ...presets.map((preset) => ({
       value: `${key} ${preset.name}`,
-      label: `${LABELS[key]}: ${preset.name}`,
+      label: `${label}: ${preset.name}`,
       of: key,
       design: preset.design,
     })),
@@ -58,7 +57,7 @@ export function DesignPanel({
         </div>
         <Select
           label="Start from"
-          placeholder="AgX, filmic, or a design"
+          placeholder="A family or a design"
           data={[
             { group: 'Families and designs', items: starts.map(({ value, label }) => ({ value, label })) },
             ...(kept.length > 0
@@ -72,7 +71,7 @@ export function DesignPanel({
           }}
         />
         <p className="quiet small">
-          {LABELS[family.key]}
+          {family.label}
           {preset && `: ${preset.name}. ${preset.use}`}
         </p>
       </div>

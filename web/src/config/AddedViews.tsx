@@ -69,7 +69,8 @@ function ViewForm({
   });
   const set = (part: Partial<AddedView>) => setView({ ...view, ...part });
   const family = offered.data?.families.find(({ key }) => key === view.family);
-  const suggested = view.family === 'aces' ? `ACES ${view.rendering}` : (family?.label ?? '');
+  const renderings = family?.renderings ?? [];
+  const suggested = `${family?.label ?? ''} ${view.rendering}`.trim();
   return (
     <form
       className="card chosen block"
@@ -99,19 +100,19 @@ function ViewForm({
           onChange={(event) => set({ name: event.currentTarget.value })}
         />
       </div>
-      {view.family === 'aces' && (
+      {renderings.length > 0 && (
         <Select
           label="Rendering"
           searchable
           placeholder="Type nits, Rec709, P3 …"
-          data={offered.data?.aces_renderings.map(({ name, description }) => ({ value: name, label: description })) ?? []}
+          data={renderings.map(({ name, description }) => ({ value: name, label: description }))}
           value={view.rendering || null}
           onChange={(rendering) => rendering && set({ rendering })}
         />
       )}
       <p className="quiet small">{family?.use}</p>
       <div className="row">
-        <Button type="submit" variant="filled" disabled={view.family === 'aces' && !view.rendering}>
+        <Button type="submit" variant="filled" disabled={renderings.length > 0 && !view.rendering}>
           Add the view
         </Button>
         <Button onClick={onCancel}>Cancel</Button>

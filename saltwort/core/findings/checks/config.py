@@ -25,7 +25,7 @@ from saltwort.core.engine.transforms import lut_names
 from saltwort.core.errors import BadInput
 from saltwort.core.findings.registry import BLOCKER, CAUTION, NOTE, Fix, Problem, Subjects, check
 from saltwort.core.spaces.gamuts import Matrix, solve
-from saltwort.core.views.families import display_space
+from saltwort.core.views.screens import display_space
 
 OUTSIDE = -2e-3
 """Light of a display's primary in the working space below which it lies outside, and not on the edge by rounding."""

@@ -14,13 +14,24 @@ Before the curve each channel gets a share of the mean of the three, so that a b
 them and goes to white; afterwards it is taken out again, which leaves dim colours as saturated as they were.
 """
 
-import numpy as np
+from dataclasses import replace
 
+import numpy as np
+import PyOpenColorIO as ocio
+
+from saltwort.core.engine.measured import AP0_TO_XYZ_D65, linear_to_ap0, reference_to_ap0
+from saltwort.core.engine.transforms import matrix_transform
 from saltwort.core.errors import BadInput
+from saltwort.core.luts import spi1d_file
 from saltwort.core.numbers import MIDDLE_GREY
+from saltwort.core.spaces.gamuts import solve
 from saltwort.core.views.bending import hdr_light
-from saltwort.core.views.design import Design
+from saltwort.core.views.design import COLOUR, COMMON, HDR, Design, Parameter
+from saltwort.core.views.family import AddedView, Preset, ViewFamily, WrittenView, family
+from saltwort.core.views.gamut_fit import fit_transform
 from saltwort.core.views.log_range import CURVE_POINTS, Array, stops_of, to_log_range
+from saltwort.core.views.operations import design_label, floor, hdr_stops, log_range
+from saltwort.core.views.screens import for_display, screen_for
 
 DISPLAY_POWER = 2.4
 _HDR_SHARPNESS = 2.5
@@ -81,3 +92,54 @@ def render(light: Array, design: Design = DESIGN, *, hdr: bool = False) -> Array
     drawn = light @ design.drawn_in().T
     toned = hdr_curve(stops_of(drawn), design) if hdr else curve(to_log_range(drawn, design), design)
     return np.asarray(np.maximum(toned**DISPLAY_POWER @ design.let_out().T, 0.0))
+
+
+@family
+class Filmic(ViewFamily):
+    key, label = "filmic", "Filmic"
+    use = "A firm S-curve with a straight middle; middle grey is shown at 0.18."
+    parameters = (
+        *COMMON,
+        Parameter("toe", "Toe begins below grey", 0.1, 4, 0.05, "stops"),
+        Parameter("shoulder", "Shoulder begins above grey", 0.1, 4, 0.05, "stops"),
+        *COLOUR,
+        *HDR,
+    )
+    own_design = DESIGN
+    presets = (
+        Preset("Overcast pier", "Soft contrast, open shadows.", replace(DESIGN, contrast=1.05, toe=0.5, shoulder=0.6)),
+        Preset(
+            "Night ferry",
+            "Two stops more above grey, for lamps against a dark sky.",
+            replace(DESIGN, brightest=8.5, contrast=1.3, toe=0.5, shoulder=0.9),
+        ),
+        Preset(
+            "Product table",
+            "Nearly no path to white: colours stay as typed up to the shoulder.",
+            replace(DESIGN, inset=(0.03,) * 3, outset=(0.03,) * 3, contrast=1.15),
+        ),
+    )
+
+    def write(self, config: ocio.Config, view: AddedView, space: str) -> WrittenView:
+        working_to_ap0 = linear_to_ap0(config, ocio.ROLE_SCENE_LINEAR)
+        if working_to_ap0 is None:
+            raise BadInput("Filmic works in the primaries of the working space, which this config does not tell.")
+        to_working = solve(working_to_ap0, reference_to_ap0(config))
+        design = for_display(config, space, view.design or DESIGN)
+        screen = screen_for(config, space, AP0_TO_XYZ_D65 @ working_to_ap0, design)
+        values = hdr_curve(hdr_stops(design), design) if screen.is_hdr else sampled_curve(design)
+        tone, files = spi1d_file("filmic", values**DISPLAY_POWER)
+        return WrittenView(
+            design_label("Filmic", design, screen),
+            [
+                matrix_transform(design.drawn_in() @ to_working),
+                *log_range(design, screen),
+                tone,
+                matrix_transform(design.let_out()),
+                floor(),
+                matrix_transform(screen.to_display * screen.white),
+                fit_transform(),
+                *screen.finish(),
+            ],
+            files,
+        )

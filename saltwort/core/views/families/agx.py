@@ -5,12 +5,21 @@ is a sigmoid through middle grey, whose toe and shoulder bend the more sharply t
 """
 
 import math
+from dataclasses import replace
 
 import numpy as np
+import PyOpenColorIO as ocio
 
+from saltwort.core.engine.measured import AP0_TO_XYZ_D65, reference_to_ap0
+from saltwort.core.engine.transforms import matrix_transform
+from saltwort.core.luts import spi1d_file
+from saltwort.core.spaces.gamuts import AP0, REC2020, rgb_to_rgb
 from saltwort.core.views.bending import bend, hdr_light
-from saltwort.core.views.design import Design, inset_of
+from saltwort.core.views.design import COLOUR, COMMON, HDR, Design, Parameter, inset_of
+from saltwort.core.views.family import AddedView, Preset, ViewFamily, WrittenView, family
 from saltwort.core.views.log_range import CURVE_POINTS, Array, stops_of, to_log_range
+from saltwort.core.views.operations import design_label, floor, hdr_stops, log_range, most, power_curve
+from saltwort.core.views.screens import for_display, screen_for
 
 # Both act on linear Rec.2020; rows are output channels.
 _INSET = np.array(
@@ -79,3 +88,56 @@ def render(light: Array, design: Design = DESIGN, *, hdr: bool = False) -> Array
     drawn = light @ design.drawn_in().T
     toned = hdr_curve(stops_of(drawn), design) if hdr else curve(to_log_range(drawn, design), design)
     return np.asarray(np.maximum(toned @ design.let_out().T, 0.0) ** DISPLAY_POWER)
+
+
+@family
+class AgX(ViewFamily):
+    key, label = "agx", "AgX"
+    use = "Bright saturated lights go softly to white; middle grey is shown at 0.22."
+    parameters = (
+        *COMMON,
+        Parameter("toe", "Toe sharpness", 1.05, 8, 0.05),
+        Parameter("shoulder", "Shoulder sharpness", 1.05, 8, 0.05),
+        *COLOUR,
+        *HDR,
+    )
+    own_design = DESIGN
+    presets = (
+        Preset(
+            "Harbour haze",
+            "Low contrast and a long shoulder: for grading afterwards.",
+            replace(DESIGN, contrast=0.68, toe=2.2, shoulder=2.0, brightest=8.0),
+        ),
+        Preset(
+            "Paper lantern",
+            "Coloured lamps keep their colour longer before they go white.",
+            replace(DESIGN, contrast=0.95, path_to_white=0.6),
+        ),
+        Preset(
+            "Slate noon",
+            "Firm contrast and deep shadows for hard sun.",
+            replace(DESIGN, contrast=1.15, grey=0.19, toe=1.9, shoulder=4.0, darkest=-9.0),
+        ),
+    )
+
+    def write(self, config: ocio.Config, view: AddedView, space: str) -> WrittenView:
+        to_rec2020 = rgb_to_rgb(AP0, REC2020) @ reference_to_ap0(config)
+        design = for_display(config, space, view.design or DESIGN)
+        screen = screen_for(config, space, AP0_TO_XYZ_D65 @ rgb_to_rgb(REC2020, AP0), design)
+        values = hdr_curve(hdr_stops(design), design) if screen.is_hdr else sampled_curve(design)
+        tone, files = spi1d_file("agx", values)
+        power, power_file = power_curve(DISPLAY_POWER, most(design.let_out()) * float(values[-1]))
+        return WrittenView(
+            design_label("AgX", design, screen),
+            [
+                matrix_transform(design.drawn_in() @ to_rec2020),
+                *log_range(design, screen),
+                tone,
+                matrix_transform(design.let_out()),
+                floor(),
+                power,
+                matrix_transform(screen.to_display * screen.white),
+                *screen.finish(),
+            ],
+            files | power_file,
+        )
