@@ -299,7 +299,8 @@ class AddedViews(ServerTestCase):
     def test_what_can_be_added_is_listed(self) -> None:
         offered = self.client.get("/api/v1/view-families").json()
         self.assertIn("agx", [family["key"] for family in offered["families"]])
-        self.assertIn("HDR-1000nit-REC2020_2.0", [rendering["name"] for rendering in offered["aces_renderings"]])
+        renderings = [row["name"] for family in offered["families"] for row in family["renderings"]]
+        self.assertIn("HDR-1000nit-REC2020_2.0", renderings)
 
 
 class Additions(ServerTestCase):

@@ -7,7 +7,7 @@ as it stands, or a texture's version from the one it was checked at, just what i
 import json
 import time
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from difflib import SequenceMatcher
 from functools import partial
 from hashlib import sha256
@@ -207,7 +207,7 @@ class _Basis:
 
     assigned_by: str
     checked_by: str
-    said: dict[str, Any]
+    said: dict[str, Any] = field(compare=False)  # told apart by the hashes: in memory it may hold tuples for lists
 
     @classmethod
     def of_state(cls, state: ReadingState) -> "_Basis":
