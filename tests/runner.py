@@ -1,9 +1,13 @@
 """Django's test runner, closing with a line that counts."""
 
+import logging
+import os
+import sys
 from multiprocessing import process
 from typing import Any
 from unittest import TestResult
 
+from django.conf import settings
 from django.db import connection
 from django.db.models.signals import post_migrate
 from django.test.runner import DiscoverRunner, ParallelTestSuite, _init_worker
@@ -21,6 +25,16 @@ def _into_one_file(**named: Any) -> None:
         cursor.execute("PRAGMA wal_checkpoint(TRUNCATE)")
 
 
+def _only_what_tests_say() -> None:
+    """Keep what libraries in C say of files that are broken on purpose in a log, and leave out what the server says of
+    browsers that go."""
+    said = os.fdopen(os.dup(sys.stderr.fileno()), "w", buffering=1)
+    log = settings.VAR_DIR / "libraries.log"
+    os.dup2(os.open(log, os.O_WRONLY | os.O_CREAT | os.O_TRUNC), 2)
+    sys.stderr = said
+    logging.getLogger("django.server").addFilter(lambda record: "Broken pipe" not in record.getMessage())
+
+
 class Together(ParallelTestSuite):
     init_worker = _init_with_children
 
@@ -35,6 +49,7 @@ class CountingRunner(DiscoverRunner):
         return super().setup_databases(**named)
 
     def run_tests(self, *args: Any, **kwargs: Any) -> int:
+        _only_what_tests_say()
         failures = super().run_tests(*args, **kwargs)
         print(self._line, flush=True)
         return failures

@@ -342,6 +342,7 @@ class FullDisk(ServerTestCase):
 
     def test_uploads_jobs_and_saving(self) -> None:
         render, file = self.render(), write(self.folder / "a.png", light(peak=1.0), "uint8")
+        self.enterContext(self.assertLogs("django.request", "ERROR"))
         with self.full():
             self.assertEqual(self.send("/textures", file, 507, path="a.png")["detail"], DISK_IS_FULL)
             self.refused("post", "/outputs", DISK_IS_FULL, 507, kind="handoff", render=render.pk)
