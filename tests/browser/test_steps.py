@@ -18,7 +18,7 @@ class HandOffs(BrowserTestCase):
         sheet = self.section("Settings of the renderer")
         expect(sheet.get_by_role("row").filter(has_text="Working or rendering space")).to_contain_text("ACEScg")
         expect(sheet.get_by_role("row").filter(has_text="wall_roughness.png")).to_contain_text("pinned")
-        self.choose("Loads OCIO configs up to", "2.3")
+        self.choose("Loads OCIO configs up to", "OCIO 2.3")
         expect(sheet.get_by_role("article")).to_contain_text("Gets a config for OCIO 2.3")
         config = page.get_by_role("group", name="Config for the renderer")
         expect(config).to_contain_text("Left out", timeout=60_000)  # what is lost is told before it can be saved
@@ -29,12 +29,27 @@ class HandOffs(BrowserTestCase):
         self.assertEqual((own.getMajorVersion(), own.getMinorVersion()), (2, 3))
         page.get_by_text("Takes texture spaces from the config’s file rules").click()
         expect(sheet.get_by_role("row").filter(has_text="wall_basecolor.png")).to_contain_text("set by hand")
-        page.get_by_role("button", name=re.compile("Compositor")).click()
+        page.get_by_role("button", name=re.compile("^Compositor")).click()
         expect(self.section("Settings of the compositor")).to_contain_text("already scene-linear")
         with page.expect_download() as download:
             page.get_by_role("link", name="Save as text").click()
         download.value.save_as(self.folder / "sheet.txt")
         self.assertIn("settings for the compositor", (self.folder / "sheet.txt").read_text())
+
+    def test_applications_are_ordered_by_keyboard(self) -> None:
+        page = self.open("handoffs")
+        chain = self.section("Applications")
+        form = chain.get_by_role("form", name="New application")
+        form.get_by_label("Name").fill("Paint")
+        form.get_by_role("button", name="Add").click()
+        handle = chain.get_by_role("button", name="Move Paint")
+        handle.focus()
+        for key in ("Space", "ArrowUp", "ArrowUp", "Space"):
+            page.keyboard.press(key)
+            page.wait_for_timeout(300)  # the list moves under the item that is held
+        expect(chain.get_by_role("button", name=re.compile("^Move"))).to_have_text([""] * 3)
+        expect(chain.get_by_role("button", name=re.compile("^Move")).first).to_have_accessible_name("Move Paint")
+        expect(self.section("Settings of the paint")).to_contain_text("Then, in the renderer")
 
 
 class Outputs(BrowserTestCase):

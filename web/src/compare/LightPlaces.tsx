@@ -1,4 +1,6 @@
 import { useQueries } from '@tanstack/react-query';
+import { scaleLinear } from 'd3-scale';
+import { line } from 'd3-shape';
 
 import { api, body, type Schemas } from '../api/client';
 import { useProject, useSlug } from '../api/hooks';
@@ -175,7 +177,8 @@ function SaturationPlot({ curves }: { curves: (Tone | undefined)[] }) {
   const stopsShown = curves.find((curve) => curve && curve.swept.length > 0)?.swept ?? [];
   const [lowest = -6, highest = 8] = [stopsShown[0], stopsShown.at(-1)];
   const most = Math.max(SATURATION.most, ...curves.flatMap((curve) => curve?.saturation ?? []));
-  const across = (stop: number) => ((stop - lowest) / (highest - lowest)) * width;
+  const across = scaleLinear([lowest, highest], [0, width]);
+  const up = scaleLinear([0, most], [HEIGHT, 24]);
   return (
     <svg
       viewBox={`0 0 ${width} ${HEIGHT}`}
@@ -189,10 +192,7 @@ function SaturationPlot({ curves }: { curves: (Tone | undefined)[] }) {
       </text>
       <Lines
         lines={curves.map((curve) =>
-          curve?.saturation.map((value, at) => [
-            across(curve.swept[at] ?? 0),
-            HEIGHT - (value / most) * (HEIGHT - 24),
-          ]),
+          curve?.saturation.map((value, at) => [across(curve.swept[at] ?? 0), up(value)]),
         )}
       />
     </svg>
@@ -211,15 +211,15 @@ function StopsGrid({ marks, across }: { marks: number[]; across: (stop: number) 
 }
 
 /** A line for each pane, told apart by its dashes. */
-function Lines({ lines }: { lines: (number[][] | undefined)[] }) {
+function Lines({ lines }: { lines: ([number, number][] | undefined)[] }) {
   return lines.map(
     (points, index) =>
       points && (
-        <polyline
+        <path
           key={index}
           className={plots.line}
           strokeDasharray={DASHES[index % DASHES.length]}
-          points={points.map((point) => point.join()).join(' ')}
+          d={line()(points) ?? ''}
         />
       ),
   );
@@ -227,11 +227,9 @@ function Lines({ lines }: { lines: (number[][] | undefined)[] }) {
 
 function TonePlot({ curves }: { curves: (Tone | undefined)[] }) {
   const { lowest, highest, darkest, brightest } = SHOWN;
-  const across = (stop: number) => ((stop - lowest) / (highest - lowest)) * WIDTH;
-  const up = (light: number) => {
-    const seen = Math.max(darkest, Math.min(brightest, Math.log2(Math.max(light, 1e-9))));
-    return HEIGHT - ((seen - darkest) / (brightest - darkest)) * HEIGHT;
-  };
+  const across = scaleLinear([lowest, highest], [0, WIDTH]);
+  const inStops = scaleLinear([darkest, brightest], [HEIGHT, 0]).clamp(true);
+  const up = (light: number) => inStops(Math.log2(Math.max(light, 1e-9)));
   return (
     <svg
       viewBox={`0 0 ${WIDTH} ${HEIGHT}`}

@@ -7,6 +7,7 @@ import { type SetupParts, type Station, useChange, useOwnFindings, useProject, u
 import { FindingCard } from '../shared/FindingCard';
 import { LevelMark } from '../shared/marks';
 import { Replacements } from '../shared/Replacements';
+import { Sortable, SortableItem } from '../shared/Sortable';
 import { Empty, Loaded } from '../shared/states';
 
 const READS: Record<Schemas['ReadsEnum'], string> = { textures: 'reads textures, writes renders', renders: 'reads renders' };
@@ -39,26 +40,8 @@ export function Handoffs() {
               <h2>
                 Applications <span className="quiet small">in the order of work</span>
               </h2>
-              {listed.map((item, index) => (
-                <div key={item.id} className="block">
-                  {index > 0 && (
-                    <p className="quiet small" style={{ paddingLeft: 14 }}>
-                      ↓ scene-linear EXR, half float, no view
-                    </p>
-                  )}
-                  <button
-                    className="bare card"
-                    aria-current={item.id === station.id}
-                    onClick={() => setChosen(item.id)}
-                  >
-                    <strong className="row">
-                      {failing.has(item.name) && <LevelMark level="blocker" />} {item.name}
-                    </strong>
-                    <span className="quiet small">{READS[item.reads as Schemas['ReadsEnum']]}</span>
-                  </button>
-                </div>
-              ))}
-              <StationForm key={station.id} station={station} chain={listed} />
+              <Chain listed={listed} chosen={station} failing={failing} onChoose={setChosen} />
+              <StationForm key={station.id} station={station} />
               <NewStation onAdded={setChosen} />
             </section>
             <Sheet key={`sheet-${station.id}`} station={station} />
@@ -69,9 +52,51 @@ export function Handoffs() {
   );
 }
 
+/** The applications from first to last, with what goes from one to the next. */
+function Chain({
+  listed,
+  chosen,
+  failing,
+  onChoose,
+}: {
+  listed: Station[];
+  chosen: Station;
+  failing: Set<string>;
+  onChoose: (id: number) => void;
+}) {
+  const order = useChange((slug, stations: number[]) =>
+    body(api.PUT('/api/v1/projects/{slug}/station-order', { params: { path: { slug } }, body: { stations } })),
+  );
+  const asDropped = order.isPending ? order.variables.flatMap((id) => listed.find((item) => item.id === id) ?? []) : listed;
+  return (
+    <Sortable keys={asDropped.map(({ id }) => id)} onOrder={(ids) => order.mutate(ids)}>
+      {asDropped.map((item, index) => (
+        <Fragment key={item.id}>
+          {index > 0 && (
+            <p className="quiet small" style={{ paddingLeft: 14 }}>
+              ↓ scene-linear EXR, half float, no view
+            </p>
+          )}
+          <SortableItem id={item.id} label={item.name} className="card">
+            <button className="bare" aria-current={item.id === chosen.id} onClick={() => onChoose(item.id)}>
+              <strong className="row">
+                {failing.has(item.name) && <LevelMark level="blocker" />} {item.name}
+              </strong>
+              <span className="quiet small">{READS[item.reads as Schemas['ReadsEnum']]}</span>
+            </button>
+          </SortableItem>
+        </Fragment>
+      ))}
+    </Sortable>
+  );
+}
+
 /** What a station can do decides what its sheet says. */
-function StationForm({ station, chain }: { station: Station; chain: Station[] }) {
+function StationForm({ station }: { station: Station }) {
   const abilities = useAbilities();
+  const remove = useChange((slug) =>
+    body(api.DELETE('/api/v1/projects/{slug}/stations/{id}', { params: { path: { slug, id: station.id } } })),
+  );
   const change = useChange((slug, said: Station['abilities']) =>
     body(
       api.PUT('/api/v1/projects/{slug}/stations/{id}', {
@@ -94,7 +119,11 @@ function StationForm({ station, chain }: { station: Station; chain: Station[] })
             onChange={(value) => change.mutate({ [ability.key]: value })}
           />
         ))}
-      <ChainButtons station={station} chain={chain} />
+      <div>
+        <Button size="compact-xs" variant="subtle" loading={remove.isPending} onClick={() => remove.mutate(undefined)}>
+          Remove
+        </Button>
+      </div>
     </div>
   );
 }
@@ -133,32 +162,6 @@ function AbilityField({
       disabled={isPending}
       onChange={(event) => onChange(event.currentTarget.checked)}
     />
-  );
-}
-
-/** Its place in the chain. */
-function ChainButtons({ station, chain }: { station: Station; chain: Station[] }) {
-  const order = useChange((slug, stations: number[]) =>
-    body(api.PUT('/api/v1/projects/{slug}/station-order', { params: { path: { slug } }, body: { stations } })),
-  );
-  const remove = useChange((slug) =>
-    body(api.DELETE('/api/v1/projects/{slug}/stations/{id}', { params: { path: { slug, id: station.id } } })),
-  );
-  const ids = chain.map(({ id }) => id);
-  const place = ids.indexOf(station.id);
-  const move = (by: number) => order.mutate(ids.toSpliced(place, 1).toSpliced(place + by, 0, station.id));
-  return (
-    <div className="row wrap">
-      <Button size="compact-xs" disabled={place === 0 || order.isPending} onClick={() => move(-1)}>
-        Move up
-      </Button>
-      <Button size="compact-xs" disabled={place === ids.length - 1 || order.isPending} onClick={() => move(1)}>
-        Move down
-      </Button>
-      <Button size="compact-xs" variant="subtle" loading={remove.isPending} onClick={() => remove.mutate(undefined)}>
-        Remove
-      </Button>
-    </div>
   );
 }
 

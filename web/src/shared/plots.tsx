@@ -1,3 +1,6 @@
+import { scaleLinear, scaleLog, scaleSqrt } from 'd3-scale';
+import { line as lineOf } from 'd3-shape';
+
 import type { Schemas } from '../api/client';
 import { useDiagram } from '../api/hooks';
 import classes from './plots.module.css';
@@ -30,10 +33,9 @@ export function GamutPlot({
   const scale = SIZE / Math.max(range.width, range.height);
   const height = range.height * scale;
   const margin = 0.06; // imaginary primaries lie below and left of the axes
-  const place = (point: Schemas['Point']) => {
-    const [across = 0, up = 0] = point[kind];
-    return `${((across + margin) * SIZE) / (range.width + margin)},${height - ((up + margin) * height) / (range.height + margin)}`;
-  };
+  const x = scaleLinear([-margin, range.width], [0, SIZE]);
+  const y = scaleLinear([-margin, range.height], [height, 0]);
+  const place = ({ [kind]: [across = 0, up = 0] }: Schemas['Point']) => `${x(across)},${y(up)}`;
   const points = (listed: Schemas['Point'][]) => listed.map(place).join(' ');
   const label = gamuts.map(({ name }) => name).join(', ');
   return (
@@ -88,20 +90,17 @@ export function Dash({ index }: { index: number }) {
 }
 
 const PLOT_HEIGHT = 150;
-const STOPS_SHOWN = { lowest: -8, highest: 10 };
 const MIDDLE_GREY = 0.18;
+const STOPS_SHOWN = [-8, 10].map((stops) => MIDDLE_GREY * 2 ** stops);
+const CODES = scaleLinear([0, 1], [0, SIZE]);
 
 /** Neutral code values against the light they stand for: in stops from middle grey where the curve is a logarithm. */
 export function CurvePlot({ curve, logarithmic }: { curve: (number | null)[][]; logarithmic: boolean }) {
-  const height = (light: number) => {
-    if (!logarithmic) return Math.min(1.05, Math.max(0, light));
-    const stops = Math.log2(Math.max(light, 1e-9) / MIDDLE_GREY);
-    return (stops - STOPS_SHOWN.lowest) / (STOPS_SHOWN.highest - STOPS_SHOWN.lowest);
-  };
-  const line = curve
-    .filter(([, light]) => light !== null && light !== undefined)
-    .map(([code, light]) => `${(code ?? 0) * SIZE},${PLOT_HEIGHT - height(light ?? 0) * (PLOT_HEIGHT - 8)}`)
-    .filter((point) => !point.includes('NaN'));
+  const up = logarithmic ? scaleLog(STOPS_SHOWN, [PLOT_HEIGHT, 8]) : scaleLinear([0, 1], [PLOT_HEIGHT, 8]).clamp(true);
+  const line = lineOf<(number | null)[]>()
+    .defined(([, light]) => typeof light === 'number')
+    .x(([code]) => CODES(code ?? 0))
+    .y(([, light]) => up(logarithmic ? Math.max(light ?? 0, 1e-9) : (light ?? 0)));
   return (
     <svg
       viewBox={`0 0 ${SIZE} ${PLOT_HEIGHT}`}
@@ -115,7 +114,7 @@ export function CurvePlot({ curve, logarithmic }: { curve: (number | null)[][]; 
           <line x1="0" x2={SIZE} y1={part * PLOT_HEIGHT} y2={part * PLOT_HEIGHT} />
         </g>
       ))}
-      <polyline points={line.join(' ')} className={classes.line} />
+      <path d={line(curve) ?? ''} className={classes.line} />
       <text x="5" y="13">
         {logarithmic ? 'light, −8 to +10 stops' : 'light, 0–1'}
       </text>
@@ -132,19 +131,19 @@ const CHANNELS = ['#ff8a80', '#8fd694', '#8ab4f8', '#b3b3b3'];
 export function HistogramPlot({ histogram }: { histogram: Schemas['Histogram'] }) {
   const { channels, in_stops: inStops, lowest, highest } = histogram;
   const most = Math.max(...channels.flat(), 1e-9);
-  const line = (shares: number[]) =>
-    shares
-      .map((share, bin) => `${(bin / (shares.length - 1)) * SIZE},${PLOT_HEIGHT - Math.sqrt(share / most) * (PLOT_HEIGHT - 18)}`)
-      .join(' ');
+  const up = scaleSqrt([0, most], [PLOT_HEIGHT, 18]);
+  const line = lineOf<number>()
+    .x((_, bin) => CODES(bin / ((channels[0]?.length ?? 2) - 1)))
+    .y((share) => up(share));
   return (
     <svg viewBox={`0 0 ${SIZE} ${PLOT_HEIGHT}`} className={classes.plot} role="img" aria-label="Histogram">
       {[0.25, 0.5, 0.75].map((part) => (
         <line key={part} x1={part * SIZE} x2={part * SIZE} y1="0" y2={PLOT_HEIGHT} className={classes.grid} />
       ))}
       {channels.map((shares, channel) => (
-        <polyline
+        <path
           key={channel}
-          points={line(shares)}
+          d={line(shares) ?? ''}
           className={classes.line}
           style={channels.length >= 3 ? { stroke: CHANNELS[channel] } : undefined}
         />

@@ -1,11 +1,12 @@
 import { Button } from '@mantine/core';
-import { IconArrowDown, IconArrowUp, IconTrash } from '@tabler/icons-react';
+import { IconTrash } from '@tabler/icons-react';
 import { ActionIcon } from '@mantine/core';
 import { useState } from 'react';
 
 import { type Rule, useConfig, useOwnFindings, useProject } from '../api/hooks';
 import { LevelMark } from '../shared/marks';
 import { useProposal } from '../shared/proposal';
+import { Sortable, SortableItem } from '../shared/Sortable';
 import { SpaceSelect } from '../shared/SpaceSelect';
 import { MapWords } from './MapWords';
 import { RuleForm } from './RuleForm';
@@ -28,13 +29,11 @@ export function Rules({ onRunAgain }: { onRunAgain: () => void }) {
   const hits = (name: string) => (counts.get(`rule:${name}`) ?? 0).toLocaleString('en-GB');
   const rest = (counts.get('default') ?? 0).toLocaleString('en-GB');
   const save = (next: Rule[], message: string) => propose({ rules: next }, message);
-  const move = (index: number, by: number) => {
-    const next = [...rules];
-    const [moved] = next.splice(index, 1);
-    if (!moved) return;
-    next.splice(index + by, 0, moved);
-    save(next, `Rule “${ruleTitle(moved)}” ${by < 0 ? 'up' : 'down'}`);
-    setChosen(index + by);
+  const named = (name: string) => rules.find((rule) => rule.name === name);
+  const order = (names: string[], moved: string) => {
+    const rule = named(moved);
+    save(names.flatMap((name) => named(name) ?? []), `Rule “${rule ? ruleTitle(rule) : moved}” moved`);
+    setChosen(names.indexOf(moved));
   };
 
   return (
@@ -42,85 +41,78 @@ export function Rules({ onRunAgain }: { onRunAgain: () => void }) {
       <h2>
         Rules <span className="quiet small">first match wins</span>
       </h2>
-      {rules.map((rule, index) => {
-        const finding = findings.data?.find(({ code, subject }) => code.startsWith('rule.') && subject === rule.name);
-        if (editing === index) {
+      <Sortable keys={rules.map(({ name }) => name)} onOrder={order}>
+        {rules.map((rule, index) => {
+          const finding = findings.data?.find(({ code, subject }) => code.startsWith('rule.') && subject === rule.name);
+          if (editing === index) {
+            return (
+              <RuleForm
+                key={rule.name}
+                rule={rule}
+                onCancel={() => setEditing(null)}
+                onSave={(edited) => {
+                  save(
+                    rules.map((kept, at) => (at === index ? edited : kept)),
+                    `Rule “${ruleTitle(edited)}” changed`,
+                  );
+                  setEditing(null);
+                }}
+              />
+            );
+          }
           return (
-            <RuleForm
+            <SortableItem
               key={rule.name}
-              rule={rule}
-              onCancel={() => setEditing(null)}
-              onSave={(edited) => {
-                save(
-                  rules.map((kept, at) => (at === index ? edited : kept)),
-                  `Rule “${ruleTitle(edited)}” changed`,
-                );
-                setEditing(null);
-              }}
-            />
-          );
-        }
-        return (
-          <div key={rule.name} className={`card ${chosen === index ? 'chosen' : ''}`}>
-            <button
-              className={`bare ${classes.rule}`}
-              aria-expanded={chosen === index}
-              onClick={() => setChosen(chosen === index ? null : index)}
+              id={rule.name}
+              label={`“${ruleTitle(rule)}”`}
+              className={`card ${chosen === index ? 'chosen' : ''}`}
             >
-              <span className={classes.number}>{index + 1}</span>
-              <span>{ruleTitle(rule)}</span>
-              <span className="mono small" title="files it takes">
-                {hits(rule.name)}
-              </span>
-              <span />
-              <span className="quiet small" style={{ gridColumn: '2 / -1', overflowWrap: 'anywhere' }}>
-                {finding ? (
-                  <span className="row">
-                    <LevelMark level={finding.level} /> {finding.title.toLowerCase()}
-                  </span>
-                ) : (
-                  ruleText(rule, config.data?.map_kinds ?? [])
-                )}
-              </span>
-            </button>
-            {chosen === index && (
-              <div className={classes.tools} style={{ marginLeft: 26 }}>
-                <ActionIcon
-                  aria-label={`Move “${ruleTitle(rule)}” up`}
-                  disabled={index === 0}
-                  onClick={() => move(index, -1)}
-                >
-                  <IconArrowUp size={16} />
-                </ActionIcon>
-                <ActionIcon
-                  aria-label={`Move “${ruleTitle(rule)}” down`}
-                  disabled={index === rules.length - 1}
-                  onClick={() => move(index, 1)}
-                >
-                  <IconArrowDown size={16} />
-                </ActionIcon>
-                <ActionIcon
-                  aria-label={`Delete “${ruleTitle(rule)}”`}
-                  onClick={() => {
-                    save(
-                      rules.filter((kept) => kept !== rule),
-                      `Rule “${ruleTitle(rule)}” deleted`,
-                    );
-                    setChosen(null);
-                  }}
-                >
-                  <IconTrash size={16} />
-                </ActionIcon>
-                {rule.kind !== 'space_in_path' && (
-                  <Button size="compact-xs" onClick={() => setEditing(index)}>
-                    Change
-                  </Button>
-                )}
-              </div>
-            )}
-          </div>
-        );
-      })}
+              <button
+                className={`bare ${classes.rule}`}
+                aria-expanded={chosen === index}
+                onClick={() => setChosen(chosen === index ? null : index)}
+              >
+                <span className={classes.number}>{index + 1}</span>
+                <span>{ruleTitle(rule)}</span>
+                <span className="mono small" title="files it takes">
+                  {hits(rule.name)}
+                </span>
+                <span />
+                <span className="quiet small" style={{ gridColumn: '2 / -1', overflowWrap: 'anywhere' }}>
+                  {finding ? (
+                    <span className="row">
+                      <LevelMark level={finding.level} /> {finding.title.toLowerCase()}
+                    </span>
+                  ) : (
+                    ruleText(rule, config.data?.map_kinds ?? [])
+                  )}
+                </span>
+              </button>
+              {chosen === index && (
+                <div className={classes.tools} style={{ marginLeft: 26 }}>
+                  <ActionIcon
+                    aria-label={`Delete “${ruleTitle(rule)}”`}
+                    onClick={() => {
+                      save(
+                        rules.filter((kept) => kept !== rule),
+                        `Rule “${ruleTitle(rule)}” deleted`,
+                      );
+                      setChosen(null);
+                    }}
+                  >
+                    <IconTrash size={16} />
+                  </ActionIcon>
+                  {rule.kind !== 'space_in_path' && (
+                    <Button size="compact-xs" onClick={() => setEditing(index)}>
+                      Change
+                    </Button>
+                  )}
+                </div>
+              )}
+            </SortableItem>
+          );
+        })}
+      </Sortable>
       <div className="card">
         <div className={classes.rule}>
           <span className={classes.number}>·</span>
