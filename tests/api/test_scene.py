@@ -322,7 +322,7 @@ class RigOverHttp(ServerTestCase):
         found = self.ask("/working-space/changes", space=LINEAR_REC709)
         enamel = found["colours"][0]
         np.testing.assert_allclose(enamel["after"], [-0.5876, 1.1329, -0.1006], atol=1e-3)  # ITU-R BT.2407
-        self.assertIn("red and blue below zero", enamel["loses"])
+        self.assertIn("red and blue below zero", enamel["says"])
         self.assertGreater(found["rig"]["whole"]["worst"], 1)
         self.assertEqual(len(found["rig"]["spots"]), 5)
         self.assertEqual(len(found["stations"]), 2)

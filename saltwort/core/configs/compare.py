@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from saltwort.core.configs.proof import proof_colours
 from saltwort.core.engine import ConfigArchive, ViewChoice, apply, load_config, space_processor, view_processor
-from saltwort.core.engine.measured import DISPLAY_INTERCHANGE, SCENE_INTERCHANGE
+from saltwort.core.engine.measured import DISPLAY_INTERCHANGE, SCENE_INTERCHANGE, space_written_by
 from saltwort.core.errors import BadInput
 from saltwort.core.spaces.difference import delta_e_2000, delta_e_itp
 from saltwort.core.spaces.typed import Triple
@@ -177,7 +177,7 @@ def _seen(config: ocio.Config, choice: ViewChoice, space: str | None) -> _Seen:
     if space is None:
         return _Seen(codes, None, False)
     is_hdr = config.getColorSpace(space).getEncoding() == "hdr-video"
-    shown = config.getColorSpace(config.getDisplayViewColorSpaceName(choice.display, choice.view))
+    shown = space_written_by(config, choice)
     if codes is None or (shown is not None and shown.isData()):
         return _Seen(codes, None, is_hdr)  # a raw view shows numbers, not light
     light = _through(config, lambda: space_processor(config, space, DISPLAY_INTERCHANGE), codes)

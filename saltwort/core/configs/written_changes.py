@@ -103,7 +103,7 @@ def _views(config: ocio.Config) -> dict[str, str]:
                 None,
                 (
                     config.getDisplayViewTransformName(display, view)
-                    or config.getDisplayViewColorSpaceName(display, view),
+                    or config.getResolvedDisplayViewColorSpaceName(display, view),
                     config.getDisplayViewLooks(display, view),
                 ),
             )

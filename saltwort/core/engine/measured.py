@@ -42,12 +42,19 @@ def reference_to_ap0(config: ocio.Config) -> Matrix:
     return matrix
 
 
+def space_written_by(config: ocio.Config, choice: ViewChoice) -> ocio.ColorSpace | None:
+    """The space that a view's numbers are in; None where the config has no such view, or not its space."""
+    return config.getColorSpace(config.getResolvedDisplayViewColorSpaceName(choice.display, choice.view))
+
+
 def space_of_view(config: ocio.Config, choice: ViewChoice) -> str | None:
     """The display-referred space that a view's numbers are in; None where they are no light of a display, or where the
     config has no display interchange role to tell by."""
-    space = config.getColorSpace(config.getResolvedDisplayViewColorSpaceName(choice.display, choice.view))
-    is_display = space is not None and space.getReferenceSpaceType() == ocio.REFERENCE_SPACE_DISPLAY
-    return space.getName() if is_display and config.hasRole(DISPLAY_INTERCHANGE) else None
+    space = space_written_by(config, choice)
+    if space is None or not config.hasRole(DISPLAY_INTERCHANGE):
+        return None
+    name: str = space.getName()
+    return name if space.getReferenceSpaceType() == ocio.REFERENCE_SPACE_DISPLAY else None
 
 
 def display_to_xyz(config: ocio.Config, space: str) -> Matrix:

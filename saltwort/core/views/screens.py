@@ -4,9 +4,9 @@ from dataclasses import dataclass, replace
 
 import PyOpenColorIO as ocio
 
-from saltwort.core.engine import apply_to_colour, space_processor
+from saltwort.core.engine import ViewChoice, apply_to_colour, space_processor
 from saltwort.core.engine.displays import SDR_WHITE
-from saltwort.core.engine.measured import DISPLAY_INTERCHANGE, display_to_xyz
+from saltwort.core.engine.measured import DISPLAY_INTERCHANGE, display_to_xyz, space_written_by
 from saltwort.core.engine.transforms import matrix_transform
 from saltwort.core.errors import BadInput
 from saltwort.core.spaces.gamuts import Matrix, solve
@@ -19,8 +19,7 @@ EXTENDED = "edr-video"
 def display_space(config: ocio.Config, display: str) -> str:
     """The display-referred space that the display's other views write to."""
     for view in config.getViews(display):
-        name = config.getResolvedDisplayViewColorSpaceName(display, view)
-        space = config.getColorSpace(name)
+        space = space_written_by(config, ViewChoice(display, view))
         if space and space.getReferenceSpaceType() == ocio.REFERENCE_SPACE_DISPLAY:
             found: str = space.getName()
             return found

@@ -7,7 +7,7 @@ import PyOpenColorIO as ocio
 from saltwort.core.changes import Change
 from saltwort.core.engine.typed import typed_in
 from saltwort.core.errors import BadInput
-from saltwort.core.findings import Finding
+from saltwort.core.findings import CAUTION, NOTE, Finding
 from saltwort.core.scene.rig.judging import Difference
 from saltwort.core.spaces.gamuts import GAMUT_TOLERANCE, is_inside
 from saltwort.core.spaces.typed import Triple, TypedColour
@@ -22,14 +22,15 @@ CHANNELS = ("red", "green", "blue")
 
 @dataclass(frozen=True)
 class ColourChange:
-    """A swatch or light in the working space before and after; None where its space is gone. `loses` says in words
-    when it leaves the gamut, or comes back into it."""
+    """A swatch or light in the working space before and after; None where its space is gone. `says` tells in
+    words when it leaves the gamut, or comes back into it, and `level` how bad that is."""
 
     kind: str
     name: str
     before: Triple | None
     after: Triple | None
-    loses: str
+    says: str = ""
+    level: str = NOTE
 
 
 @dataclass(frozen=True)
@@ -62,11 +63,11 @@ def _colour_change(config: ocio.Config, space: str, kind: str, name: str, colour
     try:
         before, after = typed_in(config, colour, ocio.ROLE_SCENE_LINEAR), typed_in(config, colour, space)
     except BadInput as error:
-        return ColourChange(kind, name, None, None, str(error))
+        return ColourChange(kind, name, None, None, str(error), CAUTION)
     least = -GAMUT_TOLERANCE * max(*after, 0.0)
     outside = [channel for channel, value in zip(CHANNELS, after, strict=True) if value < least]
     was_outside = not is_inside(before)
     if outside:
         says = f"{' and '.join(outside)} below zero: outside the gamut of {space}"
-        return ColourChange(kind, name, before, after, f"still {says}" if was_outside else says)
+        return ColourChange(kind, name, before, after, f"still {says}" if was_outside else says, CAUTION)
     return ColourChange(kind, name, before, after, "comes into the gamut" if was_outside else "")

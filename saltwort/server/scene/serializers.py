@@ -2,6 +2,7 @@
 
 from rest_framework import serializers
 
+from saltwort.core.findings import LEVELS
 from saltwort.core.scene.decisions import LIGHTS
 from saltwort.core.scene.reflectances import USES
 from saltwort.core.spaces.typed import COLORIMETRIC, UNITS
@@ -227,13 +228,14 @@ class SpotSerializer(serializers.Serializer):
 
 
 class ColourChangeSerializer(serializers.Serializer):
-    """A colour in the working space before and after. `loses` says what becomes of it, or is empty."""
+    """A colour in the working space before and after. `says` tells what becomes of it, or is empty."""
 
     kind = serializers.CharField()
     name = serializers.CharField()
     before = triple()
     after = triple()
-    loses = serializers.CharField(allow_blank=True)
+    says = serializers.CharField(allow_blank=True)
+    level = serializers.ChoiceField(choices=LEVELS)
 
 
 class RigDifferenceSerializer(serializers.Serializer):

@@ -1983,13 +1983,14 @@ export interface components {
             level: string;
             meaning: string;
         };
-        /** @description A colour in the working space before and after. `loses` says what becomes of it, or is empty. */
+        /** @description A colour in the working space before and after. `says` tells what becomes of it, or is empty. */
         ColourChange: {
             kind: string;
             name: string;
             before: (number | null)[];
             after: (number | null)[];
-            loses: string;
+            says: string;
+            level: components["schemas"]["LevelEnum"];
         };
         ColourFacts: {
             xy: number[];

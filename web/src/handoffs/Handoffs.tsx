@@ -77,7 +77,7 @@ function Chain({
               ↓ scene-linear EXR, half float, no view
             </p>
           )}
-          <SortableItem id={item.id} label={item.name} className="card">
+          <SortableItem id={item.id} label={item.name} className={`card ${item.id === chosen.id ? 'chosen' : ''}`}>
             <button className="bare" aria-current={item.id === chosen.id} onClick={() => onChoose(item.id)}>
               <strong className="row">
                 {failing.has(item.name) && <LevelMark level="blocker" />} {item.name}

@@ -33,7 +33,7 @@ export function SpaceChanges({ space }: { space: string }) {
     );
   }
   const { colours, textures, rig: difference, stations } = changes.data;
-  const lost = colours.filter(({ loses }) => loses);
+  const lost = colours.filter(({ says }) => loses);
   const version = `${rig.data?.version}-${project.data?.revision.number}`;
   return (
     <>
@@ -83,7 +83,7 @@ export function SpaceChanges({ space }: { space: string }) {
           </tr>
         </thead>
         <tbody className="small">
-          {colours.map(({ kind, name, before, after, loses }) => (
+          {colours.map(({ kind, name, before, after, says, level }) => (
             <tr key={`${kind} ${name}`}>
               <td>
                 {name} <span className="quiet">{kind}</span>
@@ -91,9 +91,9 @@ export function SpaceChanges({ space }: { space: string }) {
               <td className="mono">{figures(before)}</td>
               <td className="mono">{figures(after)}</td>
               <td>
-                {loses && (
+                {says && (
                   <span className="row">
-                    <LevelMark level={loses.includes('into') ? 'note' : 'caution'} /> {loses}
+                    <LevelMark level={level} /> {says}
                   </span>
                 )}
               </td>

@@ -64,7 +64,7 @@ export function SortableItem({ id, label, className, children }: { id: Key; labe
         {...listeners}
         aria-label={`Move ${label}`}
         title="Drag to move; or press space, then the arrow keys"
-        style={{ cursor: 'grab', touchAction: 'none' }}
+        style={{ cursor: 'grab', touchAction: 'none', marginLeft: -8 }}
       >
         <IconGripVertical size={16} />
       </ActionIcon>

@@ -8,7 +8,7 @@ import numpy as np
 import PyOpenColorIO as ocio
 
 from saltwort.core.engine import ViewChoice, apply, space_processor, view_processor
-from saltwort.core.engine.measured import space_of_view
+from saltwort.core.engine.measured import space_of_view, space_written_by
 from saltwort.core.errors import BadInput
 from saltwort.core.findings.registry import BLOCKER, CAUTION, NOTE, Problem, Subjects, check
 from saltwort.core.scene.working_space import describe_working_space
@@ -30,7 +30,7 @@ MOST_ON_ONE_VALUE = 0.5
 def raw_left_on(subjects: Subjects) -> Iterator[Problem]:
     """The project looks through a view that shows plain numbers, as if light were a picture."""
     choice = subjects.setup.view
-    space = _space_of_view(subjects.config, choice.display, choice.view)
+    space = space_written_by(subjects.config, choice)
     if space is not None and space.isData():
         yield Problem(
             choice.view,
@@ -47,7 +47,7 @@ def for_another_display(subjects: Subjects) -> Iterator[Problem]:
     written = {
         view: space.getName()
         for view in subjects.config.getViews(choice.display)
-        if (space := _space_of_view(subjects.config, choice.display, view))
+        if (space := space_written_by(subjects.config, ViewChoice(choice.display, view)))
         and space.getReferenceSpaceType() == ocio.REFERENCE_SPACE_DISPLAY
     }
     if choice.view not in written:
@@ -226,7 +226,3 @@ def _covered(config: ocio.Config, working: str, display: str) -> float | None:
     except BadInput:
         return None
     return next((row.covered for row in found.displays if row.display == display), None)
-
-
-def _space_of_view(config: ocio.Config, display: str, view: str) -> ocio.ColorSpace | None:
-    return config.getColorSpace(config.getResolvedDisplayViewColorSpaceName(display, view))
