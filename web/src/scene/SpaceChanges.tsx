@@ -33,7 +33,7 @@ export function SpaceChanges({ space }: { space: string }) {
     );
   }
   const { colours, textures, rig: difference, stations } = changes.data;
-  const lost = colours.filter(({ says }) => loses);
+  const lost = colours.filter(({ says }) => says);
   const version = `${rig.data?.version}-${project.data?.revision.number}`;
   return (
     <>
