@@ -136,6 +136,7 @@ class InStep(ReadingsTestCase):
             for row in assigned_textures(self.project)
         }
         self.assertEqual(kept, fresh)
+        self.assertFalse(self.project.textures.exclude(version=F("reading__texture_version")).exists())
         subjects = readings.subjects_for(self.project, assigned_textures(self.project), offers_fixes=False)
         computed = {(finding.code, finding.subject) for finding in run_checks(subjects, "texture.")}
         listed = TextureFinding.objects.filter(project=self.project).values_list("code", "path")

@@ -1,9 +1,11 @@
 """Texture files of a project, and how they come in."""
 
 from pathlib import Path
+from typing import Any, Self
 
 from django.conf import settings
-from django.db import models
+from django.db import models, transaction
+from django.db.models import Q
 
 from saltwort.server.images.models import StoredImage
 from saltwort.server.jobs.models import FileInHand
@@ -25,11 +27,18 @@ class Texture(Versioned):
         constraints = (models.UniqueConstraint(fields=("project", "path"), name="texture_path"),)
         indexes = (models.Index(fields=("project", "version"), name="texture_version"),)
 
+    def change(self, based_on: int, **fields: Any) -> Self:
+        """As of every versioned row; its reading is then behind."""
+        with transaction.atomic():
+            changed = super().change(based_on, **fields)
+            mark_behind(Q(pk=self.pk))
+        return changed
+
 
 class Reading(models.Model):
     """How a texture is read as its project stands, computed once and kept within SQL's reach: thousands are narrowed,
     counted and paged by it. `assigned_version` is the texture's when its space was told, `texture_version` when it was
-    checked, 0 when it is to be checked again; `rank` is that of its worst finding, 0 for none.
+    checked; 0 says that it is behind. `rank` is that of its worst finding, 0 for none.
     """
 
     is_computed = True
@@ -77,6 +86,11 @@ class ReadingState(models.Model):
     checked_by = models.CharField(max_length=64, blank=True)
     said = models.JSONField(default=dict)
     written = models.PositiveBigIntegerField(default=0)
+
+
+def mark_behind(textures: Q) -> None:
+    """Have the readings of textures, by their `pk`, be told and checked again: due whenever a version grows."""
+    Reading.objects.filter(textures).update(assigned_version=0, texture_version=0)
 
 
 class TextureFinding(models.Model):

@@ -17,7 +17,7 @@ from saltwort.server.images.models import StoredImage
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.setups import config_of, current_setup, rule_book_of
 from saltwort.server.queries import among
-from saltwort.server.textures.models import Texture
+from saltwort.server.textures.models import Texture, mark_behind
 from saltwort.server.versions import Stale
 
 
@@ -77,8 +77,9 @@ def pin_textures(project: Project, pinnings: Sequence[Pinning], author: str = ""
     any of the textures was changed meanwhile."""
     config = config_of(project.current)
     names = {space: known_space(config, space) if space else "" for space in {pinning.space for pinning in pinnings}}
+    pinned = among("pk", [pinning.texture for pinning in pinnings])
     with transaction.atomic():
-        chosen = project.textures.filter(among("pk", [pinning.texture for pinning in pinnings]))
+        chosen = project.textures.filter(pinned)
         before = {
             pk: Pinning(pk, version, space, note)
             for pk, version, space, note in chosen.values_list("pk", "version", "pin_space", "pin_note")
@@ -94,6 +95,7 @@ def pin_textures(project: Project, pinnings: Sequence[Pinning], author: str = ""
                 "version = version + 1 WHERE id = %s",
                 [_pin_values(names[pinning.space], pinning, author) for pinning in pinnings],
             )
+        mark_behind(pinned)
     return [replace(pin, based_on=pin.based_on + 1) for pin in before.values()]
 
 

@@ -16,7 +16,7 @@ from typing import Any
 
 import PyOpenColorIO as ocio
 from django.db import connection, transaction
-from django.db.models import Count, F, Q, QuerySet, Sum
+from django.db.models import F, Q, QuerySet
 from django.db.models.functions import Length
 
 from saltwort.core.engine.colours import colours_of
@@ -76,13 +76,12 @@ def _refresh(project: Project, until: float) -> int:
 
 def _behind(project: Project, version: str) -> list[int]:
     """The textures that were not checked as they are, or with `assigned_version` not assigned; in the order in which
-    they came. Told from indexes alone: versions only grow, and readings have those of their textures or older ones, so
-    as many and the same sum are the same."""
-    textures, readings = project.textures.order_by(), Reading.objects.filter(project=project).order_by()
-    if textures.aggregate(Count("pk"), sum=Sum("version")) == readings.aggregate(Count("pk"), sum=Sum(version)):
-        return []
-    known = readings.values_list("texture_id", version)
-    return sorted(pk for pk, _ in textures.values_list("pk", "version").difference(known))
+    they came. Told from indexes alone: a version of 0 says so of those that have readings."""
+    readings = Reading.objects.filter(project=project).order_by()
+    behind = set(readings.filter(**{version: 0}).values_list("pk", flat=True))
+    if project.textures.count() != readings.count():
+        behind |= set(project.textures.filter(reading=None).order_by().values_list("pk", flat=True))
+    return sorted(behind)
 
 
 def _with_images(project: Project, ids: Sequence[int]) -> list[Texture]:
@@ -92,7 +91,7 @@ def _with_images(project: Project, ids: Sequence[int]) -> list[Texture]:
 def check_where_behind(project: Project, after: str, until: str) -> None:
     """Check the textures between two paths that are not checked as they are."""
     stretch = project.textures.filter(path__gt=after, path__lte=until)
-    behind = ~Q(reading__texture_version=F("version")) | Q(reading=None)
+    behind = Q(reading__texture_version=0) | Q(reading=None)
     ids = list(stretch.filter(behind).values_list("pk", flat=True))
     for start_at in range(0, len(ids), CHUNK):
         _check(project, _with_images(project, ids[start_at : start_at + CHUNK]))

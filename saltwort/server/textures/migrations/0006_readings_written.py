@@ -15,4 +15,8 @@ class Migration(migrations.Migration):
             name='written',
             field=models.PositiveBigIntegerField(default=0),
         ),
+        # From now on 0 says that a reading is behind: all are asked about once more.
+        migrations.RunSQL(
+            "UPDATE textures_reading SET assigned_version = 0, texture_version = 0", migrations.RunSQL.noop
+        ),
     ]
