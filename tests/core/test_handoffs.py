@@ -82,6 +82,11 @@ class Sheets(TestCase):
         self.assertIn("Attention", values(sheet(RENDERER.with_abilities({"ocio_version": "1.0"}))["Config"]))
         self.assertEqual({"Attention", "Written for it alone"} & values(sheet(RENDERER)["Config"]).keys(), set())
 
+    def test_one_that_takes_folders_alone_is_told_to_unpack(self) -> None:
+        told = sheet(RENDERER.with_abilities({"config_form": "folder"}))["Config"].settings[0]
+        self.assertIn("unpack it", told.why)
+        self.assertNotIn("unpack it", sheet(RENDERER)["Config"].settings[0].why)
+
     def test_versions_are_compared_as_numbers(self) -> None:
         self.assertTrue(config_is_too_new("2.10", RENDERER))
         self.assertFalse(config_is_too_new("2.4", RENDERER.with_abilities({"ocio_version": "2.4"})))

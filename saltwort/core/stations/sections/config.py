@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 
+from saltwort.core.stations.abilities.config_form import CONFIG_FORM
 from saltwort.core.stations.abilities.ocio_version import OCIO_VERSION, config_is_too_new, own_version
 from saltwort.core.stations.sheet import Chain, Setting, section
 
@@ -11,7 +12,7 @@ def config(chain: Chain) -> Iterator[Setting]:
     station, version = chain.station, chain.config_version
     own = own_version(version, station)
     how = "set it in the preferences or the OCIO variable"
-    if chain.config_file.endswith(".zip"):
+    if chain.config_file.endswith(".zip") or station.able(CONFIG_FORM) == "folder":
         how = "unpack it, and set config.ocio in the preferences or the OCIO variable"
     yield Setting("file", "OCIO config", chain.config_file, "file", how)
     shown = "what the application shows once the config is in use"
