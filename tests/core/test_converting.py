@@ -13,7 +13,8 @@ from saltwort.core.images.reading import read_strips
 from saltwort.core.spaces.gamuts import AP1
 from saltwort.core.textures import converting
 from saltwort.core.textures.conversion_plans import FORMATS, converted_name
-from saltwort.core.textures.converting import convert, foresee
+from saltwort.core.textures.converting import convert
+from saltwort.core.textures.foreseeing import foresee
 from tests.core.test_images import ImageTestCase
 from tests.samples import LINEAR_REC709, SRGB, base_config, light, write
 

@@ -12,7 +12,8 @@ from saltwort.core.images.channels import ASSOCIATED, STRAIGHT
 from saltwort.core.images.reading import read_strips, read_whole_strips
 from saltwort.core.images.writing import Part, check_holds, writing_parts
 from saltwort.core.textures.conversion_plans import FORMATS, read_parts
-from saltwort.core.textures.converting import convert, foresee
+from saltwort.core.textures.converting import convert
+from saltwort.core.textures.foreseeing import foresee
 from tests.core.test_images import ImageTestCase
 from tests.samples import LINEAR_REC709, SRGB, base_config, write_parts
 

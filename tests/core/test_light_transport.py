@@ -5,9 +5,10 @@ from unittest import TestCase
 import numpy as np
 
 from saltwort.core.scene.rig.bodies import Ball, Box, Floor, dot, is_open, nearest, normalised, surface_of
+from saltwort.core.scene.rig.described import Body, Camera, Lamp, Material, Stage
 from saltwort.core.scene.rig.environment import Environment
 from saltwort.core.scene.rig.reflection import gloss_of, reflected, reflected_way
-from saltwort.core.scene.rig.tracing import Body, Camera, Lamp, Material, Stage, trace
+from saltwort.core.scene.rig.tracing import trace
 
 
 def vectors(*rows: tuple[float, float, float]) -> np.ndarray:

@@ -17,6 +17,7 @@ from saltwort.core.project import first_setup
 from saltwort.core.scene.decisions import FIRST_LIGHTS, Scene, Swatch
 from saltwort.core.scene.rig.bands import RgbBands, SpectralBands
 from saltwort.core.scene.rig.bodies import Ball, Floor
+from saltwort.core.scene.rig.described import Body, Camera, Lamp, Material, Stage
 from saltwort.core.scene.rig.environment import Environment
 from saltwort.core.scene.rig.files import SETTINGS, write_rig
 from saltwort.core.scene.rig.judging import difference_of, spectral_reference
@@ -31,7 +32,7 @@ from saltwort.core.scene.rig.stage import (
     build_stage,
     light_colours,
 )
-from saltwort.core.scene.rig.tracing import Body, Camera, Lamp, Material, Stage, Traced, trace
+from saltwort.core.scene.rig.tracing import Traced, trace
 from saltwort.core.spaces.gamuts import REC709 as REC709_PRIMARIES
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.core.textures.evidence import evidence_for

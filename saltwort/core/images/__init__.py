@@ -1,7 +1,8 @@
 """The one door to image files: headers, pixels, measured facts, and writing."""
 
+from saltwort.core.images.headers import Header, Layer
 from saltwort.core.images.measuring import Facts, Stats, Survey, measure, survey
-from saltwort.core.images.reading import Header, Layer, read_box, read_header, read_layers, read_pixels, read_reduced
+from saltwort.core.images.reading import read_box, read_header, read_layers, read_pixels, read_reduced
 from saltwort.core.images.writing import (
     encode_png,
     reduce_pixels,

@@ -8,7 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from saltwort.core.images.channels import colour_channels
-from saltwort.core.images.reading import Header, Pixels, as_floats, read_header, read_stored_strips
+from saltwort.core.images.headers import Header
+from saltwort.core.images.reading import Pixels, as_floats, read_header, read_stored_strips
 
 SAMPLED = 1 << 14
 """Pixels: enough that the 1st and 99th percentile rest on hundreds."""

@@ -14,7 +14,8 @@ from PIL import Image
 from saltwort.core.errors import BadInput
 from saltwort.core.files import replacing
 from saltwort.core.images.channels import ASSOCIATED, STRAIGHT, has_alpha, is_alpha, usual_names
-from saltwort.core.images.reading import Pixels, library_error
+from saltwort.core.images.headers import library_error
+from saltwort.core.images.reading import Pixels
 
 Attribute = str | int | float | bytes | tuple[int, ...] | tuple[float, ...]
 """Text, numbers, or an ICC profile as bytes."""

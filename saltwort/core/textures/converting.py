@@ -10,32 +10,25 @@ import numpy as np
 import PyOpenColorIO as ocio
 
 from saltwort.core.configs.tags import texture_tags
-from saltwort.core.engine import apply, space_processor
-from saltwort.core.engine.processors import is_linear, known_space
 from saltwort.core.errors import BadInput
 from saltwort.core.images import Header, write_texture, writing_parts
-from saltwort.core.images.channels import ASSOCIATED, ColourGroup
 from saltwort.core.images.reading import Pixels, read_strips, read_whole_strips
-from saltwort.core.images.writing import Attribute, Part
-from saltwort.core.numbers import LARGEST_HALF
+from saltwort.core.images.writing import Attribute
 from saltwort.core.textures.conversion_plans import (
     Format,
     Plan,
-    divided,
     format_of,
-    multiplied,
     plans_of,
     read_parts,
     with_alpha,
 )
+from saltwort.core.textures.converted_pixels import Conversion, Counts, fitted
 
 HELD_SAMPLES = 1 << 25
 """Samples (128 MB) up to which the engine's numbers for the source are kept for the comparison; above, they are
 computed once more."""
 SAME = 1e-3
 """Error below which a file that is there already is taken for the same conversion: halves have 2⁻¹¹ of each value."""
-_RANGES = {"uint16": (0.0, 1.0), "half": (-LARGEST_HALF, LARGEST_HALF)}
-"""What samples of a type hold; floats hold all that is computed here."""
 
 
 @dataclass(frozen=True)
@@ -56,92 +49,6 @@ class Converted:
     size: int
     not_finite: int = 0
     hidden: int = 0
-
-
-@dataclass(frozen=True)
-class Foreseen:
-    """What a conversion would do, told from a sample of a file's pixels. `clipped`, `negative`, `not_finite` and
-    `hidden` are shares, 0–1, of the samples, as in Converted; `lost` is the largest difference, in the numbers of the
-    source, or as a part of those above 1, after going there, into the format, and back, over what is not clipped; None
-    where there is no way back. `bytes` is the size before packing, `notes` what else changes, in sentences."""
-
-    clipped: float
-    negative: float
-    lost: float | None
-    bytes: int
-    not_finite: float = 0.0
-    hidden: float = 0.0
-    notes: tuple[str, ...] = ()
-
-
-def foresee(
-    config: ocio.Config, headers: Sequence[Header], sample: Pixels, source_space: str, space: str, format_name: str
-) -> Foreseen:
-    """Tell what `convert` would do to a file of these parts, from a sample of pixels of the first, float32 (pixels,
-    channels). Raises BadInput for what it does not take."""
-    wanted = format_of(format_name)
-    conversion = _Conversion(config, source_space, space)
-    plans = plans_of(headers, conversion.is_data, wanted, "The file")
-    plan, pixels = plans[0], sample[np.newaxis]
-    light = conversion.apply(pixels, plan)
-    there = plan.as_written(light)
-    counted = _Counts()
-    counted.add(light, there, plan)
-    stored = _as_stored(there, plan)
-    return Foreseen(
-        clipped=counted.clipped / max(there.size, 1),
-        negative=counted.negative / max(there.size, 1),
-        not_finite=counted.not_finite / max(there.size, 1),
-        hidden=counted.hidden / max(there.size, 1),
-        lost=_lost_on_the_way(config, plan, pixels, there, stored, (source_space, space)),
-        bytes=sum(_bytes(plan.part, wanted) for plan in plans),
-        notes=_notes(plans, wanted),
-    )
-
-
-def _lost_on_the_way(
-    config: ocio.Config, plan: "Plan", pixels: Pixels, there: Pixels, stored: Pixels, spaces: tuple[str, str]
-) -> float | None:
-    source_space, space = spaces
-    try:
-        back = _Conversion(config, space, source_space)
-    except BadInput:
-        return None  # a space may have no way back
-    returned = plan.as_read(back.apply(plan.from_file(stored), plan))
-    fits = np.isfinite(there).all(axis=2) & (there == _fitting(there, plan)).all(axis=2)
-    whole = fits & np.isfinite(pixels).all(axis=2) & np.isfinite(returned).all(axis=2)
-    for group in plan.groups:
-        if group.alpha is not None and not plan.is_data and plan.changes_alpha:
-            whole &= pixels[..., group.alpha] > 0
-    errors = np.abs(returned[whole] - pixels[whole]) / np.maximum(np.abs(pixels[whole]), 1)
-    return float(errors.max(initial=0.0))
-
-
-_DTYPES = {"uint16": np.uint16, "half": np.float16, "float": np.float32}
-MIP_LEVELS = 4 / 3
-"""Size of a picture with all its mip levels: 1 + ¼ + 1/16 + …"""
-
-
-def _bytes(part: Part, wanted: Format) -> int:
-    types = part.sample_types * (len(part.channels) if len(part.sample_types) == 1 else 1)
-    of_a_pixel = sum(np.dtype(_DTYPES[sample_type]).itemsize for sample_type in types)
-    return round(part.width * part.height * of_a_pixel * (MIP_LEVELS if wanted.is_texture else 1.0))
-
-
-def _notes(plans: "Sequence[Plan]", wanted: Format) -> tuple[str, ...]:
-    notes = []
-    for plan in plans:
-        if plan.header.frame and not plan.part.frame:
-            x, y, width, height = plan.header.frame
-            fills = x > 0 or y > 0 or x + plan.header.width < width or y + plan.header.height < height
-            cuts = x < 0 or y < 0 or x + plan.header.width > width or y + plan.header.height > height
-            done = " and ".join(word for word, holds in (("filled with black", fills), ("cut", cuts)) if holds)
-            notes.append(f"Its data window is not kept: it is {done} to the picture of {width} × {height}.")
-        if wanted.suffix == ".tif" and len(plan.part.channels) > 4:
-            notes.append("TIFF keeps the channels in their order, but not their names.")
-        if plan.changes_alpha and not plan.is_data:
-            notes.append(f"Its alpha is {plan.header.alpha} and becomes {plan.part.alpha}.")
-    return tuple(dict.fromkeys(notes))
 
 
 def convert(
@@ -191,62 +98,6 @@ MOST_ERROR = {"uint16": 1 / 65535, "half": 2**-11, "float": 1e-6}
 """What rounding to each type can do at most: half a step, and twice that to be on the safe side."""
 
 
-class _Conversion:
-    """From one space to another; nothing where one of them is data."""
-
-    def __init__(self, config: ocio.Config, source_space: str, space: str) -> None:
-        self.names = known_space(config, source_space), known_space(config, space)
-        self.is_data = any(config.getColorSpace(name).isData() for name in self.names)
-        self._processor = None if self.is_data else space_processor(config, *self.names)
-        # Light that is multiplied by a number may be converted before or after.
-        self._is_matrix = all(is_linear(config, name) for name in self.names)
-
-    def apply(self, pixels: Pixels, plan: Plan) -> Pixels:
-        """Colours converted, a grey as three alike; all else, and alpha, as it is."""
-        if self._processor is None:
-            return pixels
-        if plan.groups == (ColourGroup((0, 1, 2)),) and pixels.shape[2] == 3:
-            return apply(self._processor, pixels)  # as most files are, and without a copy
-        converted = pixels.copy()
-        for group in plan.groups:
-            alpha = None
-            if plan.header.alpha == ASSOCIATED and group.alpha is not None and not self._is_matrix:
-                alpha = pixels[..., group.alpha : group.alpha + 1]
-            colour = divided(pixels[..., list(group.colour)], alpha)
-            three = np.repeat(colour, 3, axis=2) if len(group.colour) == 1 else np.ascontiguousarray(colour)
-            found = apply(self._processor, three)[..., : len(group.colour)]
-            converted[..., list(group.colour)] = multiplied(found, alpha)
-        return converted
-
-
-@dataclass
-class _Counts:
-    """Samples that do not come through as they are."""
-
-    clipped: int = 0
-    negative: int = 0
-    not_finite: int = 0
-    hidden: int = 0
-    samples: int = 0
-
-    def add(self, light: Pixels, there: Pixels, plan: Plan) -> None:
-        """Count in light, with alpha as the source has it, and in the same as it is to stand in the target."""
-        self.samples += there.size
-        fitting = _fitting(there, plan)
-        if fitting is not there:
-            with np.errstate(invalid="ignore"):
-                self.clipped += int(np.count_nonzero((there != fitting) & np.isfinite(there)))
-        if plan.sample_type == "uint16":
-            self.not_finite += int(there.size - np.count_nonzero(np.isfinite(there)))
-        if plan.is_data:
-            return
-        for group in plan.groups:
-            colour = light[..., list(group.colour)]
-            self.negative += int(np.count_nonzero(colour < 0))
-            if plan.changes_alpha and group.alpha is not None:
-                self.hidden += int(np.count_nonzero((light[..., group.alpha :][..., :1] == 0) & (colour != 0)))
-
-
 class _Work:
     """A conversion of one file: written strip by strip, and read back."""
 
@@ -260,7 +111,7 @@ class _Work:
         wanted: Format,
     ) -> None:
         self.source, self.wanted = source, wanted
-        self.conversion = _Conversion(config, source_space, space)
+        self.conversion = Conversion(config, source_space, space)
         self.plans = plans_of(headers, self.conversion.is_data, wanted, source.name)
         self._config = config
         self._kept: list[Pixels] = []
@@ -286,7 +137,7 @@ class _Work:
                     broken += int(np.count_nonzero(~np.isfinite(pixels)))
                     if written:
                         written.result()
-                    written = writer.submit(write, _fitting(pixels, plan))
+                    written = writer.submit(write, fitted(pixels, plan))
             if written:
                 written.result()
         self._kept = kept
@@ -301,7 +152,7 @@ class _Work:
     def read_back(self, target: Path) -> Converted:
         """What stands in a file against the engine's numbers for the source. How the file has alpha, and where its
         channels are, is what its own header says."""
-        counts, largest = _Counts(), 0.0
+        counts, largest = Counts(), 0.0
         headers = read_parts(target)
         if len(headers) != len(self.plans):
             largest = np.inf
@@ -318,7 +169,7 @@ class _Work:
                 if places != sorted(places):
                     stored = stored[..., places]
                 expected = meant if plan.is_data else _expected(light, header.alpha, plan)
-                fitting = _fitting(expected, plan)
+                fitting = fitted(expected, plan)
                 largest = max(largest, _largest_error(stored, fitting, self.wanted.sample_type))
         return Converted(
             path=str(target),
@@ -394,40 +245,7 @@ class _Rows:
         return pieces[0] if len(pieces) == 1 else np.concatenate(pieces)
 
 
-def _fitting(pixels: Pixels, plan: Plan) -> Pixels:
-    """Numbers clipped to what the sample types hold; those that are not finite stay, since that is for others to
-    mend."""
-    types = plan.part.sample_types
-    if len(types) > 1:  # halves beside floats
-        halves = [number for number, sample_type in enumerate(types) if sample_type == "half"]
-        fitting = pixels.copy()
-        fitting[..., halves] = _clipped(pixels[..., halves], "half")
-        return fitting
-    return _clipped(pixels, types[0])
-
-
-def _clipped(pixels: Pixels, sample_type: str) -> Pixels:
-    lowest, highest = _RANGES.get(sample_type, (-np.inf, np.inf))
-    with np.errstate(invalid="ignore"):
-        if pixels.min(initial=0.0) >= lowest and pixels.max(initial=0.0) <= highest:
-            return pixels
-    return np.where(np.isfinite(pixels), np.clip(pixels, lowest, highest), pixels)
-
-
-def _as_stored(pixels: Pixels, plan: Plan) -> Pixels:
-    """Numbers as the sample types keep them."""
-    fitting = _fitting(pixels, plan)
-    if plan.sample_type == "uint16":
-        return np.round(np.nan_to_num(fitting, posinf=1.0, neginf=0.0) * 65535).astype(np.float32) / np.float32(65535)
-    types = plan.part.sample_types
-    if len(types) == 1:
-        return fitting.astype(_DTYPES[types[0]]).astype(np.float32)
-    halves = [number for number, sample_type in enumerate(types) if sample_type == "half"]
-    fitting[..., halves] = fitting[..., halves].astype(np.float16)
-    return fitting
-
-
-def _tags(config: ocio.Config, conversion: _Conversion, wanted: Format) -> dict[str, Attribute]:
+def _tags(config: ocio.Config, conversion: Conversion, wanted: Format) -> dict[str, Attribute]:
     """Header facts of the new file: what its space is called and means. What holds data says nothing."""
     if conversion.is_data:
         return {}

@@ -14,7 +14,8 @@ from saltwort.server.projects.models import Project
 from saltwort.server.projects.operations import draft_revision
 from saltwort.server.projects.setups import base_archive, config_of, current_setup, keep_config, luts_of
 from saltwort.server.textures.operations import AssignedTexture, assigned
-from saltwort.server.textures.readings import Reread, assigned_otherwise, bring_in_step, same_colours
+from saltwort.server.textures.readings import bring_in_step
+from saltwort.server.textures.rereading import Reread, assigned_otherwise, same_colours
 
 MOST_LISTED = 200
 """Files and findings that a preview names one by one."""

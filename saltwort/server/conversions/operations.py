@@ -25,7 +25,8 @@ from saltwort.core.errors import BadInput
 from saltwort.core.files import allowed_path
 from saltwort.core.images import Header
 from saltwort.core.textures.conversion_plans import DEFAULT_PATTERN, check_convertible, converted_name, read_parts
-from saltwort.core.textures.converting import Foreseen, convert, foresee
+from saltwort.core.textures.converting import convert
+from saltwort.core.textures.foreseeing import Foreseen, foresee
 from saltwort.server.conversions.models import CONVERTED, REFUSED, Conversion, ConvertedFile
 from saltwort.server.images.models import StoredImage
 from saltwort.server.images.operations import preview_of

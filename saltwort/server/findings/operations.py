@@ -41,7 +41,8 @@ from saltwort.server.scene.operations import facts_of, space_of
 from saltwort.server.textures.intake import forget_left_out
 from saltwort.server.textures.models import Texture, TextureFinding
 from saltwort.server.textures.operations import assigned, pin_texture
-from saltwort.server.textures.readings import LEVEL_OF, RANKS, Reread, census_of, refresh, subjects_for
+from saltwort.server.textures.readings import LEVEL_OF, RANKS, census_of, refresh, subjects_for
+from saltwort.server.textures.rereading import Reread
 from saltwort.server.versions import Stale
 
 UNREADABLE = "texture.unreadable"

@@ -4,22 +4,16 @@ Nothing is kept by hand: two hashes say what the readings were computed from. Wh
 as it stands, or a texture's version from the one it was checked at, just what is different is computed anew.
 """
 
-import json
 import time
-from collections.abc import Callable, Iterable, Iterator, Sequence
-from dataclasses import dataclass, field
-from difflib import SequenceMatcher
+from collections.abc import Iterable, Iterator, Sequence
 from functools import partial
-from hashlib import sha256
 from threading import Lock
-from typing import Any
 
 import PyOpenColorIO as ocio
-from django.db import connection, transaction
+from django.db import transaction
 from django.db.models import F, Q, QuerySet
 from django.db.models.functions import Length
 
-from saltwort.core.engine.colours import colours_of
 from saltwort.core.findings import (
     LEVELS,
     LONGEST_PATHS,
@@ -30,27 +24,23 @@ from saltwort.core.findings import (
     Subjects,
     run_checks,
 )
-from saltwort.core.project import read_field
-from saltwort.core.project.parts.rules import Rules
 from saltwort.core.textures.evidence import evidence_for
-from saltwort.core.textures.kinds import kind_finder
-from saltwort.core.textures.rules import Rule, RuleBook
+from saltwort.core.textures.rules import Rule
 from saltwort.server.jobs.models import QUEUED, RUNNING, Job
 from saltwort.server.jobs.operations import Report, start, work
 from saltwort.server.kept import count_change, kept_value
 from saltwort.server.projects.models import Project
-from saltwort.server.projects.setups import base_text, config_of, current_setup, rule_book_of
+from saltwort.server.projects.setups import base_text, config_of, current_setup
 from saltwort.server.queries import among
 from saltwort.server.textures.models import Reading, ReadingState, Texture, TextureFinding
 from saltwort.server.textures.operations import AssignedTexture, assigned
+from saltwort.server.textures.rereading import Basis, Reread, assigned_otherwise, kept_state, write_assignments
 
 JOB = "check-textures"
 AT_ONCE_SECONDS = 0.6
 """Time that somebody who asks waits for files to be checked; the rest is done as a job."""
 CHUNK, CHUNKS_TOGETHER = 200, 10
 TRIES = 3
-FORMAT = 2
-"""Raised when checks find other things than before."""
 RANKS = {level: len(LEVELS) - index for index, level in enumerate(LEVELS)}
 LEVEL_OF = {rank: level for level, rank in RANKS.items()}
 
@@ -140,8 +130,8 @@ def bring_in_step(project: Project) -> None:
 
 def _bring_in_step(project: Project) -> bool:
     """False where somebody else wrote readings meanwhile."""
-    wanted, known = _Basis.of(project), _kept_state(project)
-    basis = _Basis.of_state(known)
+    wanted, known = Basis.of(project), kept_state(project)
+    basis = Basis.of_state(known)
     changed = list(assigned_otherwise(project)) if basis.assigned_by != wanted.assigned_by else []
     behind = _behind(project, "assigned_version")
     textures = list(project.textures.filter(among("pk", behind)).defer("image")) if behind else []
@@ -151,7 +141,7 @@ def _bring_in_step(project: Project) -> bool:
     with transaction.atomic():
         if _was_changed(project):
             return True
-        if _kept_state(project).written != known.written:
+        if kept_state(project).written != known.written:
             return False
         versions = dict(project.textures.filter(among("pk", behind)).values_list("pk", "version"))
         Reading.objects.bulk_create(
@@ -161,16 +151,12 @@ def _bring_in_step(project: Project) -> bool:
             update_fields=_ASSIGNED,
             batch_size=500,
         )
-        _write_assignments(changed)
+        write_assignments(changed)
         if basis.checked_by != wanted.checked_by:
             Reading.objects.filter(project=project).update(texture_version=0)
         state = {**vars(wanted), "written": known.written + 1}
         ReadingState.objects.update_or_create(project=project, defaults=state)
     return True
-
-
-def _kept_state(project: Project) -> ReadingState:
-    return ReadingState.objects.filter(project=project).first() or ReadingState(project=project)
 
 
 def _was_changed(project: Project) -> bool:
@@ -197,139 +183,6 @@ def _first_reading(project: Project, row: AssignedTexture) -> Reading:
         reason=row.assignment.reason.kind,
         reason_name=row.assignment.reason.name[:500],
     )
-
-
-@dataclass(frozen=True)
-class _Basis:
-    """Hashes of what assignments depend on, and of what findings depend on besides the assignment; and what the setup
-    says of assignments."""
-
-    assigned_by: str
-    checked_by: str
-    said: dict[str, Any] = field(compare=False)  # told apart by the hashes: in memory it may hold tuples for lists
-
-    @classmethod
-    def of_state(cls, state: ReadingState) -> "_Basis":
-        """What the readings of a project were computed from; empty hashes where there are none."""
-        return cls(state.assigned_by, state.checked_by, state.said)
-
-    @classmethod
-    def of(cls, project: Project) -> "_Basis":
-        setup = project.current.setup
-        colours = colours_of(config_of(project.current))
-        said = {"colours": colours, **{name: setup[name] for name in Rules.fields}}
-        trimmed = [setup["base"], setup["trim"]] if setup.get("trim") else []
-        return cls(_hash([FORMAT, said]), _hash([FORMAT, colours, trimmed]), said)
-
-
-def _hash(value: object) -> str:
-    return sha256(json.dumps(value, sort_keys=True).encode()).hexdigest()
-
-
-def same_colours(project: Project, other: Project) -> bool:
-    """Whether two states of a project have the same findings for a texture that both read in the same space."""
-    return _Basis.of(project).checked_by == _Basis.of(other).checked_by
-
-
-@dataclass(frozen=True)
-class Reread:
-    """What a texture's reading becomes, and the space it had; `is_checked_anew` when findings may be others."""
-
-    texture: int
-    path: str
-    before: str
-    kind: str
-    word: str
-    space: str
-    reason: str
-    reason_name: str
-    is_checked_anew: bool
-
-
-_FIELDS = ("texture_id", "path", "kind", "word", "space", "reason", "reason_name")
-
-
-def assigned_otherwise(project: Project) -> Iterator[Reread]:
-    """The readings that the project as it stands, or as it is drafted, gives otherwise than those that are kept."""
-    assign = rule_book_of(project.current).assign
-    kind_of = kind_finder(current_setup(project).kind_words)
-    config = config_of(project.current)
-    for pk, path, kind, word, space, reason, reason_name in _that_may_differ(project).values_list(*_FIELDS):
-        match = kind_of(path)
-        told, by = (match.kind.key, match.word) if match else ("", "")
-        if reason == "pin":
-            pinned = config.getColorSpace(space)
-            now = (pinned.getName() if pinned else space, reason, reason_name)
-        else:
-            found = assign(path)
-            now = (found.space, found.reason.kind, found.reason.name)
-        if (told, by, *now) != (kind, word, space, reason, reason_name):
-            is_checked_anew = (told, by, now[0]) != (kind, word, space)
-            yield Reread(pk, path, space, told, by, *now, is_checked_anew)
-
-
-def _that_may_differ(project: Project) -> QuerySet[Reading]:
-    """The readings that may have another assignment than the one that is kept. Where nothing but rules and words of
-    map kinds has changed, those are the files that a rule takes which came, went or moved, or in whose name such a word
-    stands."""
-    readings = Reading.objects.filter(project=project)
-    before, now = _Basis.of_state(_kept_state(project)).said, _Basis.of(project).said
-    if any(before.get(name) != now[name] for name in ("colours", "default_space")):
-        return readings
-    concerns = _concerned(project, before, now)
-    if concerns is None:
-        return readings
-    with connection.cursor() as cursor:  # past the ORM: this asks about every file of a show
-        cursor.execute(f"SELECT texture_id, path FROM {Reading._meta.db_table} WHERE project_id = %s", [project.pk])
-        concerned = [pk for pk, path in cursor if concerns(path)]
-    return readings.filter(among("pk", concerned))
-
-
-def _concerned(project: Project, before: dict[str, Any], now: dict[str, Any]) -> Callable[[str], object] | None:
-    """Tells whether a path may be assigned otherwise by these rules and words than by those before; None for all."""
-    asks: list[Callable[[str], object]] = []
-    words_before, words = (read_field("kind_words", said["kind_words"]) for said in (before, now))
-    changed_words = tuple(sorted(set(words_before) ^ set(words)))
-    if not changed_words and words_before != words:
-        return None
-    for rules, known in (_only_in(before, now), words_before), (_only_in(now, before), words):
-        if any(rule.kind == "space_in_path" for rule in rules):
-            return None
-        if rules:
-            asks.append(RuleBook(config_of(project.current), rules, "", known).takes)
-    if changed_words:
-        asks.append(kind_finder(changed_words))
-    return asks[0] if len(asks) == 1 else lambda path: any(ask(path) for ask in asks)
-
-
-def _only_in(said: dict[str, Any], other: dict[str, Any]) -> tuple[Rule, ...]:
-    """The rules that stand here and not there, or at another place among the others."""
-    rules, others = ([json.dumps(rule, sort_keys=True) for rule in each["rules"]] for each in (said, other))
-    kept = SequenceMatcher(None, rules, others, autojunk=False).get_matching_blocks()
-    stay = {block.a + offset for block in kept for offset in range(block.size)}
-    gone: tuple[Rule, ...] = read_field("rules", [rule for at, rule in enumerate(said["rules"]) if at not in stay])
-    return gone
-
-
-def _write_assignments(changes: Sequence[Reread]) -> None:
-    """Write what has changed, past the ORM's rows, since a rule may change every file of a show."""
-    with connection.cursor() as cursor:
-        cursor.executemany(
-            f"UPDATE {Reading._meta.db_table} SET kind = %s, word = %s, space = %s, reason = %s, reason_name = %s, "
-            "texture_version = CASE WHEN %s THEN 0 ELSE texture_version END WHERE texture_id = %s",
-            [
-                (
-                    change.kind,
-                    change.word,
-                    change.space,
-                    change.reason,
-                    change.reason_name,
-                    change.is_checked_anew,
-                    change.texture,
-                )
-                for change in changes
-            ],
-        )
 
 
 def subjects_for(project: Project, rows: Iterable[AssignedTexture], *, offers_fixes: bool) -> Subjects:
@@ -395,7 +248,7 @@ def checked_texture(config: ocio.Config, row: AssignedTexture) -> CheckedTexture
 
 def _check(project: Project, textures: Sequence[Texture]) -> None:
     """Check textures and keep what is found, unless they or what they are read by were changed meanwhile."""
-    basis = _Basis.of(project)
+    basis = Basis.of(project)
     rows = assigned(project, list(textures))
     subjects = subjects_for(project, rows, offers_fixes=False)
     found: dict[str, list[Finding]] = {row.texture.path: [] for row in rows}
@@ -409,7 +262,7 @@ def _check(project: Project, textures: Sequence[Texture]) -> None:
         reading.rank = max((RANKS[finding.level] for finding in found[row.texture.path]), default=0)
         readings[row.texture.pk] = reading
     with transaction.atomic():
-        if _Basis.of_state(_kept_state(project)) != basis:
+        if Basis.of_state(kept_state(project)) != basis:
             return
         assigned_as = Reading.objects.filter(pk__in=readings, assigned_version=F("texture__version"))
         versions = dict(assigned_as.values_list("pk", "assigned_version"))

@@ -17,8 +17,8 @@ from saltwort.core.scene.decisions import LIGHTS, Light
 from saltwort.core.scene.rig import chart
 from saltwort.core.scene.rig.bands import Carried
 from saltwort.core.scene.rig.bodies import Array, Ball, Box, Floor
+from saltwort.core.scene.rig.described import Body, Camera, Lamp, Material, Stage
 from saltwort.core.scene.rig.environment import Environment
-from saltwort.core.scene.rig.tracing import Body, Camera, Lamp, Material, Stage
 from saltwort.core.spaces.typed import TypedColour
 
 LAYERS = (*LIGHTS, "backplate")

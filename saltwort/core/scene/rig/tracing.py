@@ -15,17 +15,15 @@ from numpy.typing import NDArray
 
 from saltwort.core.scene.rig.bodies import (
     Array,
-    Ball,
     Ids,
-    Point,
-    Shape,
     dot,
     is_open,
     nearest,
     normalised,
     surface_of,
 )
-from saltwort.core.scene.rig.environment import Environment
+from saltwort.core.scene.rig.described import Body, Stage, texels
+from saltwort.core.scene.rig.lamps import ball_density, draw_ball, emitted_by
 from saltwort.core.scene.rig.reflection import Gloss, albedo_table, gloss_of, reflected, reflected_way
 from saltwort.core.threads import CORES, on_all_cores
 
@@ -39,68 +37,6 @@ BATCH = 16
 OFFSET = np.float32(1e-3)
 """Metres that a ray starts off its surface."""
 SEED = 1
-
-
-@dataclass(frozen=True)
-class Material:
-    """What a body is made of. Maps have the shape (components, height, width), and one texel where it is the same all
-    over: base colour in bands, roughness and metalness on 0–1, tangent-space normals of length 1."""
-
-    base: Array
-    roughness: Array
-    metalness: Array
-    normals: Array | None = None
-
-
-@dataclass(frozen=True)
-class Body:
-    """A shape of a material."""
-
-    name: str
-    shape: Shape
-    material: Material
-
-
-@dataclass(frozen=True)
-class Lamp:
-    """A ball that shines with `emission`, a map in bands, into the light layer `layer`, and reflects nothing."""
-
-    name: str
-    shape: Ball
-    emission: Array
-    layer: int
-
-
-@dataclass(frozen=True)
-class Camera:
-    """An eye that looks along z; `width_at_one` is how wide the picture is one metre away, `shift` how far its middle
-    lies above the eye there."""
-
-    eye: Point
-    width_at_one: float
-    shift: float = 0.0
-
-
-@dataclass(frozen=True)
-class Stage:
-    """All that is rendered. Light from the environment falls in layer 0. `backplate`, (bands, height, width), stands
-    behind all bodies for the camera alone, in the last layer."""
-
-    bands: int
-    layers: tuple[str, ...]
-    bodies: list[Body | Lamp]
-    camera: Camera
-    environment: Environment | None = None
-    backplate: Array | None = None
-
-    @property
-    def shapes(self) -> list[Shape]:
-        return [body.shape for body in self.bodies]
-
-    @property
-    def lamps(self) -> list[tuple[int, Lamp]]:
-        """The lamps with their numbers among the bodies."""
-        return [(number, body) for number, body in enumerate(self.bodies) if isinstance(body, Lamp)]
 
 
 @dataclass(frozen=True)
@@ -264,7 +200,7 @@ class _Path:
             self.light[0][:, missed] += stage.environment.along(ways[:, missed])[0]
         for number, lamp in stage.lamps:
             if (hits := np.flatnonzero(body == number)).size:
-                self.light[lamp.layer][:, hits] += _emitted(lamp, origins, ways, distance, hits)
+                self.light[lamp.layer][:, hits] += emitted_by(lamp, origins, ways, distance, hits)
 
     def follow(
         self, rays: NDArray[np.intp], origins: Array, ways: Array, distance: Array, body: Ids, chances: Array
@@ -346,7 +282,7 @@ class _Path:
         origins = surfaces.points + surfaces.normals * OFFSET
         lamp = None if stage.environment and light == 0 else stage.lamps[light - (stage.environment is not None)][1]
         if lamp:
-            ways, density, reach = _draw_ball(lamp.shape, origins, chances)
+            ways, density, reach = draw_ball(lamp.shape, origins, chances)
         elif stage.environment:
             ways, sky, density = stage.environment.draw(chances)
             reach = np.full(len(rays), np.inf, np.float32)
@@ -356,7 +292,7 @@ class _Path:
         lit = lit[is_open(stage.shapes, origins[:, lit], ways[:, lit], reach[lit])]
         if not lit.size:
             return
-        radiance = _emitted(lamp, origins, ways, reach, lit) if lamp else sky[:, lit]
+        radiance = emitted_by(lamp, origins, ways, reach, lit) if lamp else sky[:, lit]
         share = scale / (density[lit] + found[lit])
         base = surfaces.base[:, lit]
         reflection = first[lit] + base * (second[lit] + base * third[lit])
@@ -382,8 +318,8 @@ class _Path:
         for number, lamp in stage.lamps:
             if not (hits := np.flatnonzero(body == number)).size:
                 continue
-            share = found[hits] / (found[hits] + _ball_density(lamp.shape, origins[:, hits]))
-            emitted = _emitted(lamp, origins, ways, distance, hits)
+            share = found[hits] / (found[hits] + ball_density(lamp.shape, origins[:, hits]))
+            emitted = emitted_by(lamp, origins, ways, distance, hits)
             self.light[lamp.layer][:, rays[hits]] += throughput[:, hits] * emitted * share
 
     def _surfaces(self, origins: Array, ways: Array, distance: Array, body: Ids) -> _Surfaces:
@@ -399,13 +335,13 @@ class _Path:
             assert isinstance(hit, Body), "only surfaces are asked for"
             surface, material = surface_of(hit.shape, points[:, here]), hit.material
             normals[:, here], along_u[:, here], along_v[:, here] = surface.normals, surface.along_u, surface.along_v
-            base[:, here] = _texels(material.base, surface.uv)
-            roughness[here] = _texels(material.roughness, surface.uv)[0]
-            metalness[here] = _texels(material.metalness, surface.uv)[0]
+            base[:, here] = texels(material.base, surface.uv)
+            roughness[here] = texels(material.roughness, surface.uv)[0]
+            metalness[here] = texels(material.metalness, surface.uv)[0]
             if material.normals is None:
                 shading[:, here] = surface.normals
             else:
-                vector = _texels(material.normals, surface.uv)
+                vector = texels(material.normals, surface.uv)
                 bent = vector[0] * surface.along_u + vector[1] * surface.along_v + vector[2] * surface.normals
                 shading[:, here] = normalised(bent)
         # From inside a box or ball, and where a bent normal looks away from the eye, the surface is turned round.
@@ -416,55 +352,3 @@ class _Path:
         second = np.cross(shading, first, axis=0)
         gloss = gloss_of(roughness, metalness, np.clip(-dot(shading, ways), 0, 1))
         return _Surfaces(points, normals, (first, second, shading), base, gloss)
-
-
-def _texels(texture: Array, uv: Array) -> Array:
-    """The texels at coordinates, (components, n); the texture repeats, v grows from its lowest row."""
-    components, height, width = texture.shape
-    if height == width == 1:
-        return np.broadcast_to(texture[:, :, 0], (components, uv.shape[1]))
-    column = np.minimum(((uv[0] - np.floor(uv[0])) * width).astype(np.intp), width - 1)
-    row = np.minimum(((1 - (uv[1] - np.floor(uv[1]))) * height).astype(np.intp), height - 1)
-    return np.asarray(texture.reshape(components, -1)[:, row * width + column])
-
-
-def _emitted(lamp: Lamp, origins: Array, ways: Array, distance: Array, hits: NDArray[np.intp]) -> Array:
-    """What a lamp sends back along rays that hit it, (bands, hits)."""
-    if lamp.emission.shape[1:] == (1, 1):
-        return lamp.emission[:, :, 0]
-    points = origins[:, hits] + ways[:, hits] * distance[hits]
-    return _texels(lamp.emission, surface_of(lamp.shape, points).uv)
-
-
-def _draw_ball(ball: Ball, origins: Array, chances: Array) -> tuple[Array, Array, Array]:
-    """Ways to a ball from points outside, evenly over the cone it fills; their probability by solid angle, and the
-    distance to the ball along each. Probability 0 for points inside."""
-    toward = np.array(ball.centre, np.float32)[:, None] - origins
-    squared = dot(toward, toward)
-    span = _cone(ball, squared)
-    cosine = 1 - chances[0] * span
-    sine = np.sqrt(np.maximum(1 - cosine * cosine, 0))
-    turn = np.float32(2 * np.pi) * chances[1]
-    axis = toward / np.sqrt(squared)
-    flat = np.abs(axis[1]) < np.float32(0.9)
-    helper = np.where(flat, np.array([[0], [1], [0]], np.float32), np.array([[1], [0], [0]], np.float32))
-    first = normalised(np.cross(helper, axis, axis=0))
-    second = np.cross(axis, first, axis=0)
-    ways = sine * np.cos(turn) * first + sine * np.sin(turn) * second + cosine * axis
-    half = np.sqrt(squared) * cosine
-    reach = half - np.sqrt(np.maximum(np.float32(ball.radius**2) - (squared - half * half), 0))
-    outside = squared > ball.radius**2
-    density = np.where(outside, 1 / (np.float32(2 * np.pi) * span), 0).astype(np.float32)
-    return ways.astype(np.float32), density, reach * np.float32(0.999)
-
-
-def _ball_density(ball: Ball, origins: Array) -> Array:
-    """The probability, by solid angle, with which `_draw_ball` draws a way that hits."""
-    toward = np.array(ball.centre, np.float32)[:, None] - origins
-    return np.asarray(1 / (np.float32(2 * np.pi) * _cone(ball, dot(toward, toward))), np.float32)
-
-
-def _cone(ball: Ball, squared: Array) -> Array:
-    """1 − cosine of half the angle that a ball fills, from squared distances to its centre; exact for small balls."""
-    sine = np.minimum(np.float32(ball.radius**2) / squared, np.float32(1))
-    return np.asarray(np.maximum(sine / (1 + np.sqrt(1 - sine)), np.float32(1e-9)))
