@@ -65,7 +65,7 @@ class ServerTestCase(TestCase):
         return self._content(answer, status)
 
     def start_from(self, file: Path, status: int = 200) -> Any:
-        """Bring a config and have the setup start from it."""
+        """Import a config and have the setup start from it."""
         brought = self.send("/base", file)
         message = f"Start from {brought['name']}"
         return self.tell("post", "/setup", status, based_on=self.revision(), message=message, base=brought["base"])

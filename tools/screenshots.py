@@ -25,8 +25,8 @@ def _probe(page: Page) -> None:
 
 def _trim(page: Page) -> None:
     page.get_by_text("Trim", exact=True).click()
-    page.get_by_role("button", name="Only what this project uses").click()
-    page.get_by_role("button", name="Show what is left").click()
+    page.get_by_role("button", name="Keep only what this project uses").click()
+    page.get_by_role("button", name="Preview").click()
     page.get_by_role("status", name="What is left").wait_for()
 
 
@@ -73,15 +73,15 @@ def _pulled_down(page: Page) -> None:
 
 
 def _light_places(page: Page) -> None:
-    page.get_by_text("Where light goes", exact=True).click()
-    page.get_by_role("table", name="Turn of hues").wait_for(timeout=60_000)
+    page.get_by_text("Tone and hue response", exact=True).click()
+    page.get_by_role("table", name="Hue shifts").wait_for(timeout=60_000)
 
 
 def _design(page: Page) -> None:
     page.get_by_role("radiogroup", name="How panes stand").get_by_text("Design", exact=True).click()
     page.get_by_role("combobox", name="Start from").or_(page.get_by_role("textbox", name="Start from")).first.click()
     page.get_by_role("option", name="AgX: Slate noon").click()
-    page.get_by_role("table", name="Turn of hues").wait_for(timeout=60_000)
+    page.get_by_role("table", name="Hue shifts").wait_for(timeout=60_000)
     page.get_by_role("region", name="Checks of the design").wait_for()
 
 

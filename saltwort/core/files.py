@@ -84,5 +84,5 @@ def allowed_path(path: str, roots: Sequence[Path]) -> Path:
     resolved = Path(path).expanduser().resolve()
     if not any(resolved.is_relative_to(root.resolve()) for root in roots):
         allowed = ", ".join(map(str, roots)) or "none"
-        raise BadInput(f"“{path}” lies outside the folders that Saltwort may use ({allowed}). Bring the file instead.")
+        raise BadInput(f"“{path}” lies outside the folders that Saltwort may use ({allowed}). Import the file instead.")
     return resolved

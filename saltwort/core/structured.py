@@ -44,7 +44,21 @@ def _tuple_taker(kind: Any, converter: cattrs.BaseConverter) -> Callable[[Any, A
     return take
 
 
+def _tag(value: Any, _: Any) -> str | float | tuple[float, ...]:
+    """A value of a header: text, a number, or several."""
+    if isinstance(value, list | tuple) and all(_is_number(item) for item in value):
+        return tuple(value)
+    if isinstance(value, str | int | float) and not isinstance(value, bool):
+        return value
+    raise TypeError(f"text or numbers expected, not {type(value).__name__}")
+
+
+def _is_number(value: object) -> bool:
+    return isinstance(value, int | float) and not isinstance(value, bool)
+
+
 _converter = cattrs.Converter(forbid_extra_keys=True)
+_converter.register_structure_hook(str | float | tuple[float, ...], _tag)
 _converter.register_structure_hook(str, _only(str))
 _converter.register_structure_hook(bool, _only(bool))
 _converter.register_structure_hook(int, _only(int))

@@ -58,6 +58,7 @@ handler400, handler500 = refused, went_wrong
 urlpatterns = [
     path("api/v1/projects", kept(projects.projects)),
     path("api/v1/finding-codes", findings.finding_codes),
+    path("api/v1/glossary", findings.glossary),
     path("api/v1/builtin-configs", configs.builtins),
     path("api/v1/conversion-formats", conversions.formats),
     path("api/v1/deliverables", outputs.deliverable_kinds),

@@ -9,7 +9,8 @@ import PyOpenColorIO as ocio
 from saltwort.core.engine import ViewChoice, apply, load_config, space_processor, view_processor
 from saltwort.core.images import read_pixels
 from saltwort.core.project import compose
-from saltwort.core.views import AddedView, agx, filmic
+from saltwort.core.views import AddedView
+from saltwort.core.views.families import agx, filmic
 from saltwort.core.views.grade import NO_GRADE, graded
 from saltwort.core.views.sample_pictures import SAMPLE_PICTURES
 from saltwort.server.compare.grades import grade_from_json

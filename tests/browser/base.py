@@ -100,7 +100,7 @@ class BrowserTestCase(LiveServerTestCase):
 
     def joint(self, title: str) -> Locator:
         """A joint of the path strip, by what it shows the tracer as."""
-        return self.page.get_by_role("button", name=re.compile(f"^Tracer {title}"))
+        return self.page.get_by_role("button", name=re.compile(f"^Test colour {title}"))
 
     def choose(self, label: str, option: str) -> None:
         """Choose an option of a drop-down list."""

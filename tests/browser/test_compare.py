@@ -149,8 +149,8 @@ class Layouts(CompareTestCase):
 
     def test_where_the_light_goes(self) -> None:
         page = self.open("compare")
-        self.mode("Where light goes")
-        table = page.get_by_role("table", name="Where the light goes")
+        self.mode("Tone and hue response")
+        table = page.get_by_role("table", name="Tone and hue response")
         expect(table.get_by_role("row")).to_have_count(3)
         expect(table.get_by_role("row").nth(2)).to_contain_text("0.180", timeout=60_000)
         expect(page.get_by_role("img", name=re.compile("^Tone curves"))).to_be_visible()
@@ -158,7 +158,7 @@ class Layouts(CompareTestCase):
         self.mode("Panes")
         self.choose("View, pane 2", "Raw")
         self.drawn("Pane 2", "Raw")
-        self.mode("Where light goes")
+        self.mode("Tone and hue response")
         expect(table).to_contain_text("no light of a display", timeout=60_000)
 
     def test_panes_are_added_and_taken_away(self) -> None:
@@ -166,7 +166,7 @@ class Layouts(CompareTestCase):
         for count in (3, 4):
             page.get_by_role("button", name="Add a pane").click()
             expect(page.get_by_role("figure", name=f"Pane {count}")).to_be_visible()
-        page.get_by_role("button", name="Take pane 1 away").click()
+        page.get_by_role("button", name="Remove pane 1").click()
         expect(page.get_by_role("figure", name="Pane 4")).to_have_count(0)
         page.reload(wait_until="networkidle")
         expect(page.get_by_role("figure", name=re.compile("^Pane"))).to_have_count(3)
@@ -185,7 +185,7 @@ class Layouts(CompareTestCase):
         self.drawn("Pane 1", "Raw")
         page.reload(wait_until="networkidle")
         self.drawn("Pane 1", "Raw")
-        page.get_by_role("figure", name="Pane 1").get_by_role("button", name="Use").click()
+        page.get_by_role("figure", name="Pane 1").get_by_role("button", name="Make project view").click()
         expect(self.segment("Compare")).to_contain_text("Raw on sRGB")
         page.keyboard.press("x")
         self.drawn("Pane 2", "Raw")
@@ -282,9 +282,9 @@ class Measuring(CompareTestCase):
         followed = follow(project_config(), tuple(read_pixels(self.dusk)[30, 70].tolist()), "ACEScg", UNTONED, 0.0)
         self.assertEqual([int(code) for code in cells[9].split()], list(followed.code_values[3]))
         self.assertAlmostEqual(float(cells[10]), followed.nits or 0, delta=(followed.nits or 0) * 1e-3)
-        page.get_by_role("button", name="Let go probe 1").click()
+        page.get_by_role("button", name="Remove probe 1").click()
         expect(table.get_by_role("row")).to_have_count(3)
-        page.get_by_role("button", name="Let go the probe").click()
+        page.get_by_role("button", name="Remove the probe").click()
         expect(page.get_by_text("Click on a picture to hold a probe")).to_be_visible()
 
     def test_scopes_of_a_part_that_is_marked(self) -> None:

@@ -12,7 +12,8 @@ from saltwort.core.engine.gpu import LIGHT
 from saltwort.core.images import read_pixels
 from saltwort.core.project import compose
 from saltwort.core.scene.renders import follow
-from saltwort.core.views import AddedView, agx
+from saltwort.core.views import AddedView
+from saltwort.core.views.families import agx
 from saltwort.core.views.grade import BEFORE, NO_GRADE, Grade, graded
 from saltwort.core.views.pairs import Shown, difference_between
 from saltwort.server.images.operations import store_file
@@ -30,7 +31,7 @@ class WorkTestCase(CompareTestCase):
 
     def own(self, pane: int) -> Locator:
         """The form of what a pane has of its own."""
-        self.page.get_by_role("button", name=f"Of its own, pane {pane}").click()
+        self.page.get_by_role("button", name=f"Pane settings, pane {pane}").click()
         return self.page.get_by_role("dialog")
 
     def through(self, config: object, choice: ViewChoice, exposure: float = 0.0) -> np.ndarray:
@@ -129,7 +130,7 @@ class Designing(WorkTestCase):
         page.get_by_role("button", name="Step back").click()
         self.drawn("The design", '"family":"agx"', '"contrast":0.76')
         for picture in ("Grey ramp", "Saturated lights", "Skin-like surfaces", "Foliage-like surfaces", "The rig"):
-            self.choose("Judge it on", picture)
+            self.choose("Preview on", picture)
             drawn = page.get_by_role("figure", name="The design").get_by_role("img", name=re.compile(f"^{picture}"))
             expect(drawn).to_have_attribute("data-pixels", re.compile("×"), timeout=60_000)
         page.get_by_label("Range above grey, stops").fill("14")
@@ -300,11 +301,11 @@ class Keeping(WorkTestCase):
     def test_plots_and_all_views_are_saved_too(self) -> None:
         page = self.open("compare")
         self.drawn("Pane 1", " 0.00 ")
-        for mode, pictures in (("Where light goes", 4), ("Wipe", 1), ("Difference", 1)):
+        for mode, pictures in (("Tone and hue response", 4), ("Wipe", 1), ("Difference", 1)):
             self.mode(mode)
             page.wait_for_load_state("networkidle")
             expect(page.get_by_role("main").get_by_role("img").first).to_be_visible()
-            if mode == "Where light goes":
+            if mode == "Tone and hue response":
                 expect(page.get_by_role("img", name=re.compile("^Hues on their way"))).to_have_count(2, timeout=60_000)
                 page.wait_for_load_state("networkidle")
             with page.expect_download() as download:

@@ -23,13 +23,13 @@ class Config(BrowserTestCase):
         expect(held.get_by_role("row")).to_have_count(2)
         held.get_by_role("button", name="Linear Rec.2020").click()
         expect(self.section("Selected space and export")).to_contain_text("lin_rec2020_scene")
-        page.get_by_text("Roles", exact=True).click()
+        page.get_by_text("Roles, rules, looks", exact=True).click()
         expect(page.get_by_role("row").filter(has_text="scene_linear")).to_contain_text("ACEScg")
         expect(page.get_by_role("combobox", name="Space of the role data")).to_have_value("Raw")
 
     def test_choosing_the_projects_view(self) -> None:
         page = self.open("config")
-        page.get_by_text("Views", exact=True).click()
+        page.get_by_text("Displays and views", exact=True).click()
         page.get_by_role("button", name="Un-tone-mapped on sRGB - Display").click()
         self.save_change()
         expect(self.segment("Compare")).to_contain_text("Un-tone-mapped on sRGB")
@@ -52,7 +52,7 @@ class Config(BrowserTestCase):
 
     def test_adding_a_view_of_the_projects_own(self) -> None:
         page = self.open("config")
-        page.get_by_text("Views", exact=True).click()
+        page.get_by_text("Displays and views", exact=True).click()
         page.get_by_role("button", name="Add a view").click()
         page.get_by_role("form", name="New view").get_by_role("button", name="Add the view").click()
         self.save_change()
@@ -61,7 +61,7 @@ class Config(BrowserTestCase):
         expect(self.segment("Compare")).to_contain_text("AgX on sRGB")
         config = load_config(archive_of(self.current().current))
         self.assertEqual(config.getDefaultView("sRGB - Display"), "AgX")
-        page.get_by_role("button", name="Take off").click()
+        page.get_by_role("button", name="Remove", exact=True).click()
         expect(self.proposed().get_by_role("alert")).to_contain_text("has no view “AgX”")  # it is in use
         expect(self.proposed().get_by_role("button", name="Save as a revision")).to_be_disabled()
         page.keyboard.press("Escape")
@@ -80,14 +80,14 @@ class Config(BrowserTestCase):
 
     def test_is_an_applications_config_the_projects_own(self) -> None:
         page = self.open("config")
-        page.get_by_text("In use?", exact=True).click()
+        page.get_by_text("Compare and clean up", exact=True).click()
         told = self.section("What the config holds")
         expect(told).to_contain_text("quay-r1, from cg-config")
         expect(told).to_contain_text("ACES 2.0 - SDR 100 nits (Rec.709) on sRGB - Display")
         file = self.folder / "theirs.ocio"
         file.write_text(base_text())
         with page.expect_file_chooser() as chooser:
-            page.get_by_role("button", name="Bring the file …").click()
+            page.get_by_role("button", name="Choose a file …").click()
         chooser.value.set_files(file)
         found = page.get_by_role("status", name="Comparison")
         expect(found).to_contain_text("They are different", timeout=30_000)
@@ -95,12 +95,12 @@ class Config(BrowserTestCase):
         file.write_bytes(packed(archive_of(self.current().current)))
         with override_settings(READABLE_FOLDERS=[self.folder]):
             page.get_by_label("Path of the application’s config").fill(f'export OCIO="{file}"')
-            page.get_by_role("button", name="Is it this one?").click()
+            page.get_by_role("button", name="Check").click()
             expect(found).to_contain_text("They are identical", timeout=30_000)
 
     def test_following_a_colour(self) -> None:
         page = self.open("config")
-        page.get_by_text("Follow", exact=True).click()
+        page.get_by_text("Trace a colour", exact=True).click()
         rows = page.get_by_role("table", name="Steps of the colour").get_by_role("row")
         expect(rows.nth(1)).to_contain_text("0.1843 0.4157 0.4078")
         expect(rows.last).to_contain_text("ACES 2.0 - SDR 100 nits (Rec.709) on sRGB - Display")
@@ -111,7 +111,6 @@ class Config(BrowserTestCase):
 
     def test_adding_a_space_and_a_look_and_setting_a_role(self) -> None:
         page = self.open("config")
-        page.get_by_text("Added", exact=True).click()
         page.get_by_role("button", name="Add a space").click()
         form = page.get_by_role("form", name="New space")
         form.get_by_label("Name").fill("Quay Linear")
@@ -120,14 +119,14 @@ class Config(BrowserTestCase):
         form.get_by_role("button", name="Add the space").click()
         self.save_change()
         expect(page.get_by_role("radio", name="Quay Linear")).to_be_visible()
+        page.get_by_text("Roles, rules, looks", exact=True).click()
         page.get_by_role("button", name="Add a look").click()
         form = page.get_by_role("form", name="New look")
         self.choose("Begin with", "Lamplight")
         expect(form.get_by_label("Saturation")).to_have_value("1.05")
         form.get_by_role("button", name="Add the look").click()
         self.save_change()
-        expect(page.get_by_role("button", name="Take out Lamplight")).to_be_visible()
-        page.get_by_text("Roles", exact=True).click()
+        expect(page.get_by_role("button", name="Remove Lamplight")).to_be_visible()
         self.choose("Space of the role texture_paint", "Quay Linear")
         self.save_change()
         expect(page.get_by_text("revision 4")).to_be_visible()
@@ -137,20 +136,20 @@ class Config(BrowserTestCase):
 
     def test_trimming_with_proof(self) -> None:
         page = self.open("config")
-        page.get_by_text("Trim", exact=True).click()
-        page.get_by_role("button", name="Only what this project uses").click()
+        page.get_by_text("Compare and clean up", exact=True).click()
+        page.get_by_role("button", name="Keep only what this project uses").click()
         page.get_by_role("checkbox", name="ACEScc", exact=True).check()
-        page.get_by_role("button", name="Show what is left").click()
+        page.get_by_role("button", name="Preview").click()
         left = page.get_by_role("status", name="What is left")
-        expect(left).to_contain_text("give the same numbers as in the whole config, to the bit")
-        expect(left).to_contain_text("Stays because something needs it")
-        left.get_by_role("button", name="Propose this trim").click()
+        expect(left).to_contain_text("give the same numbers as the whole config, bit for bit")
+        expect(left).to_contain_text("Kept because something needs it")
+        left.get_by_role("button", name="Remove the rest").click()
         self.save_change()
-        expect(page.get_by_role("button", name="The whole config again")).to_be_visible()
+        expect(page.get_by_role("button", name="Keep everything")).to_be_visible()
         config = load_config(archive_of(self.current().current))
         self.assertIn("ACEScc", config.getColorSpaceNames())
         self.assertNotIn("Gamma 1.8 Encoded Rec.709", config.getColorSpaceNames())
-        page.get_by_role("button", name="The whole config again").click()
+        page.get_by_role("button", name="Keep everything").click()
         self.save_change()
         expect(self.segment("Config")).to_contain_text("25 spaces")
 
@@ -166,16 +165,16 @@ class Config(BrowserTestCase):
         page = self.open("config")
         page.get_by_role("radio", name=LINEAR_REC709).click()
         self.save_change()
-        page.get_by_role("button", name="Go to 1").click()
+        page.get_by_role("button", name="Make 1 current").click()
         expect(self.segment("Scene")).to_contain_text("ACEScg")
-        expect(page.get_by_role("button", name="Go to 2")).to_be_visible()
+        expect(page.get_by_role("button", name="Make 2 current")).to_be_visible()
 
     def test_a_change_is_looked_at_named_and_signed_before_it_is_saved(self) -> None:
         page = self.open("config")
         page.get_by_role("radio", name="Linear Rec.2020").click()
         expect(self.proposed().get_by_role("table", name="Changes of the config")).to_contain_text("role scene_linear")
         self.assertEqual(self.current().current.number, 1)
-        page.get_by_text("Views", exact=True).click()
+        page.get_by_text("Displays and views", exact=True).click()
         page.get_by_role("button", name="Raw on sRGB - Display").click()  # joins it
         expect(self.proposed()).to_contain_text("default view")
         expect(self.proposed()).to_contain_text("role scene_linear")
@@ -209,7 +208,7 @@ class Config(BrowserTestCase):
     def test_naming_a_space_otherwise_and_back(self) -> None:
         page = self.open("config")
         side = self.section("Selected space and export")
-        side.get_by_role("button", name="Name and describe it otherwise").click()
+        side.get_by_role("button", name="Rename and describe").click()
         form = side.get_by_role("form", name="Space described")
         form.get_by_label("Name", exact=True).fill("Quay Light")
         form.get_by_label("More aliases").fill("quay, dock")
@@ -225,7 +224,6 @@ class Config(BrowserTestCase):
 
     def test_a_space_from_an_interop_id(self) -> None:
         page = self.open("config")
-        page.get_by_text("Added", exact=True).click()
         page.get_by_role("button", name="Add a space").click()
         page.get_by_text("from an interop ID").click()
         self.choose("Interop ID", "ocio:arrilogc4_awg4_scene: ARRI LogC4")
@@ -236,11 +234,11 @@ class Config(BrowserTestCase):
 
     def test_looks_of_files(self) -> None:
         page = self.open("config")
-        page.get_by_text("Added", exact=True).click()
+        page.get_by_text("Roles, rules, looks", exact=True).click()
         for name, content in (("dusk.cc", CORRECTION.format(id="dusk").encode()), ("print.cube", cube(33))):
             (self.folder / name).write_bytes(content)
             with page.expect_file_chooser() as chooser:
-                page.get_by_role("button", name="Bring a look file").click()
+                page.get_by_role("button", name="Import a look file").click()
             chooser.value.set_files(self.folder / name)
             if name.endswith(".cube"):
                 self.choose("Applied in", "ACEScct")
@@ -254,7 +252,7 @@ class Config(BrowserTestCase):
 
     def test_choosing_and_ordering_what_is_offered(self) -> None:
         page = self.open("config")
-        page.get_by_text("Views", exact=True).click()
+        page.get_by_text("Displays and views", exact=True).click()
         page.get_by_text("Choose and order what applications offer").click()
         views = page.get_by_role("group", name="Views", exact=True)
         views.get_by_role("checkbox", name="Raw").uncheck()
@@ -271,8 +269,8 @@ class Config(BrowserTestCase):
         self.choose("Curve", "log")
         expect(held.get_by_role("row")).to_have_count(3)
         self.choose("Use", "in use")
-        expect(held).to_contain_text("No space fits")
-        held.get_by_text("Rest", exact=True).click()
+        expect(held).to_contain_text("No space matches")
+        held.get_by_text("Roles, rules, looks", exact=True).click()
         rules = held.get_by_role("table", name="File rules")
         expect(rules.get_by_role("row").filter(has_text="Data maps")).to_contain_text("every data map")
         expect(held.get_by_role("table", name="Named transforms")).to_contain_text("sRGB - Curve")
@@ -283,7 +281,7 @@ class Config(BrowserTestCase):
         page = self.open("config")
         page.get_by_role("radio", name="Linear Rec.2020").click()
         self.save_change()
-        page.get_by_text("Compare two", exact=True).click()
+        page.get_by_text("Compare and clean up", exact=True).click()
         self.choose("First", "revision 1, Project made")
         page.get_by_role("button", name="Compare", exact=True).click()
         found = page.get_by_role("status", name="Comparison")
@@ -298,5 +296,5 @@ class Config(BrowserTestCase):
         expect(decisions).to_contain_text("4 Working space ACES2065-1")
         expect(decisions.get_by_text("3 Working space")).to_have_count(0)
         decisions.get_by_role("button", name="and 2 small edits before it").click()
-        decisions.get_by_role("button", name="Go to 3").click()
+        decisions.get_by_role("button", name="Make 3 current").click()
         expect(self.segment("Scene")).to_contain_text(LINEAR_REC709)

@@ -59,7 +59,7 @@ class PathStrip(BrowserTestCase):
             page.keyboard.press(str(number))
             expect(page).to_have_url(re.compile(f"/{step}$"))
         page.keyboard.press("?")
-        expect(page.get_by_role("dialog", name="Keys")).to_contain_text("change the tracer")
+        expect(page.get_by_role("dialog", name="Keys")).to_contain_text("change the test colour")
 
 
 class Tracer(BrowserTestCase):
@@ -67,9 +67,9 @@ class Tracer(BrowserTestCase):
         page = self.open("config")
         page.keyboard.press("t")
         page.get_by_label("Colour", exact=True).fill("#ff8000")
-        self.choose("Unit", "hex")
-        page.get_by_role("button", name="Carry this colour").click()
-        expect(page.get_by_role("button", name=re.compile("tracer #ff8000"))).to_be_visible()
+        self.choose("Notation", "hex")
+        page.get_by_role("button", name="Use this colour").click()
+        expect(page.get_by_role("button", name=re.compile("test colour #ff8000"))).to_be_visible()
         expect(self.joint("as typed")).to_have_css("background-color", "rgb(255, 128, 0)")
         self.joint("in the working space").hover()
         tip = page.get_by_role("tooltip").filter(has_text="in the working space")
@@ -81,9 +81,9 @@ class Tracer(BrowserTestCase):
         self.joint("in a 8-bit file").hover()
         page.keyboard.press("t")
         page.get_by_label("Colour", exact=True).fill("0 1.2 0")
-        self.choose("Unit", "0–1")
+        self.choose("Notation", "0–1")
         self.choose("Typed in", "Linear Rec.2020")
-        page.get_by_role("button", name="Carry this colour").click()
+        page.get_by_role("button", name="Use this colour").click()
         joint = self.joint("through")
         expect(joint).to_have_accessible_name(re.compile("red is clipped at 0"))
         joint.hover()
@@ -120,7 +120,7 @@ class Tray(BrowserTestCase):
         finding = tray.get_by_role("article").filter(has_text="Data read as colour")
         expect(finding).to_contain_text("wall/wall_roughness.png")
         expect(finding).to_contain_text(f"{SRGB} → Raw")
-        finding.get_by_role("button", name="Pin Raw").click()
+        finding.get_by_role("button", name="Set to Raw").click()
         expect(finding).to_have_count(0)
         self.assertEqual(self.project.textures.get(path="wall/wall_roughness.png").pin_space, "Raw")
 
@@ -135,10 +135,10 @@ class Projects(BrowserTestCase):
     def test_a_new_project(self) -> None:
         self.page.goto(f"{self.live_server_url}/?all")
         self.page.get_by_label("New project").fill("Quay")
-        self.page.get_by_role("button", name="Make project").click()
+        self.page.get_by_role("button", name="Create project").click()
         expect(self.page.get_by_text("There is a project named like “Quay” already").first).to_be_visible()
         self.page.get_by_label("New project").fill("Night Ferry")
-        self.page.get_by_role("button", name="Make project").click()
+        self.page.get_by_role("button", name="Create project").click()
         expect(self.page).to_have_url(re.compile("/p/night-ferry/config$"))
         for step, words in {
             "textures": "No textures yet",
@@ -187,14 +187,14 @@ class Trouble(BrowserTestCase):
         self.segment("Scene").click()
         expect(page.get_by_role("alert")).to_contain_text("Nothing that was saved is lost")
         page.unroute("**/assets/Scene-*.js")
-        page.get_by_role("button", name="Load it again").click()
+        page.get_by_role("button", name="Reload").click()
         expect(page.get_by_role("button", name=re.compile("^enamel"))).to_be_visible()
 
     def test_a_config_that_does_not_parse(self) -> None:
         page = self.open("config")
         (self.folder / "broken.ocio").write_text("a: [")
         with page.expect_file_chooser() as chooser:
-            page.get_by_role("button", name="Bring a config").click()
+            page.get_by_role("button", name="Import a config").click()
         chooser.value.set_files(self.folder / "broken.ocio")
         expect(page.get_by_text("This config does not load")).to_be_visible()
         self.assertEqual(self.current().current.number, 1)
@@ -211,6 +211,6 @@ class Trouble(BrowserTestCase):
         page = self.open("textures")
         expect(page.get_by_role("heading", name="The config of revision 2 does not load")).to_be_visible()
         expect(page.get_by_role("alert")).to_contain_text("looks for LUTs in “/show/luts”")
-        page.get_by_role("button", name="Go back one revision").click()
+        page.get_by_role("button", name="Go go back one revision").click()
         expect(page.get_by_role("grid", name="Textures")).to_be_visible()
         self.assertEqual(self.current().current.number, 1)

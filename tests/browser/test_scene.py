@@ -26,7 +26,7 @@ class Colours(BrowserTestCase):
         side = self.section("Selected")
         side.get_by_label("Name").fill("brass")
         side.get_by_label("Colour", exact=True).fill("#b58c4a")
-        self.choose("Unit", "hex")
+        self.choose("Notation", "hex")
         side.get_by_role("radiogroup", name="What it is for").get_by_text("light").click()
         side.get_by_role("button", name="Add colour").click()
         card = page.get_by_role("button", name=re.compile("^brass"))
@@ -56,7 +56,7 @@ class Colours(BrowserTestCase):
         }
         for (unit, text), words in cases.items():
             side.get_by_label("Colour", exact=True).fill(text)
-            self.choose("Unit", unit)
+            self.choose("Notation", unit)
             side.get_by_role("button", name="Save").click()
             expect(side.get_by_text(words)).to_be_visible()
         self.assertEqual(self.saved(), ["enamel 47 106 104"])
@@ -78,7 +78,7 @@ class Colours(BrowserTestCase):
         file = self.folder / "more.json"
         file.write_text(json.dumps([*rows, {**rows[0], "name": "shadow", "text": "12 20 20"}]))
         with page.expect_file_chooser() as chooser:
-            page.get_by_role("button", name="Bring a file").click()
+            page.get_by_role("button", name="Import a file").click()
         chooser.value.set_files(file)
         expect(page.get_by_role("button", name=re.compile("^shadow"))).to_be_visible()
         self.assertEqual(self.saved(), ["enamel 47 106 104", "shadow 12 20 20"])
@@ -94,7 +94,7 @@ class Colours(BrowserTestCase):
         picture.click(position={"x": (x + 0.5) / 96 * box["width"], "y": (y + 0.5) / 54 * box["height"]})
         expect(side.get_by_text(f"{x}, {y}")).to_be_visible()
         expect(side.get_by_text(re.compile("these numbers, back through")).last).to_be_visible()
-        side.get_by_role("button", name="Take").first.click()
+        side.get_by_role("button", name="Use").first.click()
         taken = [float(word) for word in side.get_by_label("Colour", exact=True).input_value().split()]
         np.testing.assert_allclose(taken, read_pixels(self.dusk)[y, x], atol=1e-4)
         expect(page.get_by_role("combobox", name="Typed in")).to_have_value("ACEScg")
@@ -103,7 +103,7 @@ class Colours(BrowserTestCase):
         page = self.open("scene")
         page.get_by_text("Measured reflectances").click()
         row = page.get_by_role("table", name="Measured reflectances").get_by_role("row").filter(has_text="copper")
-        row.get_by_role("button", name="Take").click()
+        row.get_by_role("button", name="Use").click()
         side = self.section("Selected")
         side.get_by_label("Name").fill("copper")
         side.get_by_role("button", name="Add colour").click()
@@ -219,7 +219,7 @@ class Rig(BrowserTestCase):
         page = self.open("scene?part=rig")
         page.get_by_role("button", name="Colour of key").click()
         form = page.get_by_role("dialog")
-        self.choose("Unit", "Black body, K")
+        self.choose("Notation", "Black body, K")
         form.get_by_label("Colour", exact=True).fill("500")
         form.get_by_role("button", name="Save").click()
         expect(form.get_by_role("alert")).to_contain_text("1,000 to 40,000 K")
@@ -249,7 +249,7 @@ class WorkingSpaces(BrowserTestCase):
     def test_what_changes_is_seen_before_it_is_switched_and_undone(self) -> None:
         page = self.open("scene?part=space")
         expect(self.section("Its gamut")).to_contain_text("of Pointer’s surface colours")
-        self.choose("Look at", LINEAR_REC709)
+        self.choose("Try another space", LINEAR_REC709)
         table = page.get_by_role("table", name="Colours before and after")
         expect(table).to_be_visible(timeout=60_000)
         expect(table.get_by_role("row").filter(has_text="enamel")).to_contain_text("0.1359")
@@ -269,21 +269,21 @@ class Renders(BrowserTestCase):
         page = self.open("scene?part=renders")
         brought = write(self.folder / "wide.exr", light(20, 30, 9.0), "half", colorInteropID="lin_rec2020_scene")
         with page.expect_file_chooser() as chooser:
-            page.get_by_role("button", name="Bring a render").click()
+            page.get_by_role("button", name="Import a render").click()
         chooser.value.set_files(brought)
         card = page.get_by_role("button", name=re.compile("wide.exr"))
-        expect(card).to_contain_text("read as Linear Rec.2020, told by header")
+        expect(card).to_contain_text("read as Linear Rec.2020, detected from header")
         expect(self.section("Selected")).to_contain_text("peak")
         page.wait_for_load_state("networkidle")
         self.choose("Read as", "ACEScg")
-        expect(card).to_contain_text("read as ACEScg, told by you")
+        expect(card).to_contain_text("read as ACEScg, detected from you")
 
     def test_light_that_was_cut_off_is_marked(self) -> None:
         pixels = np.clip(light(40, 60, 9.0) * np.float32(0.15), 0, 1)
         clipped = write(self.folder / "clipped.exr", pixels, "half")
         page = self.open("scene?part=renders")
         with page.expect_file_chooser() as chooser:
-            page.get_by_role("button", name="Bring a render").click()
+            page.get_by_role("button", name="Import a render").click()
         chooser.value.set_files(clipped)
         picture = page.get_by_role("img", name=re.compile("clipped.exr"))
         expect(picture).to_be_visible()

@@ -28,7 +28,7 @@ class Textures(BrowserTestCase):
         page = self.open("textures")
         for name, kind, space, reason in (
             ("wall_basecolor.png", "base colour", SRGB, "default"),
-            ("wall_roughness.png", "roughness", SRGB, "pin"),
+            ("wall_roughness.png", "roughness", SRGB, "by hand"),
             ("lamp_lin_rec709_emission.exr", "emission", LINEAR_REC709, "rule 2"),
             ("rope_albedo.jpg", "base colour", "Raw", "rule 2"),
         ):
@@ -45,7 +45,7 @@ class Textures(BrowserTestCase):
         page.keyboard.type("wall rough")
         expect(page.get_by_role("row")).to_have_count(1)
         page.get_by_label("Find a file").fill("nothing like it")
-        expect(page.get_by_text("None of the 4 files is like that.")).to_be_visible()
+        expect(page.get_by_text("None of the 4 files match.")).to_be_visible()
         page.get_by_role("button", name="Show all").first.click()
         for label, option, names in (
             ("Finding", "any finding", ["rope_albedo.jpg", "wall_basecolor.png", "wall_roughness.png"]),
@@ -75,7 +75,7 @@ class Textures(BrowserTestCase):
         expect(page.get_by_text("1 file is in, 1 left out: see the findings.")).to_be_visible()
         page.keyboard.press("f")
         unreadable = page.get_by_role("article").filter(has_text="cut.exr is damaged or ends too early")
-        unreadable.get_by_role("button", name="Take it off the list").click()
+        unreadable.get_by_role("button", name="Remove it from the list").click()
         expect(unreadable).to_have_count(0)
         page.keyboard.press("Escape")
         expect(self.row(page, "dusk_sky.hdr")).to_contain_text(LINEAR_REC709)
@@ -103,24 +103,24 @@ class Textures(BrowserTestCase):
             side.get_by_role("combobox", name=re.compile("Read as"))
         ).first.click()
         page.get_by_role("option", name="ACEScg", exact=True).click()
-        expect(self.row(page, "wall_basecolor.png")).to_contain_text("pin")
+        expect(self.row(page, "wall_basecolor.png")).to_contain_text("by hand")
         with page.expect_response(lambda answer: answer.request.method == "PUT" and answer.url.endswith("/pin")):
-            side.get_by_label("Why it is pinned").fill("scanned as linear")
-            side.get_by_label("Why it is pinned").blur()
+            side.get_by_label("Reason").fill("scanned as linear")
+            side.get_by_label("Reason").blur()
         expect(self.row(page, "wall_basecolor.png")).to_contain_text("ACEScg")
         texture = self.project.textures.get(path="wall/wall_basecolor.png")
         self.assertEqual((texture.pin_space, texture.pin_note), ("ACEScg", "scanned as linear"))
-        side.get_by_role("button", name="Unpin").click()
+        side.get_by_role("button", name="Back to the rules").click()
         expect(self.row(page, "wall_basecolor.png")).to_contain_text("default")
 
     def test_rules_are_run_again_once_it_is_seen_what_they_would_do(self) -> None:
         page = self.open("textures")
-        page.get_by_role("button", name="Run again").click()
-        panel = page.get_by_role("region", name="Rules run again")
-        expect(panel).to_contain_text("1 pin would be taken away, and these read otherwise:")
+        page.get_by_role("button", name="Apply again").click()
+        panel = page.get_by_role("region", name="Rules applied again")
+        expect(panel).to_contain_text("1 file would follow the rules again, and these read differently:")
         expect(panel.get_by_role("table")).to_contain_text(f"wall/wall_roughness.png{SRGB}→\xa0Raw")
         expect(panel).to_contain_text("settled: Data read as colour")
-        panel.get_by_role("button", name="Take 1 pin away").click()
+        panel.get_by_role("button", name="Back to the rules").click()
         expect(panel).to_have_count(0)
         expect(self.row(page, "wall_roughness.png")).to_contain_text("rule 1")
         self.assertEqual(self.project.textures.exclude(pin_space="").count(), 0)
@@ -130,12 +130,12 @@ class Textures(BrowserTestCase):
         page.get_by_title("Select the whole set").click()
         side = self.section("Selected file")
         expect(side.get_by_role("heading", level=2)).to_have_text("2 files selected")
-        form = page.get_by_role("form", name="Pin all")
-        form.get_by_label("Pin all to").first.click()
+        form = page.get_by_role("form", name="Set all by hand")
+        form.get_by_label("Set all to").first.click()
         page.get_by_role("option", name="ACEScg", exact=True).click()
-        form.get_by_label("Why they are pinned").fill("by eye")
-        form.get_by_role("button", name="Pin 2 files").click()
-        page.get_by_role("button", name="Put back as they were").click()
+        form.get_by_label("Reason").fill("by eye")
+        form.get_by_role("button", name="Set 2 files").click()
+        page.get_by_role("button", name="Undo").click()
         expect(self.row(page, "wall_basecolor.png")).to_contain_text("default")
         pins = {texture.path: (texture.pin_space, texture.pin_note) for texture in self.project.textures.all()}
         self.assertEqual(pins["wall/wall_roughness.png"], (SRGB, "too dark"))
@@ -156,7 +156,7 @@ class Textures(BrowserTestCase):
         expect(heading).to_have_text("4 files selected")
         page.get_by_text("Grid", exact=True).click()
         expect(page.get_by_role("row", selected=True)).to_have_count(4)
-        page.get_by_role("button", name="Take out of the project").click()
+        page.get_by_role("button", name="Remove").click()
         expect(page.get_by_text("No textures yet.")).to_be_visible()
 
     def test_what_a_file_says_of_its_space(self) -> None:
@@ -217,7 +217,7 @@ class Textures(BrowserTestCase):
         form.get_by_label("Name of the rule").fill("Ropes")
         self.choose("Read as", SRGB)
         form.get_by_role("button", name="Add as rule 1").click()
-        otherwise = self.proposed().get_by_role("table", name="Textures read otherwise")
+        otherwise = self.proposed().get_by_role("table", name="Textures read differently")
         expect(otherwise).to_contain_text("rope/scans_raw/rope_albedo.jpg")
         expect(self.row(page, "rope_albedo.jpg").last).to_contain_text("Raw")  # not saved yet
         self.save_change()
@@ -244,7 +244,7 @@ class Textures(BrowserTestCase):
 
     def test_a_word_of_ones_own_tells_a_map_kind(self) -> None:
         page = self.open("textures")
-        page.get_by_text("Words that tell a map kind").click()
+        page.get_by_text("Map kind words").click()
         form = page.get_by_role("form", name="Map words")
         form.get_by_label("mask").fill("mask, id, wall")
         form.get_by_role("button", name="See what this changes").click()
@@ -281,9 +281,9 @@ class Textures(BrowserTestCase):
             form.get_by_role("button", name="Read the folder").click()
             expect(self.row(page, "stone_basecolor.png")).to_contain_text(SRGB)
             write(share / "quay" / "stone_roughness.png", light(24, 24, 1.0, seed=6), "uint8")
-            page.get_by_role("button", name="Look again").click()
+            page.get_by_role("button", name="Rescan").click()
             expect(self.row(page, "stone_roughness.png")).to_contain_text("Raw")
-        page.get_by_role("button", name="Let go").click()
+        page.get_by_role("button", name="Unlink").click()
         expect(page.get_by_text("Folders read in place")).to_have_count(0)
         expect(self.row(page, "stone_basecolor.png")).to_be_visible()
 
@@ -371,7 +371,7 @@ class LookingClosely(BrowserTestCase):
         side = self.section("About the file")
         side.get_by_text("Through the inverse of a view").click()
         expect(side).to_contain_text("wrong for a material")
-        side.get_by_role("button", name="Pin it to this view, undone").click()
+        side.get_by_role("button", name="Read it through the inverse of this view").click()
         expect(side).to_contain_text("Base colour decoded from a display")
         texture = self.project.textures.get(path="wall/wall_basecolor.png")
         self.assertTrue(texture.pin_space.startswith(f"Undone {ACES_SDR.view}"))
@@ -406,7 +406,7 @@ class Converting(BrowserTestCase):
         expected = apply(space_processor(project_config(), SRGB, "ACEScg"), stored)
         found = read_pixels(self.folder / "unpacked" / "wall" / "wall_basecolor_ACEScg.exr")
         np.testing.assert_allclose(found, expected, atol=2**-12)
-        page.get_by_role("button", name="Throw away").click()
+        page.get_by_role("button", name="Delete").click()
         expect(made).to_have_count(0)
 
     def test_what_cannot_be_is_said_and_a_map_kind_is_chosen(self) -> None:
@@ -474,12 +474,12 @@ class LongLists(BrowserTestCase):
         side = self.section("Selected file")
         expect(side.get_by_role("heading", level=2)).to_have_text("201 files selected")
         expect(side).to_contain_text("Raw200")
-        form = page.get_by_role("form", name="Pin all")
-        form.get_by_label("Pin all to").first.click()
+        form = page.get_by_role("form", name="Set all by hand")
+        form.get_by_label("Set all to").first.click()
         page.get_by_role("option", name="ACEScg", exact=True).click()
-        form.get_by_role("button", name="Pin 201 files").click()
+        form.get_by_role("button", name="Set 201 files").click()
         expect(side).to_contain_text("ACEScg201")
-        page.get_by_role("button", name="Put back as they were").click()
+        page.get_by_role("button", name="Undo").click()
         expect(side).to_contain_text("Raw200")
         self.assertEqual(self.project.textures.exclude(pin_space="").count(), 1)
 

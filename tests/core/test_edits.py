@@ -237,4 +237,4 @@ class Changes(TestCase):
         space.setTransform(ocio.MatrixTransform(), ocio.COLORSPACE_DIR_TO_REFERENCE)
         config.addColorSpace(space)
         told = config_changes(load_config(base_archive()), config)
-        self.assertEqual(told, [Change("definition of Linear P3-D65", "as it was", "defined otherwise")])
+        self.assertEqual(told, [Change("definition of Linear P3-D65", "as it was", "defined differently")])

@@ -59,7 +59,7 @@ class Sheets(TestCase):
         lines = sheet(RENDERER)["Reading"].settings
         self.assertEqual(lines[0].value, "from file rules (auto)")
         self.assertIn("1 of 2", lines[0].why)
-        self.assertEqual((lines[1].label, lines[1].why), ("wall_col.png", "pinned: set by hand on this file"))
+        self.assertEqual((lines[1].label, lines[1].why), ("wall_col.png", "set this in the application"))
         self.assertEqual((lines[2].label, lines[2].value), ("wall_rough.png", "Raw"))
 
     def test_textures_of_one_that_does_not(self) -> None:
@@ -67,7 +67,7 @@ class Sheets(TestCase):
         self.assertEqual(
             [(line.label, line.value) for line in lines], [("wall_rough.png", "Raw"), ("wall_col.png", SRGB)]
         )
-        self.assertTrue(all("by hand" in line.why for line in lines))
+        self.assertTrue(all("in the application" in line.why for line in lines))
 
     def test_no_textures_yet(self) -> None:
         self.assertEqual(sheet(RENDERER, [])["Reading"].settings[0].value, "none in the project yet")

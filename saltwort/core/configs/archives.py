@@ -52,7 +52,7 @@ def _checked_entries(packed: zipfile.ZipFile, size: int, name: str) -> dict[str,
         raise BadInput(f"{name} holds {len(entries):,} files; a config has up to {MAX_ENTRIES:,}.")
     unpacked = sum(entry.file_size for entry in entries)
     if unpacked > min(MAX_UNPACKED_BYTES, max(HARMLESS_BYTES, MAX_RATIO * size)):
-        raise BadInput(f"{name} unpacks to {unpacked / 1e6:,.0f} MB, which no config does. Bring one without the rest.")
+        raise BadInput(f"{name} unpacks to {unpacked / 1e6:,.0f} MB, more than any config. Remove the rest.")
     for entry in entries:
         path = PurePosixPath(entry.filename)
         leads_out = path.is_absolute() or ".." in path.parts or "\\" in entry.filename or ":" in entry.filename
@@ -73,4 +73,4 @@ def _as_text(content: bytes, name: str) -> str:
     try:
         return content.decode()
     except UnicodeDecodeError:
-        raise BadInput(f"{name} is not a config: it is no UTF-8 text. Bring {CONFIG_NAME}, or a zip with it.") from None
+        raise BadInput(f"{name} is not a config: it is not UTF-8 text. Use {CONFIG_NAME}, or a zip with it.") from None

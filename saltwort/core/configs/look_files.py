@@ -32,7 +32,7 @@ def looks_from_file(name: str, content: bytes) -> tuple[AddedLook, ...]:
     if suffix in LUT_SUFFIXES:
         _check_lut(name, content)
         return (AddedLook(_clean(path.stem), lut=path.name, lut_sha256=sha256(content).hexdigest()),)
-    raise BadInput(f"{name} is no look file. Bring one of {', '.join((*CDL_SUFFIXES, *LUT_SUFFIXES))}.")
+    raise BadInput(f"{name} is no look file. Import one of {', '.join((*CDL_SUFFIXES, *LUT_SUFFIXES))}.")
 
 
 def _corrections(name: str, content: bytes) -> tuple[AddedLook, ...]:
@@ -47,7 +47,7 @@ def _corrections(name: str, content: bytes) -> tuple[AddedLook, ...]:
         except ocio.Exception as error:
             raise BadInput(f"{name} is no ASC CDL file, or a damaged one. Export it again.") from error
     if not 0 < len(found) <= MAX_LOOKS:
-        raise BadInput(f"{name} holds {len(found)} corrections; bring one with 1 to {MAX_LOOKS}.")
+        raise BadInput(f"{name} holds {len(found)} corrections; import one with 1 to {MAX_LOOKS}.")
     return tuple(_look(part, path.stem, index, len(found)) for index, part in enumerate(found, start=1))
 
 

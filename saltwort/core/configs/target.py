@@ -198,7 +198,7 @@ class _Lowering:
         roles = [role for role, space in self._config.getRoles() if self._config.getColorSpace(space).getName() == name]
         if roles:
             raise BadInput(
-                f"“{name}” needs {lacking}, and is the space of the role {roles[0]}. Set the role otherwise."
+                f"“{name}” needs {lacking}, and is the space of the role {roles[0]}. Set the role to another space."
             )
         self._config.removeColorSpace(name)
         self._note("space", name, LEFT_OUT, lacking)

@@ -83,7 +83,7 @@ def trim(archive: ConfigArchive, picked: Trim) -> ConfigArchive:
     try:
         config.validate()
     except ocio.Exception as error:
-        raise BadInput(f"The trimmed config would not be valid: {' '.join(str(error).split())}") from error
+        raise BadInput(f"The reduced config would not be valid: {' '.join(str(error).split())}") from error
     files = {path: content for path, content in archive.files.items() if needs.file(path)}
     return ConfigArchive(config.serialize(), files)
 

@@ -25,7 +25,7 @@ BYTES_A_SECOND = 5_000_000
 COMPARE_SECONDS = 30.0
 """Two configs of a hundred views each take five."""
 MEMORY = 1_000_000_000
-ADVICE = "Trim it, or check it with whoever made it."
+ADVICE = "Remove what is unused, or check it with whoever made it."
 
 
 def try_config(archive: ConfigArchive, name: str) -> None:

@@ -38,7 +38,7 @@ def _between(before: Mapping[str, str], after: Mapping[str, str]) -> Iterator[Ch
         elif was != now and max(len(was), len(now)) <= READABLE:
             yield Change(name, was, now)
         elif was != now:
-            yield Change(name, "as it was", "defined otherwise")
+            yield Change(name, "as it was", "defined differently")
 
 
 def _readable(text: str | None, otherwise: str) -> str:

@@ -133,13 +133,13 @@ def _check_counts(config: ocio.Config) -> None:
         (config.getFileRules().getNumEntries(), MAX_FILE_RULES, "file rules"),
     ):
         if count > most:
-            raise BadInput(f"This config has {count:,} {what}; Saltwort takes up to {most:,}. Trim it first.")
+            raise BadInput(f"This config has {count:,} {what}; the limit is {most:,}. Remove what is unused first.")
     views = 0
     for display in displays:
         for kind in (ocio.VIEW_DISPLAY_DEFINED, ocio.VIEW_SHARED):
             views += len(config.getViews(kind, display))
         if views > MAX_VIEWS:
-            raise BadInput(f"This config has more than {MAX_VIEWS} views. Trim it first.")
+            raise BadInput(f"This config has more than {MAX_VIEWS} views. Remove what is unused first.")
 
 
 def _forget_environment(config: ocio.Config) -> None:
@@ -172,9 +172,9 @@ def newest_cg_config() -> str:
 def _parsed(text: str) -> yaml.Node | None:
     """A config's text as YAML nodes. Raises BadInput for text that would cost the engine's parser too much."""
     if len(text) > MAX_CONFIG_BYTES:
-        raise BadInput(f"This config is larger than {MAX_CONFIG_BYTES // 1_000_000} MB; bring one without inline data.")
+        raise BadInput(f"This config is larger than {MAX_CONFIG_BYTES // 1_000_000} MB. Save it without inline data.")
     if "\0" in text:
-        raise BadInput("This file is not a config: it holds binary data. Bring the text file config.ocio.")
+        raise BadInput("This file is not a config: it holds binary data. Import the text file config.ocio.")
     depth = aliases = 0
     try:
         for event in yaml.parse(text, Loader=_LOADER):

@@ -95,7 +95,7 @@ def view_processor(config: ocio.Config, source: str, choice: ViewChoice, exposur
 
 
 def look_processor(config: ocio.Config, choice: ViewChoice, exposure: float) -> ocio.CPUProcessor:
-    """CPU processor from light in the working space through exposure (stops) and the choice's look, or the view's own,
+    """CPU processor from light in the working space through exposure (stops) and the choice's look, or the view's,
     still to light in the working space."""
     check_view(config, choice)
     working = known_space(config, ocio.ROLE_SCENE_LINEAR)

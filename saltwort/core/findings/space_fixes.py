@@ -23,7 +23,7 @@ def mending(subjects: Subjects, texture: CheckedTexture, space: str | None) -> t
         return None, ()
     pin = Fix(
         operation="pin-texture",
-        label=f"Pin {space}",
+        label=f"Set to {space}",
         arguments={"path": texture.path, "space": space},
         changes=(Change(texture.path, texture.assignment.space, space),),
     )

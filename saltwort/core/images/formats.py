@@ -37,9 +37,9 @@ def sniff(path: Path) -> Format:
     except OSError as error:
         raise BadInput(f"{path.name} cannot be read: {error.strerror or 'no such file'}.") from error
     if not start:
-        raise BadInput(f"{path.name} is empty. Save it again and bring the new file.")
+        raise BadInput(f"{path.name} is empty. Save it again and import the new file.")
     for known in FORMATS:
         if start.startswith(known.starts):
             return known
     names = ", ".join(known.label for known in FORMATS)
-    raise BadInput(f"{path.name} is not an image that Saltwort reads. Bring one of {names}.")
+    raise BadInput(f"{path.name} is not an image that Saltwort reads. Import one of {names}.")

@@ -132,7 +132,7 @@ def _rows(source: oiio.ImageInput, path: Path, start: int, rows: int, sample_typ
     else:
         read = source.read_scanlines(top, top + rows, spec.z, 0, spec.nchannels, sample_type)
     if read is None or source.has_error:
-        raise BadInput(f"{path.name} is damaged or ends too early. Save it again and bring the new file.")
+        raise BadInput(f"{path.name} is damaged or ends too early. Save it again and import the new file.")
     return np.asarray(read).reshape(rows, spec.width, spec.nchannels)
 
 
@@ -216,7 +216,7 @@ def read_pixels(path: Path, layer: str | None = None, *, alpha: bool = False) ->
     if width * height > MAX_PIXELS_IN_MEMORY:
         raise BadInput(
             f"{path.name} has {width} × {height} pixels; pictures are shown and baked up to "
-            f"{MAX_PIXELS_IN_MEMORY:,} pixels. Bring a smaller version."
+            f"{MAX_PIXELS_IN_MEMORY:,} pixels. Import a smaller version."
         )
     return _assembled(path, header, layer, alpha)
 
@@ -286,7 +286,7 @@ def _check_spec(spec: oiio.ImageSpec, path: Path) -> None:
         if width * height > MAX_PIXELS or spec.depth > 1:
             raise BadInput(
                 f"{path.name} says it has {width} × {height} pixels; Saltwort reads up to {MAX_PIXELS:,}. "
-                "Bring a smaller version."
+                "Import a smaller version."
             )
     if not 1 <= spec.nchannels <= MAX_CHANNELS:
         raise BadInput(f"{path.name} has {spec.nchannels} channels; Saltwort reads 1 to {MAX_CHANNELS}.")

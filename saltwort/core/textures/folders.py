@@ -75,7 +75,7 @@ def _found(file: Path, path: str, folder: Path) -> FoundFile:
     try:
         if not file.resolve(strict=True).is_relative_to(folder):
             return FoundFile(
-                path, file, 0, f"{file.name} is a link that leads out of the folder. Bring the file itself."
+                path, file, 0, f"{file.name} is a link that leads out of the folder. Import the file itself."
             )
         status = file.stat()
     except (OSError, RuntimeError):
@@ -110,10 +110,12 @@ def unpacked_pictures(path: Path, name: str, into: Path) -> Iterator[FoundFile]:
 
 def _check_size(entries: Sequence[zipfile.ZipInfo], path: Path, name: str, into: Path) -> None:
     if len(entries) > MAX_IN_ZIP:
-        raise BadInput(f"{name} holds {len(entries):,} pictures; a zip may hold {MAX_IN_ZIP:,}. Bring several.")
+        raise BadInput(f"{name} holds {len(entries):,} pictures; a zip may hold {MAX_IN_ZIP:,}. Import several.")
     unpacked = sum(entry.file_size for entry in entries)
     if unpacked > min(MAX_UNPACKED_BYTES, max(HARMLESS_BYTES, MAX_RATIO * path.stat().st_size)):
-        raise BadInput(f"{name} unpacks to {unpacked / 1e9:,.1f} GB, more than it can honestly hold. Bring the folder.")
+        raise BadInput(
+            f"{name} unpacks to {unpacked / 1e9:,.1f} GB, more than a zip of its size can hold. Import the folder."
+        )
     if unpacked > shutil.disk_usage(into).free:
         raise BadInput(f"{name} unpacks to {unpacked / 1e9:,.1f} GB, and the disk has less. Make room and try again.")
 

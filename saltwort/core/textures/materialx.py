@@ -179,7 +179,7 @@ def documented_files(content: bytes, name: str) -> list[DocumentedFile]:
     except (mx.Exception, mx.ExceptionParseError, UnicodeDecodeError) as error:
         raise BadInput(f"{name} is no MaterialX document: {str(error).splitlines()[0]}") from error
     if not content.strip() or not document.getChildren():
-        raise BadInput(f"{name} holds no material. Bring the .mtlx file that an application wrote.")
+        raise BadInput(f"{name} holds no material. Import the .mtlx file that an application wrote.")
     found = []
     for element in document.traverseTree():
         if isinstance(element, mx.Input) and element.getType() == "filename" and element.getValueString():

@@ -69,7 +69,7 @@ def plan(project: Project, order: Order) -> list[PlannedFile]:
     wanted = set(order.textures)
     rows = [row for row in assigned_textures(project) if not wanted or row.texture.pk in wanted]
     if not rows:
-        raise BadInput("There is no file to convert. Select some, or bring textures first.")
+        raise BadInput("There is no file to convert. Select some, or add textures first.")
     planned = [_planned(config, row, space, order) for row in rows]
     named = Counter(file.target.lower() for file in planned)
     placed = [_placed(file, place, named[file.target.lower()] > 1, order) for file in planned]

@@ -7,6 +7,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from saltwort.core.findings import LEVELS, codes
+from saltwort.core.glossary import GLOSSARY
 from saltwort.server.findings.operations import apply_fix, own_findings, page_of
 from saltwort.server.http import BasedOn, PageQuery, author_of, parsed
 from saltwort.server.projects.serializers import FindingSerializer
@@ -75,3 +76,15 @@ def fix(request: Request, slug: str) -> Response:
 @api_view(["GET"])
 def finding_codes(request: Request) -> Response:
     return Response(CodeSerializer(codes(), many=True).data)
+
+
+class TermSerializer(serializers.Serializer):
+    term = serializers.CharField()
+    meaning = serializers.CharField()
+
+
+@extend_schema(responses=TermSerializer(many=True))
+@api_view(["GET"])
+def glossary(request: Request) -> Response:
+    """The words of the screen, and what they mean."""
+    return Response(TermSerializer(GLOSSARY, many=True).data)

@@ -38,15 +38,15 @@ class StoredImage(models.Model):
         if not self.place:
             kept = media_file(self.sha256, self.suffix)
             if not kept.exists():
-                raise BadInput("The file of this picture is gone from Saltwort’s folder. Bring it again.")
+                raise BadInput("The file of this picture is gone from Saltwort’s folder. Import it again.")
             return kept
         path = Path(self.place)
         try:
             status = path.stat()
         except OSError:
-            raise BadInput(f"{path.name} is no longer where it was read ({path.parent}). Look again.") from None
+            raise BadInput(f"{path.name} is no longer where it was read ({path.parent}). Rescan.") from None
         if (status.st_mtime_ns, status.st_size) != (self.modified, self.size):
-            raise BadInput(f"{path.name} was changed since it was read. Look again at its folder.")
+            raise BadInput(f"{path.name} was changed since it was read. Rescan its folder.")
         return path
 
     def measured(self) -> Facts:

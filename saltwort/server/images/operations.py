@@ -81,7 +81,7 @@ def store_upload(upload: UploadedFile) -> StoredImage:
 def write_upload(upload: UploadedFile, path: Path) -> None:
     """Write what a browser sent to disk. Raises BadInput for what is too large, or does not fit."""
     if upload.size > settings.MAX_UPLOAD_BYTES:
-        raise BadInput(f"{upload.name} is larger than {settings.MAX_UPLOAD_BYTES >> 30} GB. Bring a smaller version.")
+        raise BadInput(f"{upload.name} is larger than {settings.MAX_UPLOAD_BYTES >> 30} GB. Import a smaller version.")
     check_room(path.parent, upload.size)
     with path.open("wb") as file:
         for chunk in upload.chunks():

@@ -31,7 +31,7 @@ AHEAD = 64
 """Files in the queue at a time: enough for many workers, few enough to take back."""
 MAX_BEGUN = 3
 """Times a file is handed out: one that stops every worker is told as such."""
-STOPS_WORKERS = "Every worker that began with this file stopped. Save it again and bring the new file."
+STOPS_WORKERS = "Every worker that began with this file stopped. Save it again and import the new file."
 
 
 @contextmanager

@@ -147,7 +147,7 @@ class _Cores:
 
 MAX_TRIES = 2
 """A file that was in hand at two crashes is not tried a third time."""
-STOPPED_TWICE = "Saltwort stopped twice while it worked on this file. Save it again and bring the new file."
+STOPPED_TWICE = "Saltwort stopped twice while it worked on this file. Save it again and import the new file."
 
 Row = TypeVar("Row", bound=FileInHand)
 

@@ -3,6 +3,7 @@
 import json
 from collections.abc import Callable
 from dataclasses import asdict, replace
+from itertools import count
 from typing import Any, Literal
 
 import PyOpenColorIO as ocio
@@ -57,6 +58,18 @@ def create_project(name: str) -> Project:
         _save(revision, archive)
         project_made.send(Project, project=project)
     return project
+
+
+def free_slug(name: str, wanted: str = "") -> tuple[str, str]:
+    """A slug that no project has, the wanted one if it can be, and the name with the number that it then needs."""
+    slug = slugify(wanted or name)[:70]
+    if not slug:
+        raise BadInput("A project needs a name with letters or digits.")
+    taken = set(Project.objects.filter(slug__startswith=slug).values_list("slug", flat=True))
+    if slug not in taken:
+        return slug, name
+    number = next(number for number in count(2) if f"{slug}-{number}" not in taken)
+    return f"{slug}-{number}", f"{name[:70]} ({number})"
 
 
 def change_setup(
@@ -257,7 +270,7 @@ def proved(made: Composed) -> Proof:
     a trim that changes a colour is never written."""
     proof = proof_of(made)
     if proof.largest != 0:
-        raise BadInput(f"Trimmed, “{proof.where}” would give other colours, so nothing is written. Keep more.")
+        raise BadInput(f"Without these, “{proof.where}” would give other colours, so nothing is written. Keep more.")
     return proof
 
 

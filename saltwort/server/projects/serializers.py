@@ -284,7 +284,7 @@ class ReplacementSerializer(serializers.Serializer):
 
 
 class RereadSerializer(serializers.Serializer):
-    """What reading textures otherwise would do. Of `files` that are read otherwise the first are listed; findings are
+    """What reading textures otherwise would do. Of `files` that are read differently the first are listed; findings are
     told of `compared` files, which are all unless they are very many."""
 
     files = serializers.IntegerField()

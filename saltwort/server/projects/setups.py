@@ -40,7 +40,7 @@ def base_text(base: str) -> str:
 def _brought(base: str) -> BaseConfig:
     found = BaseConfig.objects.filter(sha256=base.removeprefix(UPLOADED)).first()
     if found is None:
-        raise BadInput("The config this setup starts from is gone. Bring it again.")
+        raise BadInput("The config this setup starts from is gone. Import it again.")
     return found
 
 
@@ -100,7 +100,7 @@ def luts_of(setup: Setup) -> dict[str, bytes]:
     found = ConfigFile.objects.in_bulk(list(wanted))
     for sha256_of_lut, name in wanted.items():
         if sha256_of_lut not in found:
-            raise BadInput(f"The LUT “{name}” of a look is not here. Bring its file again.")
+            raise BadInput(f"The LUT “{name}” of a look is not here. Import its file again.")
     return {sha256_of_lut: bytes(file.content) for sha256_of_lut, file in found.items()}
 
 

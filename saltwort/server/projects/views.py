@@ -103,7 +103,7 @@ def revisions(request: Request, slug: str) -> Response:
 @api_view(["POST"])
 @parser_classes([MultiPartParser])
 def base(request: Request, slug: str) -> Response:
-    """Bring a config for the setup to start from. The setup itself is not changed yet."""
+    """Import a config for the setup to start from. The setup itself is not changed yet."""
     project_named(slug)
     upload = parsed(request, PlainFile)["file"]
     kept = operations.bring_config(upload.name, read_upload(upload))

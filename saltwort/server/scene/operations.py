@@ -69,7 +69,7 @@ def bring_swatches(project: Project, based_on: int, swatches: Sequence[Swatch], 
             scene = with_swatch(scene, swatch.name if scene.swatch(swatch.name) else "", swatch)
         return scene
 
-    return change_scene(project, based_on, f"{len(swatches)} swatches brought from a file", brought, author)
+    return change_scene(project, based_on, f"{len(swatches)} swatches imported from a file", brought, author)
 
 
 def set_lights(project: Project, based_on: int, lights: Sequence[Light], author: str = "") -> Project:
@@ -108,16 +108,24 @@ def set_rig(
 
 
 def add_render(project: Project, name: str, image: StoredImage, rig: dict | None = None) -> Render:
-    """List a picture with its first layer. Raises BadInput for a format that cannot hold scene light, or one that holds
-    no picture."""
+    """List a picture with its first layer. Raises BadInput as `measured_render` does."""
+    render = measured_render(name, image, rig)
+    render.project = project
+    render.save()
+    return render
+
+
+def measured_render(name: str, image: StoredImage, rig: dict | None = None, layer: str = "") -> Render:
+    """A render that no project has yet, with what is measured in one of its layers, the first where none is named.
+    Raises BadInput for a format that cannot hold scene light, or one that holds no picture."""
     header = read_header(image.file, "")
     integers = header.bit_depth not in FLOATS and header.format != "HDR"
     if integers and header.format not in INTEGER_FORMATS:
         raise BadInput(
-            f"{name} holds {header.bit_depth} integers, which cut light off at 1. Bring the render as float EXR or "
+            f"{name} holds {header.bit_depth} integers, which cut light off at 1. Import the render as float EXR or "
             "HDR, a reference picture as PNG or TIFF."
         )
-    return Render.objects.create(project=project, name=name[:200], image=image, rig=rig, facts=_facts(image, ""))
+    return Render(name=name[:200], image=image, rig=rig, layer=layer, facts=_facts(image, layer))
 
 
 def change_render(render: Render, based_on: int, space: str | None = None, layer: str | None = None) -> Render:

@@ -1,4 +1,4 @@
-"""Bring textures in, by the thousand: from a browser, out of zips, or from a folder where they stay."""
+"""Add textures in, by the thousand: from a browser, out of zips, or from a folder where they stay."""
 
 import posixpath
 import shutil
@@ -53,7 +53,7 @@ def receive(intake: Intake, path: str, upload: UploadedFile) -> None:
     """Let a file wait for the job; a name that is impossible, or a file too large, is left out by itself. The same
     path again takes the place of the file that waited. Raises BadInput when the job was begun already."""
     if intake.started:
-        raise BadInput("These files are being read already. Bring the others by themselves.")
+        raise BadInput("These files are being read already. Import the others by themselves.")
     place = intake.waiting_room / uuid4().hex
     try:
         path = clean_path(path)

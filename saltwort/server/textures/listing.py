@@ -93,7 +93,7 @@ def choices(readings: QuerySet[Reading]) -> dict[str, list[dict[str, Any]]]:
 
 
 def _kind_label(key: str) -> str:
-    return MAP_KINDS[key].label if key in MAP_KINDS else "not told"
+    return MAP_KINDS[key].label if key in MAP_KINDS else "not detected"
 
 
 def _reasons(found: QuerySet[Reading]) -> list[dict[str, Any]]:

@@ -1,4 +1,4 @@
-"""Bring textures in, pin them, and say which space each is read in."""
+"""Add textures in, pin them, and say which space each is read in."""
 
 import posixpath
 import re

@@ -46,7 +46,7 @@ LEVEL_OF = {rank: level for level, rank in RANKS.items()}
 
 
 def refresh(project: Project, seconds: float | None = None) -> int:
-    """Bring the readings in step with the project as it stands: spaces and reasons of all textures at once, checks for
+    """Import the readings in step with the project as it stands: spaces and reasons of all textures at once, checks for
     as long as `seconds` last, AT_ONCE_SECONDS where none are given. Gives back how many files are still to be checked,
     for which a job is queued."""
     until = time.monotonic() + (AT_ONCE_SECONDS if seconds is None else seconds)
@@ -209,7 +209,7 @@ def _likes(project: Project, rule: Rule) -> Iterator[Like]:
 
 
 def census_of(project: Project, otherwise: Sequence[Reread] = ()) -> Census:
-    """A project's textures all together, with some read otherwise than they are."""
+    """A project's textures all together, with some read differently than they are."""
     readings = Reading.objects.filter(project=project).order_by()
     taking = readings.filter(reason="rule").values_list("reason_name", flat=True).distinct()
     longest = readings.annotate(length=Length("path")).order_by("-length", "path").values_list("path", flat=True)

@@ -74,7 +74,7 @@ export function tell(message: string, title?: string) {
 }
 
 export function tellError(error: Error) {
-  notifications.show({ message: error.message, title: 'Not done', autoClose: 10000, color: 'red' });
+  notifications.show({ message: error.message, title: 'Could not save', autoClose: 10000, color: 'red' });
 }
 
 export const queryClient = new QueryClient({

@@ -42,6 +42,8 @@ export const useViewFamilies = () =>
   useQuery({ queryKey: ['view-families'], queryFn: () => body(api.GET('/api/v1/view-families')), staleTime: Infinity });
 export const useDeliverables = () =>
   useQuery({ queryKey: ['deliverables'], queryFn: () => body(api.GET('/api/v1/deliverables')), staleTime: Infinity });
+export const useGlossary = () =>
+  useQuery({ queryKey: ['glossary'], queryFn: () => body(api.GET('/api/v1/glossary')), staleTime: Infinity });
 export const useAbilities = () =>
   useQuery({ queryKey: ['station-abilities'], queryFn: () => body(api.GET('/api/v1/station-abilities')), staleTime: Infinity });
 export const useDiagram = () =>

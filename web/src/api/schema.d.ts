@@ -101,6 +101,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/glossary": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The words of the screen, and what they mean. */
+        get: operations["glossary_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects": {
         parameters: {
             query?: never;
@@ -142,7 +159,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Bring a config for the setup to start from. The setup itself is not changed yet. */
+        /** @description Import a config for the setup to start from. The setup itself is not changed yet. */
         post: operations["projects_base_create"];
         delete?: never;
         options?: never;
@@ -1945,7 +1962,7 @@ export interface components {
             after: string;
         };
         /**
-         * @description What reading textures otherwise would do. Of `files` that are read otherwise the first are listed; findings are
+         * @description What reading textures otherwise would do. Of `files` that are read differently the first are listed; findings are
          *     told of `compared` files, which are all unless they are very many.
          */
         ChangePreview: {
@@ -3293,6 +3310,10 @@ export interface components {
         };
         /** @enum {string} */
         TargetVersionEnum: "2.0" | "2.1" | "2.2" | "2.3" | "2.4" | "2.5" | "2.6";
+        Term: {
+            term: string;
+            meaning: string;
+        };
         Texture: {
             id: number;
             path: string;
@@ -3640,6 +3661,25 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Code"][];
+                };
+            };
+        };
+    };
+    glossary_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Term"][];
                 };
             };
         };

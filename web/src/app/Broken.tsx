@@ -8,13 +8,13 @@ export function Broken() {
   const error = useRouteError();
   return (
     <Empty>
-      <h2>This page stopped</h2>
+      <h2>This page stopped working</h2>
       <p role="alert" className="quiet">
         Nothing that was saved is lost. If it stops again, tell whoever keeps Saltwort for you:{' '}
         <span className="mono small">{error instanceof Error ? error.message : 'no reason given'}</span>
       </p>
       <Button variant="filled" onClick={() => window.location.reload()}>
-        Load it again
+        Reload
       </Button>
     </Empty>
   );

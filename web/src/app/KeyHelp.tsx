@@ -2,10 +2,10 @@ import { Key } from '../shared/marks';
 
 const KEYS: [string, string[], string][] = [
   ['Everywhere', ['1', '…', '6'], 'go to a step of the path'],
-  ['Everywhere', ['T'], 'change the tracer'],
+  ['Everywhere', ['T'], 'change the test colour'],
   ['Everywhere', ['F'], 'findings and jobs'],
-  ['Everywhere', ['Ctrl Z'], 'back one revision'],
-  ['Everywhere', ['Ctrl Y'], 'forward one revision'],
+  ['Everywhere', ['Ctrl Z'], 'go back one revision'],
+  ['Everywhere', ['Ctrl Y'], 'go forward one revision'],
   ['Everywhere', ['?'], 'these keys'],
   ['Textures', ['/'], 'find'],
   ['Textures', ['↑', '↓'], 'select the file above or below'],
@@ -14,12 +14,12 @@ const KEYS: [string, string[], string][] = [
   ['Textures', ['Enter'], 'open the selected file large'],
   ['Textures', ['←', '→'], 'the file before or after, when one is open'],
   ['Textures', ['Esc'], 'back to all files'],
-  ['Textures', ['P'], 'pin the space of the selected file'],
+  ['Textures', ['P'], 'set the space of the selected file by hand'],
   ['Scene', ['[', ']'], 'the rig half a stop darker or brighter'],
   ['Compare', ['[', ']'], 'exposure down or up half a stop'],
   ['Compare', ['0'], 'exposure to zero'],
   ['Compare', ['X'], 'swap the two panes'],
-  ['Compare', ['Click'], 'hold the probe, or let it go'],
+  ['Compare', ['Click'], 'hold the probe, or release it'],
 ];
 
 export function KeyHelp() {

@@ -62,8 +62,8 @@ export function PathStrip({
         <FindingCounts onOpen={onFindings} />
         <Popover opened={tracer.open} onChange={tracer.set} position="bottom-end" width={280} trapFocus returnFocus>
           <Popover.Target>
-            <button className="bare ellipsis" onClick={() => tracer.set(!tracer.open)} title="Change the tracer (T)">
-              <span className="quiet">tracer</span> <strong className="mono">{project.tracer.text}</strong>
+            <button className="bare ellipsis" onClick={() => tracer.set(!tracer.open)} title="Change the test colour (T)">
+              <span className="quiet">test colour</span> <strong className="mono">{project.tracer.text}</strong>
             </button>
           </Popover.Target>
           <Popover.Dropdown>
@@ -84,7 +84,7 @@ function JointDisc({ joint }: { joint: Joint }) {
         <button
           className={`bare disc ${classes.joint} ${joint.remarks.length > 0 ? classes.clipped : ''}`}
           style={{ background: css(joint.values) }}
-          aria-label={`Tracer ${joint.title}: ${figures(joint.values)} in ${joint.space}. ${joint.remarks.join('. ')}`}
+          aria-label={`Test colour ${joint.title}: ${figures(joint.values)} in ${joint.space}. ${joint.remarks.join('. ')}`}
           onMouseEnter={open}
           onMouseLeave={close}
           onFocus={open}
@@ -93,7 +93,7 @@ function JointDisc({ joint }: { joint: Joint }) {
       </Popover.Target>
       <Popover.Dropdown>
         <div className="block" role="tooltip">
-          <h3>Tracer {joint.title}</h3>
+          <h3>Test colour {joint.title}</h3>
           <p className="mono">{figures(joint.values)}</p>
           <p className="mono small">8-bit {figures(joint.values, '8-bit')}</p>
           <p className="quiet small">
@@ -125,7 +125,7 @@ function FindingCounts({ onOpen }: { onOpen: () => void }) {
       )}
       {cautions > 0 && (
         <span className="row">
-          <LevelMark level="caution" /> {cautions.toLocaleString('en-GB')}
+          <LevelMark level="caution" /> {blockers > 0 ? `${cautions.toLocaleString('en-GB')} more` : counted(cautions, 'caution')}
         </span>
       )}
       {found && blockers + cautions === 0 && (

@@ -26,10 +26,10 @@ export function ProjectMenu({ project }: { project: Project }) {
       </Menu.Target>
       <Menu.Dropdown>
         <Menu.Item disabled={!project.can_undo} onClick={undo} rightSection={<Key>Ctrl Z</Key>}>
-          Back one revision
+          Go go back one revision
         </Menu.Item>
         <Menu.Item disabled={!project.can_redo} onClick={redo} rightSection={<Key>Ctrl Y</Key>}>
-          Forward one revision
+          Go go forward one revision
         </Menu.Item>
         <Menu.Divider />
         {others.map((other) => (
@@ -40,6 +40,7 @@ export function ProjectMenu({ project }: { project: Project }) {
         <Menu.Item onClick={() => void navigate('/?all')}>All projects, new project</Menu.Item>
         <Menu.Divider />
         <Menu.Item onClick={() => void navigate('/findings')}>What each finding means</Menu.Item>
+        <Menu.Item onClick={() => void navigate('/glossary')}>Glossary</Menu.Item>
       </Menu.Dropdown>
     </Menu>
   );

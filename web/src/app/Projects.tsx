@@ -28,7 +28,7 @@ export function Projects() {
                 {project.name}
               </Link>
             ))}
-            {listed.length === 0 && <p className="quiet">None yet. Make the first one.</p>}
+            {listed.length === 0 && <p className="quiet">No projects yet. Create the first one.</p>}
             <NewProject />
           </main>
         );
@@ -62,7 +62,7 @@ function NewProject() {
         style={{ flex: 1 }}
       />
       <Button type="submit" variant="filled" loading={create.isPending} disabled={!name.trim()}>
-        Make project
+        Create project
       </Button>
     </form>
   );

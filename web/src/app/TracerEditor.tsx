@@ -23,10 +23,10 @@ export function TracerEditor({ project, onDone }: { project: Project; onDone: ()
       }}
     >
       <TypedColourFields typed={typed} onChange={setTyped} error={change.error?.message} autoFocus />
-      <p className="quiet small">The joints of the strip show it as typed, as rendered, as seen and as written.</p>
+      <p className="quiet small">The discs between the steps show it as typed, rendered, viewed and written.</p>
       <div className="row">
         <Button type="submit" variant="filled" loading={change.isPending}>
-          Carry this colour
+          Use this colour
         </Button>
         <Button onClick={onDone}>Cancel</Button>
       </div>

@@ -17,7 +17,7 @@ export function Tray() {
       <Loaded of={pages}>
         {() =>
           total === 0 ? (
-            <p className="quiet">Nothing is wrong and nothing is doubtful.</p>
+            <p className="quiet">No findings.</p>
           ) : (
             <>
               {found.map((finding) => (

@@ -15,7 +15,7 @@ export function UnloadableRevision({ project }: { project: Project }) {
       <p className="quiet">Nothing is lost. Go back to a revision that loads.</p>
       {project.can_undo && (
         <Button variant="filled" onClick={undo}>
-          Go back one revision
+          Go go back one revision
         </Button>
       )}
       <div style={{ textAlign: 'start' }}>

@@ -2,12 +2,14 @@ import { createBrowserRouter, Navigate } from 'react-router';
 
 import { Broken } from './Broken';
 import { FindingCodes } from './FindingCodes';
+import { Glossary } from './Glossary';
 import { ProjectFrame } from './ProjectFrame';
 import { Projects } from './Projects';
 
 export const router = createBrowserRouter([
   { path: '/', element: <Projects />, errorElement: <Broken /> },
   { path: '/findings', element: <FindingCodes />, errorElement: <Broken /> },
+  { path: '/glossary', element: <Glossary />, errorElement: <Broken /> },
   {
     path: '/p/:slug',
     element: <ProjectFrame />,

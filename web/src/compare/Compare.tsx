@@ -24,7 +24,7 @@ export function Compare() {
           return (
             <Empty>
               <p>There is no render to look at yet.</p>
-              <Button onClick={() => void navigate(`/p/${slug}/scene?part=renders`)}>Bring one in Scene</Button>
+              <Button onClick={() => void navigate(`/p/${slug}/scene?part=renders`)}>Import one in Scene</Button>
             </Empty>
           );
         }
@@ -39,7 +39,7 @@ export function Compare() {
               return (
                 <Empty>
                   <p>This comparison was deleted.</p>
-                  <Button onClick={() => void navigate(`/p/${slug}/compare`)}>Show the present one</Button>
+                  <Button onClick={() => void navigate(`/p/${slug}/compare`)}>Show the current one</Button>
                 </Empty>
               );
             }}

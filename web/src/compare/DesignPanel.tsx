@@ -202,7 +202,7 @@ function Findings({ shown }: { shown: Shown }) {
         <FindingCard key={finding.code} finding={finding} />
       ))}
       {found.data.length === 0 && (
-        <p className="small quiet">It rises all the way, keeps greys neutral and hues in their order.</p>
+        <p className="small quiet">It rises throughout, keeps greys neutral and hues in order.</p>
       )}
     </div>
   );

@@ -42,7 +42,7 @@ export function DesignTable({
     <div className={classes.places}>
       <div className="row" style={{ alignItems: 'flex-end' }}>
         <Select
-          label="Judge it on"
+          label="Preview on"
           data={[
             { value: '', label: typeof first.render === 'string' ? 'the render' : first.render.name },
             ...Object.entries(TEST_PICTURES).map(([value, label]) => ({ value, label })),

@@ -41,12 +41,12 @@ export function LightPlaces({ panes }: { panes: Shown[] }) {
   const number = (value: number | null | undefined, digits = 1) =>
     value === null || value === undefined ? 'beyond' : stops(value, digits);
   return (
-    <div className={classes.places} data-caption="Where the light goes">
+    <div className={classes.places} data-caption="Tone and hue response">
       <div className={classes.plotPair}>
         <TonePlot curves={tones.map(({ data }) => data)} />
         <SaturationPlot curves={tones.map(({ data }) => data)} />
       </div>
-      <table className="list" aria-label="Where the light goes">
+      <table className="list" aria-label="Tone and hue response">
         <thead>
           <tr>
             <th />
@@ -56,7 +56,7 @@ export function LightPlaces({ panes }: { panes: Shown[] }) {
             <th>Black at</th>
             <th>White at</th>
             <th>Range</th>
-            <th>Largest turn of hue</th>
+            <th>Largest hue shift</th>
             <th>Hues out of order</th>
           </tr>
         </thead>
@@ -137,11 +137,11 @@ function HueTable({
   const first = tones.find((tone) => tone && tone.hues.length > 0);
   if (!first) return null;
   return (
-    <table className="list" aria-label="Turn of hues">
+    <table className="list" aria-label="Hue shifts">
       <thead>
         <tr>
           <th />
-          <th>Turn of hue in ICtCp, and white from</th>
+          <th>Hue shift in ICtCp, and white from</th>
           {first.hues.map((hue) => (
             <th key={hue.name}>{hue.name}</th>
           ))}

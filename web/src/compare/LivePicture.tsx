@@ -133,8 +133,8 @@ function wayToScreen(
 function noNumbers({ render }: Shown): string {
   if (typeof render === 'string' || !render.non_finite) return '';
   if (render.non_finite >= 3 * render.width * render.height)
-    return 'Nothing in this picture is a number, so there is nothing to see. Render it again.';
-  return `${render.non_finite.toLocaleString('en')} samples are no number; they are drawn as they fall out`;
+    return 'Every pixel of this picture is NaN or infinite. Render it again.';
+  return `${render.non_finite.toLocaleString('en')} samples are NaN or infinite; they are drawn as the GPU draws them`;
 }
 
 /** The exact picture, drawn by the server. */

@@ -15,7 +15,7 @@ export function ownWords(pane: PaneState, shown: Pick<Shown, 'render' | 'layer'>
     pane.exposure === null ? '' : `${stops(pane.exposure)} stops`,
     pane.working ? `working in ${pane.working}` : '',
   ].filter(Boolean);
-  return parts.length > 0 ? `Of its own: ${parts.join(' · ')}` : '';
+  return parts.length > 0 ? `Pane settings: ${parts.join(' · ')}` : '';
 }
 
 /** What a pane shows otherwise than the others: picture, layer, exposure, working space. */
@@ -40,8 +40,8 @@ export function OwnChoice({
   return (
     <Popover opened={opened} onChange={(open) => !open && close()} width={280} position="top-end" trapFocus returnFocus>
       <Popover.Target>
-        <Button size="xs" aria-label={`Of its own, pane ${number}`} aria-expanded={opened} onClick={toggle} title="Another picture, layer, exposure or working space in this pane alone">
-          Own
+        <Button size="xs" aria-label={`Pane settings, pane ${number}`} aria-expanded={opened} onClick={toggle} title="Another picture, layer, exposure or working space in this pane only">
+          Pane settings
         </Button>
       </Popover.Target>
       <Popover.Dropdown>

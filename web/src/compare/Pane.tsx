@@ -80,7 +80,7 @@ const PaneChoice = memo(function PaneChoice({ index, pane, gone, render, layer, 
       />
       <span className="row" style={{ gap: 4 }}>
         <OwnChoice {...{ number, pane, render, layer }} onChange={(next) => onChange(index, next)} />
-        <Tooltip label={isChosen ? 'This is the project’s view' : 'Make this the project’s view'}>
+        <Tooltip label={isChosen ? 'Project view' : 'Make project view'}>
           <Button
             size="xs"
             variant={isChosen ? 'filled' : 'default'}
@@ -91,14 +91,14 @@ const PaneChoice = memo(function PaneChoice({ index, pane, gone, render, layer, 
               change.mutate({ view: { display, view, look }, message: `View ${view} on ${displayName(display)}` })
             }
           >
-            {isChosen ? 'In use' : 'Use'}
+            {isChosen ? 'Project view' : 'Make project view'}
           </Button>
         </Tooltip>
         {onRemove && (
           <Button
             size="compact-xs"
             variant="subtle"
-            aria-label={`Take pane ${number} away`}
+            aria-label={`Remove pane ${number}`}
             onClick={() => onRemove(index)}
           >
             ×

@@ -116,7 +116,7 @@ export function ProbeTable({
           />
           {held.length > 0 && (
             <Button size="compact-xs" onClick={onClear}>
-              Let go {held.length === 1 ? 'the probe' : `all ${held.length} probes`}
+              Remove {held.length === 1 ? 'the probe' : `all ${held.length} probes`}
             </Button>
           )}
         </div>
@@ -211,7 +211,7 @@ export function ProbeList({
               <td>{pane.in_gamut === null ? '–' : pane.in_gamut ? 'yes' : 'no'}</td>
               <td>
                 {index === 0 && (
-                  <Button size="compact-xs" variant="subtle" aria-label={`Let go probe ${place + 1}`} onClick={() => onRemove(place)}>
+                  <Button size="compact-xs" variant="subtle" aria-label={`Remove probe ${place + 1}`} onClick={() => onRemove(place)}>
                     ×
                   </Button>
                 )}

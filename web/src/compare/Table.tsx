@@ -41,7 +41,7 @@ const MODES = {
   difference: 'Difference',
   sheet: 'All views',
   probes: 'Probes',
-  light: 'Where light goes',
+  light: 'Tone and hue response',
   design: 'Design',
 };
 type Mode = keyof typeof MODES;

@@ -13,8 +13,8 @@ export function AddedViews() {
   const views = (project.data?.setup.added_views ?? []) as AddedView[];
   return (
     <div className="block">
-      <h3>Views of the project’s own</h3>
-      {views.length === 0 && !adding && <p className="quiet small">None yet; the views above come with the config.</p>}
+      <h3>Views added by this project</h3>
+      {views.length === 0 && !adding && <p className="quiet small">None yet. The views above come with the base config.</p>}
       {views.map((view) => (
         <div key={`${view.display} ${view.name}`} className="row spread">
           <span>
@@ -25,11 +25,11 @@ export function AddedViews() {
             onClick={() =>
               propose(
                 { added_views: views.filter((kept) => kept !== view) },
-                `View ${view.name} taken off ${displayName(view.display)}`,
+                `View ${view.name} removed from ${displayName(view.display)}`,
               )
             }
           >
-            Take off
+            Remove
           </Button>
         </div>
       ))}

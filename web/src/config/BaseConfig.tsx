@@ -5,6 +5,7 @@ import { useState } from 'react';
 import { type Schemas, send } from '../api/client';
 import { type Config, useBuiltins, useSlug } from '../api/hooks';
 import { useProposal } from '../shared/proposal';
+import { Term } from '../shared/Term';
 
 /** The config that the project starts from, and ways to start from another. */
 export function BaseConfig({ config }: { config: Config }) {
@@ -12,7 +13,7 @@ export function BaseConfig({ config }: { config: Config }) {
   const { propose } = useProposal();
   const builtins = useBuiltins();
   const [choosing, setChoosing] = useState(false);
-  const startFrom = (base: string, name: string) => propose({ base }, `Start from ${name}`, () => setChoosing(false));
+  const startFrom = (base: string, name: string) => propose({ base }, `Base config ${name}`, () => setChoosing(false));
   const bring = useMutation({
     mutationFn: (file: File) => send<Schemas['Base']>(`/api/v1/projects/${slug}/base`, { file }),
     onSuccess: ({ base, name }) => startFrom(base, name),
@@ -20,7 +21,9 @@ export function BaseConfig({ config }: { config: Config }) {
   const current = builtins.data?.find(({ name }) => name === config.base);
   return (
     <div className="block">
-      <h2>Starts from</h2>
+      <h2>
+        <Term of="Base config" />
+      </h2>
       <p className="mono small" style={{ overflowWrap: 'anywhere' }}>
         {config.base}
       </p>
@@ -50,7 +53,7 @@ export function BaseConfig({ config }: { config: Config }) {
           <FileButton onChange={(file) => file && bring.mutate(file)} accept=".ocio,.ocioz,.zip,.yaml,.yml">
             {(props) => (
               <Button {...props} loading={bring.isPending}>
-                Bring a config
+                Import a config
               </Button>
             )}
           </FileButton>

@@ -30,7 +30,7 @@ export function CompareTwo({ config }: { config: Config }) {
         label: `revision ${revision.number}, ${revision.message}`,
       })),
     },
-    ...(base.startsWith('sha256:') ? [{ group: 'Brought', items: [{ value: base, label: config.base }] }] : []),
+    ...(base.startsWith('sha256:') ? [{ group: 'Imported', items: [{ value: base, label: config.base }] }] : []),
     {
       group: 'Built into the OCIO library',
       items: (builtins.data ?? []).map(({ name }) => ({ value: `builtin:${name}`, label: name })),

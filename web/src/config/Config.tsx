@@ -1,27 +1,27 @@
 import { SegmentedControl } from '@mantine/core';
-import { useState } from 'react';
+import { type ReactNode, useState } from 'react';
 
 import { useConfig, useProject } from '../api/hooks';
 import { Loaded } from '../shared/states';
-import { Additions } from './Additions';
+import { AddedLooks, AddedSpaces } from './Additions';
 import { BaseConfig } from './BaseConfig';
+import { CheckApplication } from './CheckApplication';
 import { CompareTwo } from './CompareTwo';
 import { DisplayTable } from './DisplayTable';
 import { Export } from './Export';
-import { Follow } from './Follow';
-import { InUse } from './InUse';
 import { ProposalProvider } from '../shared/proposal';
 import { ProposedChange } from '../shared/ProposedChange';
-import { Rest } from './Rest';
+import { RemoveUnused } from './RemoveUnused';
 import { Revisions } from './Revisions';
 import { RoleTable } from './RoleTable';
+import { RulesLooksVariables } from './RulesLooksVariables';
 import { SpaceFacts } from './SpaceFacts';
 import { SpaceTable } from './SpaceTable';
 import { TargetVersion } from './TargetVersion';
-import { Trim } from './Trim';
+import { TraceColour } from './TraceColour';
 import { WorkingSpace } from './WorkingSpace';
 
-const LISTS = ['Spaces', 'Roles', 'Views', 'Rest', 'Added', 'Follow', 'Trim', 'Compare two', 'In use?'] as const;
+const LISTS = ['Spaces', 'Displays and views', 'Roles, rules, looks', 'Trace a colour', 'Compare and clean up'] as const;
 
 /** The project's config: what it starts from, what was decided, what it holds, and its export. */
 export function Config() {
@@ -51,15 +51,34 @@ export function Config() {
                 data={[...LISTS]}
                 style={{ alignSelf: 'flex-start', flex: 'none' }}
               />
-              {list === 'Spaces' && <SpaceTable config={data} selected={space?.name} onSelect={setSelected} />}
-              {list === 'Roles' && <RoleTable config={data} />}
-              {list === 'Views' && <DisplayTable config={data} />}
-              {list === 'Rest' && <Rest config={data} />}
-              {list === 'Added' && <Additions />}
-              {list === 'Follow' && <Follow />}
-              {list === 'Trim' && <Trim />}
-              {list === 'Compare two' && <CompareTwo config={data} />}
-              {list === 'In use?' && <InUse config={data} />}
+              {list === 'Spaces' && (
+                <>
+                  <SpaceTable config={data} selected={space?.name} onSelect={setSelected} />
+                  <AddedSpaces />
+                </>
+              )}
+              {list === 'Displays and views' && <DisplayTable config={data} />}
+              {list === 'Roles, rules, looks' && (
+                <>
+                  <RoleTable config={data} />
+                  <AddedLooks />
+                  <RulesLooksVariables config={data} />
+                </>
+              )}
+              {list === 'Trace a colour' && <TraceColour />}
+              {list === 'Compare and clean up' && (
+                <>
+                  <Titled title="Compare two configs">
+                    <CompareTwo config={data} />
+                  </Titled>
+                  <Titled title="Remove unused">
+                    <RemoveUnused />
+                  </Titled>
+                  <Titled title="Check in an application">
+                    <CheckApplication config={data} />
+                  </Titled>
+                </>
+              )}
             </section>
             <section className="column" aria-label="Selected space and export">
               <Export config={data} />
@@ -70,5 +89,14 @@ export function Config() {
         );
       }}
     </Loaded>
+  );
+}
+
+function Titled({ title, children }: { title: string; children: ReactNode }) {
+  return (
+    <section className="block" aria-label={title}>
+      <h2>{title}</h2>
+      {children}
+    </section>
   );
 }

@@ -87,7 +87,7 @@ function Row({ revision }: { revision: Revision }) {
           onClick={() => goTo.mutate(revision.number)}
           disabled={goTo.isPending}
         >
-          Go to {revision.number}
+          Make {revision.number} current
         </Button>
       )}
     </div>

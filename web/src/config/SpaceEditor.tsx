@@ -24,7 +24,7 @@ export function SpaceEditor({ space }: { space: Space }) {
     <>
       {!open && (
         <div className="row">
-          <Button onClick={() => setOpen(true)}>Name and describe it otherwise</Button>
+          <Button onClick={() => setOpen(true)}>Rename and describe</Button>
           {edit && (
             <Button onClick={() => propose({ space_edits: others }, `${edit.space} as in the base config`)}>
               As it was: {edit.space}

@@ -1,7 +1,7 @@
 import { SegmentedControl, Select, TextInput } from '@mantine/core';
 import { useState } from 'react';
 
-import type { Config } from '../api/hooks';
+import { type Config, useProject } from '../api/hooks';
 import { counted } from '../shared/marks';
 import classes from './Config.module.css';
 
@@ -39,6 +39,8 @@ export function SpaceTable({
   const [category, setCategory] = useState<string | null>(null);
   const [use, setUse] = useState<string | null>(null);
   const used = new Set(config.used_spaces);
+  const project = useProject();
+  const added = new Set(project.data?.setup.added_spaces?.map(({ name }) => name));
   const categories = [...new Set(config.spaces.flatMap((space) => space.categories))].sort();
   const named = (space: Space) =>
     [space.name, space.interop_id, ...space.aliases].some((text) => text.toLowerCase().includes(sought.toLowerCase()));
@@ -77,7 +79,7 @@ export function SpaceTable({
           {shown.length} of {counted(config.spaces.length, 'space')}
         </span>
       </div>
-      {shown.length === 0 && <p className="quiet">No space fits. Try fewer letters, or take a filter off.</p>}
+      {shown.length === 0 && <p className="quiet">No space matches. Try fewer letters, or clear a filter.</p>}
       {shown.length > 0 && (
         <table className="list picking">
           <thead>
@@ -95,6 +97,7 @@ export function SpaceTable({
                     {space.name}
                   </button>
                   {used.has(space.name) && <span className="quiet small"> in use</span>}
+                  {added.has(space.name) && <span className="quiet small"> added here</span>}
                 </td>
                 <td className="quiet">{space.encoding}</td>
                 <td className="mono small quiet">{space.interop_id}</td>

@@ -2,6 +2,7 @@ import { Select } from '@mantine/core';
 
 import { type Config, useProject, useStations, useViewFamilies } from '../api/hooks';
 import { useProposal } from '../shared/proposal';
+import { Term } from '../shared/Term';
 
 /** The oldest OCIO that must read the config. */
 export function TargetVersion({ config }: { config: Config }) {
@@ -15,7 +16,9 @@ export function TargetVersion({ config }: { config: Config }) {
     .sort((one, other) => one.localeCompare(other, 'en', { numeric: true }))[0];
   return (
     <div className="block">
-      <h2>Written for</h2>
+      <h2>
+        <Term of="Target OCIO version" />
+      </h2>
       <Select
         aria-label="OCIO version"
         data={[
@@ -33,7 +36,7 @@ export function TargetVersion({ config }: { config: Config }) {
       />
       <p className="quiet small">
         {oldest
-          ? `Your oldest application reads OCIO ${oldest}. What an older version cannot hold is shown before it is saved.`
+          ? `Your oldest application loads OCIO ${oldest}. What an older version cannot hold is shown before it is saved.`
           : 'Choose what your oldest application reads. What that cannot hold is shown before it is saved.'}
       </p>
     </div>

@@ -1,6 +1,7 @@
 import { type Config, useProject } from '../api/hooks';
 import classes from './Config.module.css';
 import { useProposal } from '../shared/proposal';
+import { Term } from '../shared/Term';
 
 /** The space that light is computed in, chosen among the config's scene-linear ones. */
 export function WorkingSpace({ config }: { config: Config }) {
@@ -9,8 +10,10 @@ export function WorkingSpace({ config }: { config: Config }) {
   const chosen = proposed?.parts.working_space ?? project.data?.setup.working_space;
   return (
     <div className="block">
-      <h2 id="working-space">Working space</h2>
-      <p className="quiet small">Light is computed in it: role scene_linear, for every application.</p>
+      <h2 id="working-space">
+        <Term of="Working space" />
+      </h2>
+      <p className="quiet small">Rendering and compositing space: role scene_linear, in every application.</p>
       <div role="radiogroup" aria-labelledby="working-space">
         {config.working_spaces.map((space) => (
           <button

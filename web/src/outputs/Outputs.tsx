@@ -43,7 +43,7 @@ export function Outputs() {
             listed.length === 0 ? (
               <Empty>
                 <p>Outputs are made from a render.</p>
-                <Button onClick={() => void navigate(`/p/${slug}/scene`)}>Bring one in Scene</Button>
+                <Button onClick={() => void navigate(`/p/${slug}/scene`)}>Import one in Scene</Button>
               </Empty>
             ) : (
               <OutputForm renders={listed} onMade={setChosen} />
@@ -56,7 +56,7 @@ export function Outputs() {
         <Loaded of={outputs}>
           {(listed) =>
             listed.length === 0 ? (
-              <Empty>Nothing has left the project yet. Make a still or a hand-off file.</Empty>
+              <Empty>No outputs yet.</Empty>
             ) : (
               <table className="list picking">
                 <thead>

@@ -45,7 +45,7 @@ export function Colours({ parts }: { parts: ReactNode }) {
             <FileButton onChange={(file) => file && bring.mutate(file)} accept=".csv,.json">
               {(props) => (
                 <Button {...props} size="xs" loading={bring.isPending} title="Swatches, or a chart’s reference values">
-                  Bring a file
+                  Import a file
                 </Button>
               )}
             </FileButton>

@@ -12,9 +12,9 @@ import classes from './Scene.module.css';
 const MOST_STOPS = 8;
 const MARKS = {
   none: 'No marks',
-  flat: 'Flat light',
+  flat: 'Clipped',
   negative: 'Negative',
-  'not-finite': 'Not a number',
+  'not-finite': 'NaN or infinite',
 };
 type Mark = keyof typeof MARKS;
 
@@ -46,7 +46,7 @@ export function LightCheck({ render }: { render: Render }) {
   return (
     <div className="block">
       <div className="row spread wrap">
-        <h2>Is the light still there?</h2>
+        <h2>Clipping check</h2>
         <Segments
           aria-label="What to mark"
           value={mark}

@@ -44,7 +44,7 @@ export function Meanings({
           </span>
           {onTake && !meaning.reason && (
             <Button size="compact-xs" onClick={() => onTake(numbers(meaning.light))}>
-              Take
+              Use
             </Button>
           )}
         </div>

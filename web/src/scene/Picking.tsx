@@ -99,7 +99,7 @@ export function Picking({ onPick }: { onPick: (typed: Partial<Typed>) => void })
               size="compact-xs"
               onClick={() => onPick({ space: working, unit: 'unit', text: numbers(probe.data.light) })}
             >
-              Take
+              Use
             </Button>
           </div>
           <div className="row spread">
@@ -114,7 +114,7 @@ export function Picking({ onPick }: { onPick: (typed: Partial<Typed>) => void })
                 size="compact-xs"
                 onClick={() => onPick({ space: displaySpace, unit: 'unit', text: numbers(shown) })}
               >
-                Take
+                Use
               </Button>
             )}
           </div>

@@ -46,7 +46,7 @@ export function References({ onTake }: { onTake: (reference: Schemas['Reference'
                 <td className="mono small">{figures(reference.working)}</td>
                 <td>
                   <Button size="compact-xs" onClick={() => onTake(reference)}>
-                    Take
+                    Use
                   </Button>
                 </td>
               </tr>

@@ -34,7 +34,7 @@ export function RenderFacts({ render }: { render: Render }) {
       ))}
       <SpaceSelect
         label="Read as"
-        description={`Told by: ${render.told_by}`}
+        description={`Detected from: ${render.told_by}`}
         value={render.space}
         disabled={change.isPending}
         onChange={(space) => space && change.mutate({ space })}
@@ -66,7 +66,7 @@ export function RenderFacts({ render }: { render: Render }) {
           Compare views on it
         </Button>
         <Button variant="subtle" loading={remove.isPending} onClick={() => remove.mutate(undefined)}>
-          Take off the list
+          Remove
         </Button>
       </div>
     </>

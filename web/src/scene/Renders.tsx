@@ -25,7 +25,7 @@ export function Renders({ parts }: { parts: ReactNode }) {
           >
             {(props) => (
               <Button {...props} size="xs" loading={bring.isPending}>
-                Bring a render
+                Import a render
               </Button>
             )}
           </FileButton>
@@ -33,7 +33,7 @@ export function Renders({ parts }: { parts: ReactNode }) {
         <Loaded of={renders}>
           {(listed) =>
             listed.length === 0 ? (
-              <Empty>No renders yet. Bring an EXR, or render the rig, to compare views on it.</Empty>
+              <Empty>No renders yet. Import an EXR, or render the rig, to compare views on it.</Empty>
             ) : (
               <>
                 <div className={classes.renders}>
@@ -57,7 +57,7 @@ export function Renders({ parts }: { parts: ReactNode }) {
                         </span>
                         <br />
                         <span className="quiet small">
-                          read as <span className="mono">{item.space}</span>, told by {item.told_by}
+                          read as <span className="mono">{item.space}</span>, detected from {item.told_by}
                         </span>
                       </span>
                     </button>

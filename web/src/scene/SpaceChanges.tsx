@@ -101,9 +101,9 @@ export function SpaceChanges({ space }: { space: string }) {
           ))}
         </tbody>
       </table>
-      <h3>{textures.length > 0 ? `${counted(textures.length, 'texture')} read otherwise` : 'Textures'}</h3>
+      <h3>{textures.length > 0 ? `${counted(textures.length, 'texture')} read differently` : 'Textures'}</h3>
       {textures.length > 0 ? (
-        <ChangeList changes={textures} label="Textures read otherwise" />
+        <ChangeList changes={textures} label="Textures read differently" />
       ) : (
         <p className="quiet small">
           Every texture stays in the space it is read in; only what it is converted to is another.

@@ -23,7 +23,7 @@ export function SpectralReference({ exposure }: { exposure: number }) {
   const spaces = spectral.data?.spaces ?? [];
   return (
     <div className="block">
-      <h2>Nearest to spectra?</h2>
+      <h2>Spectral reference</h2>
       {running ? (
         <Progressing share={running.share} doing={running.message || 'Waiting'} onCancel={() => cancel.mutate(running.id)} />
       ) : spaces.length === 0 ? (

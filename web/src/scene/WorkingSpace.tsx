@@ -34,7 +34,7 @@ export function WorkingSpace({ parts }: { parts: ReactNode }) {
         {parts}
         <ProposedChange />
         <Select
-          label="Look at"
+          label="Try another space"
           description={`The project works in ${current}. Nothing is switched by looking; a space of your own is defined in the Config step.`}
           data={config.data?.working_spaces ?? []}
           value={space}

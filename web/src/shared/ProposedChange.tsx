@@ -13,7 +13,7 @@ import { Replacements } from './Replacements';
 
 type Preview = Schemas['ChangePreview'];
 
-const REDEFINED = 'defined otherwise';
+const REDEFINED = 'defined differently';
 
 /** The change that is proposed: what it would do, and whether it is saved. */
 export function ProposedChange() {
@@ -63,7 +63,7 @@ function Panel({ proposed }: { proposed: Proposed }) {
       <div className="row spread">
         <h3>Proposed: {proposed.message}</h3>
         <span className="quiet small">
-          <Key>Esc</Key> drops it
+          <Key>Esc</Key> discards it
         </span>
       </div>
       <div className="row" style={{ alignItems: 'flex-end' }}>
@@ -117,7 +117,7 @@ function Consequences({ preview, version }: { preview: Preview; version: SetupPa
       {textures.length > 0 && (
         <>
           <p>{counted(preview.files, 'texture')} would be read in another space:</p>
-          <ChangeList changes={textures} of={preview.files} label="Textures read otherwise" />
+          <ChangeList changes={textures} of={preview.files} label="Textures read differently" />
         </>
       )}
       {preview.compared < preview.files && (

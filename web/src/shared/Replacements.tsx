@@ -12,7 +12,7 @@ type Version = Exclude<NonNullable<SetupParts['target_version']>, ''>;
 
 const FATES: { fate: Replacement['fate']; title: string }[] = [
   { fate: 'left out', title: 'Left out' },
-  { fate: 'baked', title: 'Baked into LUTs, about the same' },
+  { fate: 'baked', title: 'Baked into LUTs; the difference is shown' },
   { fate: 'exact', title: 'Written with plain operations, the same colours' },
 ];
 

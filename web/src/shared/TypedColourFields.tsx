@@ -55,7 +55,7 @@ export function TypedColourFields({
           styles={{ input: { fontFamily: 'var(--mono)' } }}
         />
         <Select
-          label="Unit"
+          label="Notation"
           w={118}
           comboboxProps={IN_PLACE}
           allowDeselect={false}

@@ -3,7 +3,7 @@ import { Select } from '@mantine/core';
 import { useConfig, type ViewChoice } from '../api/hooks';
 import { displayName } from './colour';
 
-const OWN_LOOK = 'own look';
+const OWN_LOOK = 'look of the view';
 
 interface Props {
   choice: ViewChoice;

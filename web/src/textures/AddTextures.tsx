@@ -68,7 +68,7 @@ export function FolderInPlace({ onClose }: { onClose: () => void }) {
     >
       <TextInput
         label="Folder on the machine that runs Saltwort"
-        description="Its pictures are measured and shown, and stay where they are. Look again when they have changed."
+        description="Its pictures are measured and shown, and stay where they are. Rescan when they have changed."
         placeholder="/shows/lantern_quay/textures"
         value={place}
         onChange={(event) => setPlace(event.currentTarget.value)}

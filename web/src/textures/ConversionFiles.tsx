@@ -44,7 +44,7 @@ export function ConversionFiles({ conversion, onRemoved }: { conversion: Schemas
           loading={remove.isPending}
           onClick={() => remove.mutate(undefined, { onSuccess: onRemoved })}
         >
-          {conversion.place ? 'Take off the list' : 'Throw away'}
+          {conversion.place ? 'Remove' : 'Delete'}
         </Button>
       </div>
       <table className="list" aria-label="Converted files">
@@ -69,10 +69,10 @@ export function ConversionFiles({ conversion, onRemoved }: { conversion: Schemas
                   <td className="mono small" style={{ overflowWrap: 'anywhere' }}>
                     <span title={target}>{baseName(target)}</span>
                     {figures.hidden > 0 && (
-                      <div className="quiet">{part(figures.hidden, figures.samples)} colour under alpha 0 not kept as light</div>
+                      <div className="quiet">{part(figures.hidden, figures.samples)} colour under alpha 0 is lost</div>
                     )}
                     {figures.not_finite > 0 && (
-                      <div className="quiet">{figures.not_finite.toLocaleString()} values that are no numbers became black or white</div>
+                      <div className="quiet">{figures.not_finite.toLocaleString()} NaN and infinite values became black or white</div>
                     )}
                   </td>
                   <td className="mono small">{figures.largest_error.toPrecision(2)}</td>

@@ -163,7 +163,7 @@ function Page({ offered, workingSpace }: { offered: Schemas['Choices']; workingS
           <Empty>
             <p>There is nothing to convert yet.</p>
             <Button component={Link} to={`/p/${slug}/textures`}>
-              Bring textures
+              Add textures
             </Button>
           </Empty>
         ) : (

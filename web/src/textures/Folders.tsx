@@ -29,10 +29,10 @@ export function Folders() {
           </p>
           <div className="row">
             <Button size="compact-xs" onClick={() => again.mutate(id)} loading={again.isPending && again.variables === id}>
-              Look again
+              Rescan
             </Button>
-            <Button size="compact-xs" variant="subtle" onClick={() => letGo.mutate(id)} title="Its textures stay in the project">
-              Let go
+            <Button size="compact-xs" variant="subtle" onClick={() => letGo.mutate(id)} title="Unlink the folder; its textures stay in the project">
+              Unlink
             </Button>
           </div>
         </div>

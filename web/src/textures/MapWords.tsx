@@ -16,7 +16,7 @@ export function MapWords({ kinds }: { kinds: Config['map_kinds'] }) {
   );
   return (
     <details className={classes.words}>
-      <summary>Words that tell a map kind</summary>
+      <summary>Map kind words</summary>
       <WordsForm key={JSON.stringify(saved)} kinds={kinds} saved={saved} />
     </details>
   );

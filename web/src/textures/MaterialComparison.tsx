@@ -15,7 +15,7 @@ export function MaterialComparison({ rows, onClose }: { rows: Schemas['Disagreem
       <p role="status">
         {others === 0
           ? `It reads ${counted(rows.length, 'file')} as this project does.`
-          : `${others} of ${counted(rows.length, 'file')} read otherwise, or cannot be compared.`}
+          : `${others} of ${counted(rows.length, 'file')} read differently, or cannot be compared.`}
       </p>
       <table className="list" aria-label="Document and rules">
         <thead>

@@ -11,7 +11,7 @@ const SEEN = 0.5;
 export function PlanTable({ plan }: { plan: Schemas['Plan'] }) {
   return (
     <>
-      <h2>What it would do</h2>
+      <h2>Preview</h2>
       <p role="status">
         {counted(plan.count - plan.refused, 'file')}, up to {megabytes(plan.bytes)} of the {megabytes(plan.bytes_free)} that are
         free. {plan.clipped > 0 && `${plan.clipped.toLocaleString()} with values that clip. `}
@@ -19,7 +19,7 @@ export function PlanTable({ plan }: { plan: Schemas['Plan'] }) {
         {plan.refused > 0 && `${plan.refused.toLocaleString()} cannot be converted.`}
       </p>
       <p className="quiet small">
-        Told from a sample of each file’s pixels; every number is read back afterwards.
+        Estimated from a sample of each file’s pixels; every number is checked after writing.
         {plan.files.length < plan.count && ` These ${plan.files.length} lose most.`}
       </p>
       <table className="list" aria-label="Plan">
@@ -79,8 +79,8 @@ export function PlanTable({ plan }: { plan: Schemas['Plan'] }) {
 /** What else does not come through as it is, in sentences. */
 function losses(file: Planned) {
   const said = [...file.notes];
-  if (file.hidden) said.push(`Colour under alpha 0 is not kept as light: ${percent(file.hidden)} of the samples.`);
-  if (file.not_finite) said.push(`Values that are no numbers become black or white: ${percent(file.not_finite)} of the samples.`);
+  if (file.hidden) said.push(`Colour under alpha 0 is lost: ${percent(file.hidden)} of the samples.`);
+  if (file.not_finite) said.push(`NaN and infinite values become black or white: ${percent(file.not_finite)} of the samples.`);
   return said;
 }
 

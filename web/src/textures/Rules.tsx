@@ -138,7 +138,7 @@ export function Rules({ onRunAgain }: { onRunAgain: () => void }) {
       ) : (
         <div className="row">
           <Button onClick={() => setEditing('new')}>Add rule</Button>
-          <Button onClick={onRunAgain}>Run again</Button>
+          <Button onClick={onRunAgain}>Apply again</Button>
           {!rules.some((rule) => rule.kind === 'space_in_path') && (
             <Button onClick={() => save([...rules, PATH_SEARCH], 'Rule “Space in the path” added')}>
               Space in path

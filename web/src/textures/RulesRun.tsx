@@ -25,7 +25,7 @@ export function RulesRun({ ids, onClose }: { ids: number[]; onClose: () => void 
   });
   const data = preview.data;
   return (
-    <section className="card chosen block" aria-label="Rules run again">
+    <section className="card chosen block" aria-label="Rules applied again">
       <div className="row spread">
         <h3>Rules on {counted(data?.asked ?? ids.length, 'file')}</h3>
         <Button size="compact-xs" onClick={onClose}>
@@ -34,18 +34,18 @@ export function RulesRun({ ids, onClose }: { ids: number[]; onClose: () => void 
       </div>
       {preview.isPending && (
         <p role="status" className="row quiet">
-          <Loader size="xs" color="neutral" /> Asking the rules …
+          <Loader size="xs" color="neutral" /> Applying the rules …
         </p>
       )}
       {preview.error && <p role="alert">{preview.error.message}</p>}
-      {data?.pins === 0 && <p>None of them is pinned: each is read as the rules say already.</p>}
+      {data?.pins === 0 && <p>None of them is set by hand: each already follows the rules.</p>}
       {data !== undefined && data.pins > 0 && (
         <>
           <p>
-            {counted(data.pins, 'pin')} would be taken away
-            {data.files === 0 ? ', and every file still read in the same space.' : ', and these read otherwise:'}
+            {counted(data.pins, 'file')} would follow the rules again
+            {data.files === 0 ? ', and every file still read in the same space.' : ', and these read differently:'}
           </p>
-          <ChangeList changes={data.textures} of={data.files} label="Files read otherwise" />
+          <ChangeList changes={data.textures} of={data.files} label="Files read differently" />
           {data.new_findings.map((finding) => (
             <FindingLine key={finding.code + finding.subject} finding={finding} word="new" />
           ))}
@@ -54,9 +54,9 @@ export function RulesRun({ ids, onClose }: { ids: number[]; onClose: () => void 
           ))}
           <div className="row">
             <Button variant="filled" loading={isPending} onClick={() => pin(pinned, '', '', onClose)}>
-              Take {counted(data.pins, 'pin')} away
+              Back to the rules
             </Button>
-            <Button onClick={onClose}>Leave them</Button>
+            <Button onClick={onClose}>Cancel</Button>
           </div>
         </>
       )}

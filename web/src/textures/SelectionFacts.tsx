@@ -39,19 +39,19 @@ export function SelectionFacts({
       )}
       <form
         className="block"
-        aria-label="Pin all"
+        aria-label="Set all by hand"
         onSubmit={(event) => {
           event.preventDefault();
           if (space && found) pin(found.chosen, space, note);
         }}
       >
-        <SpaceSelect label="Pin all to" placeholder="Choose a space" value={space} onChange={setSpace} />
-        <TextInput label="Why they are pinned" value={note} onChange={(event) => setNote(event.currentTarget.value)} />
+        <SpaceSelect label="Set all to" placeholder="Choose a space" value={space} onChange={setSpace} />
+        <TextInput label="Reason" value={note} onChange={(event) => setNote(event.currentTarget.value)} />
         <div className="row">
           <Button type="submit" variant="filled" disabled={!space || !found} loading={isPending}>
-            Pin {count} files
+            Set {count} files
           </Button>
-          <Button onClick={onRunRules}>Run rules again</Button>
+          <Button onClick={onRunRules}>Apply rules again</Button>
         </div>
       </form>
       <Counts title="Read as" choices={found?.spaces} />
@@ -64,7 +64,7 @@ export function SelectionFacts({
           onClick={() => remove.mutate(undefined, { onSuccess: onRemoved })}
           loading={remove.isPending}
         >
-          Take out of the project
+          Remove
         </Button>
       </div>
     </>

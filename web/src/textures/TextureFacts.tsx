@@ -14,6 +14,7 @@ import { Loaded } from '../shared/states';
 import { reasonWord } from './reason';
 import { useRemove } from './SelectionFacts';
 import classes from './Textures.module.css';
+import { Term } from '../shared/Term';
 
 type Detail = Schemas['TextureDetail'];
 
@@ -60,8 +61,10 @@ export function TextureFacts({ texture }: { texture: Texture }) {
 export function MapKind({ detail }: { detail: Detail }) {
   return (
     <div className="block">
-      <h3>Map kind</h3>
-      <p>{detail.kind ? `${detail.kind.label}, told by “${detail.kind_word}”` : 'Not told: no map word stands in the name.'}</p>
+      <h3>
+        <Term of="Map kind" />
+      </h3>
+      <p>{detail.kind ? `${detail.kind.label}, detected from “${detail.kind_word}”` : 'Not detected: no map word in the name.'}</p>
       {detail.packed.length > 0 && (
         <p className="quiet small">
           {detail.packed.map((holds, number) => `${['Red', 'green', 'blue', 'alpha'][number]}: ${holds}`).join(', ')}
@@ -75,7 +78,9 @@ export function MapKind({ detail }: { detail: Detail }) {
 export function Testimony({ detail }: { detail: Pick<Detail, 'evidence' | 'verdict'> }) {
   return (
     <div className="block">
-      <h3>Suggested space</h3>
+      <h3>
+        <Term of="Suggested space" />
+      </h3>
       <Suggestion verdict={detail.verdict} />
       <ul className={classes.evidence} aria-label="Evidence">
         {detail.evidence.map((piece) => (
@@ -106,7 +111,7 @@ function Suggestion({ verdict: { space, confidence, holds, candidates, question 
       </p>
     );
   }
-  if (candidates.length === 0) return <p>No suggestion: nothing in the file tells.</p>;
+  if (candidates.length === 0) return <p>No suggestion: nothing in the file says which space.</p>;
   return (
     <>
       <p>{candidates.length > 1 ? 'Undecided. It may hold:' : 'It likely holds:'}</p>
@@ -185,8 +190,8 @@ export function Pin({ detail }: { detail: Detail }) {
     <div className="block">
       <SpaceSelect
         ref={select}
-        label={pinned ? (detail.pin_author ? `Pinned by ${detail.pin_author} to` : 'Pinned to') : `Read as, by ${reasonWord(detail.assignment)}`}
-        description={pinned ? undefined : 'Choosing another space pins it; rules no longer touch it.'}
+        label={pinned ? (detail.pin_author ? `Set by hand, by ${detail.pin_author}` : 'Set by hand') : `Read as, by ${reasonWord(detail.assignment)}`}
+        description={pinned ? undefined : 'Choosing another space sets it by hand; rules no longer apply.'}
         value={detail.assignment.space}
         disabled={change.isPending}
         onChange={(space) => space && change.mutate({ space, note })}
@@ -194,14 +199,14 @@ export function Pin({ detail }: { detail: Detail }) {
       {pinned ? (
         <div className="row" style={{ alignItems: 'flex-end' }}>
           <TextInput
-            label="Why it is pinned"
+            label="Reason"
             value={note}
             onChange={(event) => setNote(event.currentTarget.value)}
             onBlur={() => note !== detail.pin_note && change.mutate({ space: detail.assignment.space, note })}
             style={{ flex: 1 }}
           />
           <Button onClick={() => change.mutate({ space: '', note: '' })} loading={change.isPending}>
-            Unpin
+            Back to the rules
           </Button>
         </div>
       ) : (
@@ -210,7 +215,7 @@ export function Pin({ detail }: { detail: Detail }) {
             onClick={() => change.mutate({ space: detail.assignment.space, note })}
             loading={change.isPending}
           >
-            Pin as it is
+            Set by hand as it is
           </Button>
         </div>
       )}
@@ -225,7 +230,7 @@ export function Why({ detail }: { detail: Detail }) {
   return (
     <div className="block">
       <h3>Why this space</h3>
-      {reason.kind === 'pin' && <p className="small">Pinned by {detail.pin_author || 'hand'}. Without the pin:</p>}
+      {reason.kind === 'pin' && <p className="small">Set by {detail.pin_author || 'hand'}. Without that:</p>}
       <ol className={classes.why} aria-label="Rules in order">
         {detail.why.map((trace) => {
           const isLast = trace === detail.why.at(-1);
@@ -254,7 +259,7 @@ function Remove({ texture }: { texture: Texture }) {
   return (
     <div>
       <Button variant="subtle" size="compact-xs" onClick={() => remove.mutate(undefined)} loading={remove.isPending}>
-        Take out of the project
+        Remove
       </Button>
     </div>
   );

@@ -156,7 +156,7 @@ function FoundRow({ texture, index, selection, inSet }: FoundProps & { inSet: bo
         )}
       </div>
       <span role="gridcell" className={texture.kind ? '' : 'quiet'} title={texture.kind_word && `by “${texture.kind_word}”`}>
-        {texture.kind?.label ?? 'not told'}
+        {texture.kind?.label ?? 'not detected'}
       </span>
       <span role="gridcell">{texture.assignment.space}</span>
       <span role="gridcell" className="quiet">
@@ -179,7 +179,7 @@ function FoundCell({ texture, index, selection }: FoundProps) {
       role="row"
       aria-selected={selection.ids.has(texture.id)}
       className={classes.cell}
-      title={`${texture.path}\n${texture.kind?.label ?? 'map kind not told'}, by ${reasonWord(texture.assignment)}`}
+      title={`${texture.path}\n${texture.kind?.label ?? 'map kind not detected'}, by ${reasonWord(texture.assignment)}`}
       onClick={(event) => selection.click(index, texture, event)}
       onDoubleClick={() => void navigate(String(texture.id))}
     >

@@ -119,7 +119,7 @@ export function Textures() {
                   </Empty>
                 ) : list.total === 0 ? (
                   <Empty>
-                    <p>None of the {list.every.toLocaleString('en-GB')} files is like that.</p>
+                    <p>None of the {list.every.toLocaleString('en-GB')} files match.</p>
                     <Button onClick={() => setFilters(NO_FILTERS)}>Show all</Button>
                   </Empty>
                 ) : (

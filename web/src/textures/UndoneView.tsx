@@ -66,7 +66,7 @@ function Undone({ texture, version, choice }: { texture: Texture; version: numbe
           onClick={() => read.mutate(undefined)}
           loading={read.isPending}
         >
-          Pin it to this view, undone
+          Read it through the inverse of this view
         </Button>
       </div>
     </div>

@@ -42,7 +42,7 @@ function offerUndo(count: number, space: string, undo: () => void) {
   const id = `pins-${Date.now()}`;
   const message = (
     <>
-      {space ? `${count} files are pinned to ${space}. ` : `${count} pins are taken away. `}
+      {space ? `${count} files set to ${space}. ` : `${count} files follow the rules again. `}
       <Button
         size="compact-xs"
         onClick={() => {
@@ -50,7 +50,7 @@ function offerUndo(count: number, space: string, undo: () => void) {
           notifications.hide(id);
         }}
       >
-        Put back as they were
+        Undo
       </Button>
     </>
   );

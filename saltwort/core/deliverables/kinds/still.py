@@ -48,7 +48,7 @@ class Still(Deliverable[StillSettings]):
     def facts(self, config: ocio.Config, settings: StillSettings) -> Facts:
         return {
             "view": f"{settings.view.view} on {settings.view.display}",
-            "look": settings.view.look or "the view's own",
+            "look": settings.view.look or "look of the view",
             "exposure": f"{settings.exposure:+.2f} stops",
             "samples": f"{settings.bits}-bit",
         }

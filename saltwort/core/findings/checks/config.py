@@ -127,7 +127,7 @@ def same_space_twice(subjects: Subjects) -> Iterator[Problem]:
         yield Problem(
             names[0],
             "Same space under two names",
-            f"{_and(names)} convert every colour alike. Two names for one thing end in two settings; trim all but one.",
+            f"{_and(names)} convert every colour alike. Two names for one space lead to two settings; keep one.",
         )
 
 
@@ -143,7 +143,7 @@ def same_view_twice(subjects: Subjects) -> Iterator[Problem]:
         yield Problem(
             alike[0],
             "Same view under two names",
-            f"{_and(alike)} show the same picture on {_and(shown_on)}. Whoever compares them compares nothing.",
+            f"{_and(alike)} show the same picture on {_and(shown_on)}. Comparing them shows no difference.",
         )
 
 
@@ -155,8 +155,8 @@ def lut_missing(subjects: Subjects) -> Iterator[Problem]:
             yield Problem(
                 name,
                 "LUT missing",
-                f"It needs “{match[1] or match[2]}”, which is not in the config's archive. Bring the config as a zip "
-                "with its LUT folders, or trim this away.",
+                f"It needs “{match[1] or match[2]}”, which is not in the config's archive. Import the config as a zip "
+                "with its LUT folders, or remove this.",
             )
 
 
@@ -165,7 +165,7 @@ def cannot_be_computed(subjects: Subjects) -> Iterator[Problem]:
     """A space or view cannot be computed at all: it refers to itself, or to something that is not there."""
     for name, error in _failures(subjects.config):
         if not re.search(r"could not be located|transform file '", error):
-            yield Problem(name, "Cannot be computed", f"{error} Trim it away, or mend the source config.")
+            yield Problem(name, "Cannot be computed", f"{error} Remove it, or fix the source config.")
 
 
 @check("config.not-archivable", NOTE)
@@ -187,11 +187,15 @@ def replaced_for_target(subjects: Subjects) -> Iterator[Problem]:
     """The target version cannot hold a part of the config, which is baked into a LUT or left out."""
     for part in subjects.replacements:
         if part.fate in (BAKED, LEFT_OUT):
-            became = "It is baked into a LUT, and only about the same." if part.fate == BAKED else "It is left out."
+            became = (
+                "It is baked into a LUT; Hand-offs shows the difference in ΔE."
+                if part.fate == BAKED
+                else "It is left out."
+            )
             yield Problem(
                 f"{part.what} {part.name}",
                 f"OCIO {subjects.setup.target_version} cannot hold this",
-                f"Lacking: {part.why} {became} Choose a newer target version once every application reads it.",
+                f"Missing: {part.why} {became} Choose a newer target version once every application reads it.",
             )
 
 

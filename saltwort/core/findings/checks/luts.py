@@ -53,7 +53,7 @@ def out_of_range(subjects: Subjects) -> Iterator[Problem]:
         if used.on_light and _cuts_above_white(subjects.config, used.file):
             yield Problem(
                 used.user,
-                "LUT cuts light off",
+                "LUT clips light",
                 f"“{used.file.getSrc()}” is given scene light, and gives the same for 1 and for 16: all highlights "
                 "become one. Use it on a logarithm: give the look a log process space, or put a log curve before it.",
             )

@@ -25,9 +25,9 @@ def clipped_light(subjects: Subjects) -> Iterator[Problem]:
         if _is(texture, "environment") and peak is not None and peak <= ABOVE_ONE:
             yield Problem(
                 texture.path,
-                "Light is cut off",
+                "Clipped light",
                 f"Its brightest value is {peak:.3g}. A sky has a sun thousands of times as bright: lit by this, "
-                "shadows are faint and highlights grey. Bring the HDR or EXR it was made from.",
+                "shadows are faint and highlights grey. Import the HDR or EXR it was made from.",
             )
 
 
@@ -48,7 +48,7 @@ def reflectance_out_of_range(subjects: Subjects) -> Iterator[Problem]:
             continue
         yield Problem(
             texture.path,
-            "No surface reflects so",
+            "Reflectance out of range",
             f"Read as {texture.assignment.space}, {shown}. Light bounces wrongly off it. Often the space is wrong, or "
             "light was painted in.",
         )
@@ -93,7 +93,7 @@ def non_finite(subjects: Subjects) -> Iterator[Problem]:
         if count := texture.facts.stats.non_finite:
             yield Problem(
                 texture.path,
-                "Values that are no numbers",
+                "NaN or infinite values",
                 f"{count:,} samples are infinite or not a number. One is enough to blacken or whiten a filtered area.",
             )
 

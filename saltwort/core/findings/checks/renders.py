@@ -30,7 +30,7 @@ def non_finite(subjects: Subjects) -> Iterator[Problem]:
         if count:
             yield Problem(
                 render.name,
-                "Not a number in the render",
+                "NaN or infinite values in the render",
                 f"{count:,} samples are infinite or no number at all. They spread when the picture is blurred or "
                 "scaled; render again, or mend them before compositing.",
             )
@@ -56,7 +56,7 @@ def view_baked(subjects: Subjects) -> Iterator[Problem]:
         if reason := _for_a_display(subjects, render):
             yield Problem(
                 render.name,
-                "A picture for a display, not light",
+                "Display-referred picture, not light",
                 f"{reason} Through a view it would be tone-mapped twice. Render again with no view and no gamma in the "
                 "file.",
             )
@@ -84,7 +84,7 @@ def double_view(subjects: Subjects) -> Iterator[Problem]:
         if _is_encoded(subjects.config, render.space) and _is_changed(subjects.config, render.space, choice):
             yield Problem(
                 render.name,
-                "Seen through a second view",
+                "Viewed twice",
                 f"It is a picture already, read in {render.space}, and {choice.view} on {choice.display} tone-maps it "
                 "again: whites turn grey and colours pale. Look at it through a view that does not tone-map.",
             )
@@ -101,7 +101,7 @@ def clipped_at_one(subjects: Subjects) -> Iterator[Problem]:
                 render.name,
                 "Clipped at 1",
                 "Its brightest value is exactly 1: lamps and highlights were cut off, and pulled down they turn grey. "
-                "Take the clamp out of the renderer's output, and write a float format.",
+                "Remove the clamp from the renderer's output, and write a float format.",
             )
 
 

@@ -66,7 +66,7 @@ def hangs(subjects: Subjects) -> Iterator[Problem]:
         if rule.kind in WITH_EXPRESSIONS and hangs_applications(expression_of(rule), paths):
             yield Problem(
                 rule.name,
-                "Applications hang on this rule",
+                "This rule can hang applications",
                 "The OCIO library tries every way in which its expression may fit a name, and for a name of this "
                 "project it was still trying after a second. Write it without repetition inside repetition: (a+)+ is "
                 "a+.",

@@ -65,7 +65,7 @@ def steps_in_linear(subjects: Subjects) -> Iterator[Problem]:
         if colour.unit in STEPS and config.getColorSpace(colour.space) and is_linear(config, colour.space):
             yield Problem(
                 swatch.name,
-                "Numbers of a screen taken for light",
+                "Screen values typed as light",
                 f"“{colour.text}” looks picked from a screen, where numbers are encoded, and {colour.space} is linear: "
                 "the colour comes out pale. Choose the encoded space that it was picked in.",
             )
@@ -83,7 +83,7 @@ def reflectance_out_of_range(subjects: Subjects) -> Iterator[Problem]:
         except BadInput:
             return  # reported under config.no-interchange-role
         if said := remark(swatch.use, light, luminance):
-            yield Problem(swatch.name, "No surface reflects so", f"{said} If it is a light, say so.")
+            yield Problem(swatch.name, "Reflectance out of range", f"{said} If it is a light, say so.")
 
 
 def _is_lost(subjects: Subjects, colour: TypedColour) -> bool:

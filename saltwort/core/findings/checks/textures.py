@@ -54,14 +54,14 @@ def colour_read_as_data(subjects: Subjects) -> Iterator[Problem]:
 
 @check("texture.unknown-space", BLOCKER)
 def unknown_space(subjects: Subjects) -> Iterator[Problem]:
-    """A file is pinned to a space that the config does not have, so it cannot be read."""
+    """A file is set by hand to a space that the config does not have, so it cannot be read."""
     for texture in subjects.textures:
         if _space(subjects, texture) is None:
             yield Problem(
                 texture.path,
                 "Space is gone",
-                f"It is pinned to {texture.assignment.space}, which the config does not have. Pin another, or take the "
-                "pin off and let the rules decide.",
+                f"It is set by hand to {texture.assignment.space}, which the config does not have. Set another space, "
+                "or go back to the rules.",
                 *mending(subjects, texture, texture.verdict.space),
             )
 
@@ -96,7 +96,7 @@ def name_space_mismatch(subjects: Subjects) -> Iterator[Problem]:
 
 @check("texture.names-a-trimmed-space", CAUTION)
 def names_a_trimmed_space(subjects: Subjects) -> Iterator[Problem]:
-    """The path names a space that trimming took out of the config, so the rules do not find it any more."""
+    """The path names a space that was removed from the config, so the rules no longer find it."""
     if subjects.setup.trim is None or not subjects.base_text:
         return
     whole = _whole_config(subjects.base_text)
@@ -105,9 +105,9 @@ def names_a_trimmed_space(subjects: Subjects) -> Iterator[Problem]:
         if named and subjects.config.getColorSpace(named) is None:
             yield Problem(
                 texture.path,
-                "Names a space that was trimmed away",
+                "Names a space that was removed",
                 f"Its path names {named}, which is no longer in the config, so it is read as "
-                f"{texture.assignment.space}. Pick {named} again in Trim.",
+                f"{texture.assignment.space}. Keep {named} in Remove unused.",
             )
 
 
@@ -162,7 +162,7 @@ def header_disagrees(subjects: Subjects) -> Iterator[Problem]:
     for texture, space in _of(subjects, "header-disagrees"):
         yield Problem(
             texture.path,
-            "Header says otherwise",
+            "Header disagrees",
             f"{_said(texture, space)} That is {space}, and it is read as {texture.assignment.space}. Headers are "
             "sometimes written by habit: look at both.",
             *mending(subjects, texture, space),
@@ -190,7 +190,7 @@ def looks_like_colour(subjects: Subjects) -> Iterator[Problem]:
             yield Problem(
                 texture.path,
                 "Looks like a colour",
-                f"“{kind.word}” in the name says {kind.kind.label}, but it speaks for {favoured}: "
+                f"“{kind.word}” in the name says {kind.kind.label}, but the file looks like {favoured}: "
                 f"{_said(texture, favoured)} Read as {space.getName()}, its colours are taken for light as they are.",
                 *mending(subjects, texture, favoured),
             )
@@ -251,7 +251,7 @@ def unreadable(subjects: Subjects) -> Iterator[Problem]:
             "textures.",
             Fix(
                 "forget-file",
-                "Take it off the list",
+                "Remove it from the list",
                 {"path": file.path},
                 (Change(file.path, "left out", "not expected"),),
             ),

@@ -77,11 +77,11 @@ def exposure_left_on(subjects: Subjects) -> Iterator[Problem]:
 
 @check("view.drawn-off", CAUTION)
 def drawn_off(subjects: Subjects) -> Iterator[Problem]:
-    """A browser draws a view otherwise than the engine computes it, by more than a step of 8 bits."""
+    """A browser draws a view differently from the engine, by more than a step of 8 bits."""
     for seen in subjects.drawn_off:
         yield Problem(
             seen.choice.view,
-            "Drawn otherwise by a browser",
+            "Drawn differently by a browser",
             f"On {seen.choice.display}, live pictures were up to {seen.largest * 255:.1f} of 255 from the exact path "
             "on the proof colours. Trust the probe, or look on another machine or with a newer driver.",
         )
@@ -163,7 +163,7 @@ def hue_turn(subjects: Subjects) -> Iterator[Problem]:
                 choice.view,
                 "Saturated lights turn hue",
                 f"On {choice.display}, a light of hue {worst.angle % 360:.0f}° in ICtCp turns by {abs(worst.turn):.0f}°"
-                f" at {worst.at:+.1f} stops. Where the light goes, in Compare, shows all of them.",
+                f" at {worst.at:+.1f} stops. Tone and hue response, in Compare, shows all of them.",
             )
 
 

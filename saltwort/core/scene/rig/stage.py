@@ -248,5 +248,5 @@ def _backplate(bands: Carried, rig: Rig) -> Array | None:
 
 def _finite(light: Array, given: Input) -> Array:
     if not np.isfinite(light).all():
-        raise BadInput(f"{given.path} holds values that are no numbers. Take it off the rig, or mend it.")
+        raise BadInput(f"{given.path} holds values that are no numbers. Remove it from the rig, or mend it.")
     return light

@@ -6,7 +6,7 @@ from saltwort.core.stations.abilities.file_rules import FOLLOWS_FILE_RULES
 from saltwort.core.stations.sheet import Chain, Setting, section
 from saltwort.core.stations.station import READS_TEXTURES
 
-_BY_RULE = {True: "by the file rules", False: "pinned: set by hand on this file"}
+_BY_HAND = "set this in the application"
 
 
 @section(30, "reading", "Reading")
@@ -27,13 +27,15 @@ def _textures(chain: Chain) -> Iterator[Setting]:
         return
     if not chain.station.able(FOLLOWS_FILE_RULES):
         for texture in textures:
-            yield Setting(f"texture:{texture.path}", texture.path, texture.space, "space", "set by hand on this file")
+            yield Setting(
+                f"texture:{texture.path}", texture.path, texture.space, "space", "set this in the application"
+            )
         return
     by_rule = sum(texture.by_rule for texture in textures)
     right = f"right for {by_rule} of {len(textures)} files"
     yield Setting("textures", "Texture colour space", "from file rules (auto)", "choice", right)
     for texture in sorted(textures, key=lambda texture: texture.by_rule):
-        why = _BY_RULE[texture.by_rule]
+        why = "by the file rules" if texture.by_rule else _BY_HAND
         yield Setting(f"texture:{texture.path}", texture.path, texture.space, "space", why)
 
 

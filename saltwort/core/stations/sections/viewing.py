@@ -11,4 +11,4 @@ def viewing(chain: Chain) -> Iterator[Setting]:
     yield Setting("display", "Display", choice.display, "display")
     why = "for looking only: not written into scene-linear files"
     yield Setting("view", "View", choice.view, "view", why)
-    yield Setting("look", "Look", choice.look or "the view's own", "look")
+    yield Setting("look", "Look", choice.look or "look of the view", "look")

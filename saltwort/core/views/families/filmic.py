@@ -11,7 +11,7 @@ the slopes meet: the curve is smooth, strictly rising, and goes from (0, 0) to (
 that the curve comes to black and white ever more gently, and never by a step.
 
 Before the curve each channel gets a share of the mean of the three, so that a bright saturated light raises all of
-them and goes to white; afterwards it is taken out again, which leaves dim colours as saturated as they were.
+them and goes to white; afterwards it is removed again, which leaves dim colours as saturated as they were.
 """
 
 from dataclasses import replace

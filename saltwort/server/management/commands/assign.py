@@ -11,7 +11,7 @@ from saltwort.server.textures.operations import assign_paths
 
 
 class Command(HeadlessCommand):
-    help = "Print the colour space of each path by the project's pins and file rules, as JSON. Files need not exist."
+    help = "Print the colour space of each path, as set by hand or by the file rules, as JSON. Files need not exist."
 
     def add_arguments(self, parser: CommandParser) -> None:
         parser.add_argument("--project", required=True, metavar="SLUG")

@@ -12,7 +12,7 @@ import { type Typed, TypedColourFields } from '../shared/TypedColourFields';
 import { ViewSelects } from '../shared/ViewSelects';
 
 /** One colour after every step from any space to another, or through a view. */
-export function Follow() {
+export function TraceColour() {
   const slug = useSlug();
   const project = useProject();
   const setup = project.data?.setup;

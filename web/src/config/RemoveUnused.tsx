@@ -17,7 +17,7 @@ type View = Choices['views'][number];
 const viewKey = (view: { display: string; view: string }) => `${view.display}\n${view.view}`;
 
 /** Cut the config down to what the show needs, with proof that its colours stay. */
-export function Trim() {
+export function RemoveUnused() {
   const choices = useTrim();
   return <Loaded of={choices}>{(data) => <TrimForm key={JSON.stringify(data)} choices={data} />}</Loaded>;
 }
@@ -56,21 +56,21 @@ function TrimForm({ choices }: { choices: Choices }) {
   return (
     <>
       <p className="quiet">
-        Keep what the show needs. What it depends on (reference, roles, view transforms, looks, LUTs) stays by itself.
+        Keep what the show needs. What that depends on (reference, roles, view transforms, looks, LUTs) is kept automatically.
       </p>
       <div className="row wrap">
-        <Button onClick={pickUsed}>Only what this project uses</Button>
+        <Button onClick={pickUsed}>Keep only what this project uses</Button>
         <Button variant="filled" loading={preview.isPending} onClick={() => preview.mutate()}>
-          Show what is left
+          Preview
         </Button>
         {choices.trimmed && (
-          <Button onClick={() => propose({ trim: null }, 'The whole config again')}>The whole config again</Button>
+          <Button onClick={() => propose({ trim: null }, 'Keep everything')}>Keep everything</Button>
         )}
       </div>
       {preview.data && (
         <TrimResult
           preview={preview.data}
-          onPropose={() => propose({ trim: picked }, `Trimmed to ${counted(preview.data.after.spaces, 'space')}`)}
+          onPropose={() => propose({ trim: picked }, `Reduced to ${counted(preview.data.after.spaces, 'space')}`)}
         />
       )}
       {choices.proof && !preview.data && <ProofLine proof={choices.proof} />}
@@ -176,13 +176,13 @@ function TrimResult({ preview, onPropose }: { preview: Preview; onPropose: () =>
       </table>
       {preview.kept_besides.length > 0 && (
         <p className="small">
-          Stays because something needs it: <span className="mono">{preview.kept_besides.join(', ')}</span>
+          Kept because something needs it: <span className="mono">{preview.kept_besides.join(', ')}</span>
         </p>
       )}
       <ProofLine proof={proof} />
       <div>
         <Button variant="filled" disabled={proof.largest !== 0} onClick={onPropose}>
-          Propose this trim
+          Remove the rest
         </Button>
       </div>
     </div>
@@ -196,7 +196,7 @@ function ProofLine({ proof }: { proof: NonNullable<Choices['proof']> }) {
     <>
       <p className="small">
         {proof.largest === 0
-          ? `Proved: ${count} give the same numbers as in the whole config, to the bit.`
+          ? `Proved: ${count} give the same numbers as the whole config, bit for bit.`
           : `Not the same: ${count}, and ${proof.where} differs by ${proof.largest ?? 'more than can be measured'}.`}
       </p>
       {proof.unproved.map((line) => (

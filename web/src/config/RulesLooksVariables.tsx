@@ -5,7 +5,7 @@ import { type Config, type Rule, useProject, useSlug } from '../api/hooks';
 import { ruleMatches } from '../textures/ruleWords';
 
 /** What the config holds besides spaces, roles and views. */
-export function Rest({ config }: { config: Config }) {
+export function RulesLooksVariables({ config }: { config: Config }) {
   const slug = useSlug();
   const project = useProject();
   const kinds = config.map_kinds;

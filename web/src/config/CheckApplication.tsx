@@ -10,7 +10,7 @@ import { type Comparison, ConfigComparison } from './ConfigComparison';
 const LISTED = 4;
 
 /** How an artist sees, in any application, whether this config is the one in use. */
-export function InUse({ config }: { config: Config }) {
+export function CheckApplication({ config }: { config: Config }) {
   const slug = useSlug();
   const project = useProject();
   const [path, setPath] = useState('');
@@ -28,9 +28,8 @@ export function InUse({ config }: { config: Config }) {
   const more = (count: number) => (count > LISTED ? `, and ${count - LISTED} more` : '');
   return (
     <>
-      <h2>Is it the one in use?</h2>
       <p className="quiet">
-        An application that has this config shows exactly this. If anything is otherwise, it still has another one:
+        An application that has loaded this config shows exactly this. If anything differs, it uses another config:
         restart it with the OCIO variable set, or choose the file in its colour settings.
       </p>
       <Facts
@@ -56,12 +55,12 @@ export function InUse({ config }: { config: Config }) {
         ]}
       />
       <ol className="quiet small">
-        <li>Look for the config’s name in the application’s colour settings, or in the log of its start.</li>
+        <li>Look for the config’s name in the application’s colour settings, or in its start-up log.</li>
         <li>Open the list of displays: first and last must be as above, none besides.</li>
         <li>Open the list of views of the first display, and compare names and order.</li>
-        <li>If it tells neither, ask it for the OCIO variable, and paste that line below.</li>
+        <li>If it shows neither, print its OCIO variable and paste that line below.</li>
       </ol>
-      <h3>Or let the file tell</h3>
+      <h3>Or check its file</h3>
       <form
         className="row"
         style={{ alignItems: 'flex-end' }}
@@ -78,17 +77,17 @@ export function InUse({ config }: { config: Config }) {
           style={{ flex: 1 }}
         />
         <Button type="submit" variant="filled" loading={compare.isPending} disabled={!path.trim()}>
-          Is it this one?
+          Check
         </Button>
         <FileButton onChange={(file) => file && compare.mutate(file)} accept=".ocio,.ocioz,.zip,.yaml,.yml">
           {(props) => (
             <Button {...props} loading={compare.isPending}>
-              Bring the file …
+              Choose a file …
             </Button>
           )}
         </FileButton>
       </form>
-      <p className="quiet small">It is looked at, not kept, and compared by what it does to colours.</p>
+      <p className="quiet small">The file is compared by what it does to colours, and not kept.</p>
       <ConfigComparison of={compare} names={[`revision ${project.data?.revision.number ?? ''}`, theirs]} />
     </>
   );

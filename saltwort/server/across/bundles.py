@@ -1,0 +1,390 @@
+"""Write a whole project into a bundle, make a project of one, and make another of a project."""
+
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import closing, contextmanager
+from dataclasses import asdict
+from datetime import datetime
+from pathlib import Path
+from tempfile import TemporaryDirectory
+from typing import IO, Any
+
+from django.db import transaction
+from django.db.models import Model
+from django.utils import timezone
+
+from saltwort.core.bundle import (
+    FORMAT,
+    Bundle,
+    BundledComparison,
+    BundledConfig,
+    BundledImage,
+    BundledKept,
+    BundledOutput,
+    BundledRender,
+    BundledRevision,
+    BundledStation,
+    BundledTexture,
+    BundleWriter,
+    Manifest,
+    facts_of,
+)
+from saltwort.core.configs.untried import try_config
+from saltwort.core.engine import ConfigArchive
+from saltwort.core.errors import BadInput
+from saltwort.core.files import replacing
+from saltwort.core.images.intake import PREVIEW_SUFFIX
+from saltwort.core.project import read_setup
+from saltwort.core.stations.station import READS_RENDERS, READS_TEXTURES
+from saltwort.core.stations.station import Station as CoreStation
+from saltwort.core.threads import on_all_cores
+from saltwort.server.compare.models import Comparison, KeptComparison
+from saltwort.server.handoffs.models import Station
+from saltwort.server.images.models import StoredImage, media_file
+from saltwort.server.images.operations import store_file
+from saltwort.server.outputs.models import Output
+from saltwort.server.projects.models import BaseConfig, ConfigFile, Project, Revision
+from saltwort.server.projects.operations import free_slug
+from saltwort.server.projects.setups import UPLOADED, base_archive, keep_lut
+from saltwort.server.scene.models import Render
+from saltwort.server.scene.operations import measured_render
+from saltwort.server.textures.models import Texture
+from saltwort.server.textures.operations import clean_path
+
+Say = Callable[[str], None]
+
+
+def write_bundle(project: Project, file: IO[bytes], *, with_images: bool) -> None:
+    """Write a project into a bundle. Pictures of renders are always in it, files of textures where they are asked for,
+    read where they lie. Raises BadInput when one of them is gone."""
+    manifest = manifest_of(project, with_images=with_images)
+    with closing(BundleWriter(file, manifest)) as bundle:
+        for lut in ConfigFile.objects.filter(pk__in=_luts_of(manifest)).order_by("pk").iterator():
+            bundle.add_lut(lut.sha256, bytes(lut.content))
+        stored = StoredImage.objects.in_bulk([image.sha256 for image in manifest.images])
+        for image in manifest.images:
+            if image.has_file:
+                bundle.add_image(image, stored[image.sha256].file)
+            elif (preview := media_file(image.sha256, PREVIEW_SUFFIX)).exists():
+                bundle.add_preview(image.sha256, preview.read_bytes())
+
+
+def manifest_of(project: Project, *, with_images: bool) -> Manifest:
+    """All of a project but its pictures and LUTs."""
+    revisions = list(project.revisions.select_related("parent").order_by("number"))
+    bases = {revision.setup["base"].removeprefix(UPLOADED) for revision in revisions}
+    renders = list(project.renders.order_by("pk"))
+    textures = list(project.textures.order_by("path"))
+    images = {texture.image_id: with_images for texture in textures} | {render.image_id: True for render in renders}
+    number_of = {render.pk: number for number, render in enumerate(renders, start=1)}
+    comparison = Comparison.objects.filter(project=project).first()
+    return Manifest(
+        format=FORMAT,
+        slug=project.slug,
+        name=project.name,
+        tracer_space=project.tracer_space,
+        tracer_unit=project.tracer_unit,
+        tracer_text=project.tracer_text,
+        current=project.current.number,
+        revisions=[_revision(revision) for revision in revisions],
+        configs=[
+            BundledConfig(config.sha256, config.name, config.text, config.files)
+            for config in BaseConfig.objects.filter(pk__in=bases).order_by("pk")
+        ],
+        images=[
+            BundledImage(image.sha256, image.suffix, image.size, image.facts, images[image.sha256])
+            for image in StoredImage.objects.filter(pk__in=images).order_by("pk")
+        ],
+        textures=[
+            BundledTexture(one.path, one.image_id, one.pin_space, one.pin_note, one.pin_author) for one in textures
+        ],
+        renders=[
+            BundledRender(number_of[one.pk], one.name, one.image_id, one.layer, one.space, one.rig) for one in renders
+        ],
+        comparison=comparison
+        and BundledComparison(
+            number_of.get(comparison.render_id or 0),
+            comparison.exposure,
+            [_numbered(pane, number_of.get) for pane in comparison.panes],
+            comparison.probes,
+        ),
+        kept=[
+            BundledKept(one.revision.number, one.name, one.notes, _numbered_state(one.state, number_of.get))
+            for one in project.kept_comparisons.select_related("revision").order_by("pk")
+        ],
+        stations=[BundledStation(one.name, one.reads, one.abilities) for one in project.stations.all()],
+        outputs=[
+            BundledOutput(one.kind, one.name, number_of.get(one.render_id or 0), one.revision.number, one.settings)
+            for one in project.outputs.select_related("revision").order_by("pk")
+        ],
+    )
+
+
+def _revision(revision: Revision) -> BundledRevision:
+    return BundledRevision(
+        number=revision.number,
+        parent=revision.parent.number if revision.parent else None,
+        setup=revision.setup,
+        text=revision.text,
+        files=revision.files,
+        proof=revision.proof,
+        replacements=revision.replacements,
+        parts=revision.parts,
+        author=revision.author,
+        message=revision.message,
+        created=revision.created.isoformat(),
+    )
+
+
+def _luts_of(manifest: Manifest) -> set[str]:
+    files = {file for one in (*manifest.revisions, *manifest.configs) for file in one.files.values()}
+    looks = (look for revision in manifest.revisions for look in revision.setup.get("added_looks") or ())
+    return files | {look["lut_sha256"] for look in looks if look.get("lut_sha256")}
+
+
+Numbering = Callable[[int], int | None]
+
+
+def _numbered(pane: dict[str, Any], number: Numbering) -> dict[str, Any]:
+    return {**pane, "render": number(pane["render"]) if pane.get("render") else None}
+
+
+def _numbered_state(state: dict[str, Any], number: Numbering) -> dict[str, Any]:
+    panes = [_numbered(pane, number) for pane in state.get("panes", [])]
+    return {**state, "render": number(state.get("render") or 0) or 0, "panes": panes}
+
+
+def read_bundle(file: IO[bytes], name: str, say: Say = lambda doing: None) -> Project:
+    """Make a project of a bundle: the same setup, textures, renders and comparisons, under a name that is free.
+
+    All is checked, and every config tried, before anything is kept. Raises BadInput, and leaves nothing behind, for a
+    bundle that is damaged, of a newer Saltwort, or made to harm.
+    """
+    bundle = Bundle(file, name)
+    say("Checking the configs")
+    _check_setups(bundle, name)
+    say("Measuring the pictures")
+    with _pictures_in(bundle, name) as images:
+        renders = _renders(bundle.manifest, images)
+        with transaction.atomic():
+            return _project_made(bundle, images, renders)
+
+
+def duplicate(project: Project, name: str) -> Project:
+    """Make another project that has all of this one's, under another name. Its pictures are kept once."""
+    manifest = manifest_of(project, with_images=False)
+    images = StoredImage.objects.in_bulk([image.sha256 for image in manifest.images])
+    renders = _renders(manifest, images)
+    with transaction.atomic():
+        return _created(manifest, images, renders, name)
+
+
+def _check_setups(bundle: Bundle, name: str) -> None:
+    manifest = bundle.manifest
+    imported = {UPLOADED + config.sha256 for config in manifest.configs}
+    archives = {}
+    for one in (*manifest.configs, *manifest.revisions):
+        archive = ConfigArchive(one.text, {path: bundle.lut(digest) for path, digest in one.files.items()})
+        if isinstance(one, BundledConfig) and archive.hash != one.sha256:
+            raise BadInput(f"{name} is damaged. Export the bundle again, and copy it whole.")
+        archives[archive.hash] = archive
+    for revision in manifest.revisions:
+        setup = read_setup(revision.setup)
+        if setup.base not in imported:
+            base_archive(setup.base)
+    on_all_cores(lambda archive: try_config(archive, name), list(archives.values()))
+    for texture in manifest.textures:
+        if clean_path(texture.path) != texture.path:
+            raise BadInput(f"{name} names a texture “{texture.path[:200]}”, which is no path inside a project.")
+    for station in manifest.stations:
+        if station.reads not in (READS_TEXTURES, READS_RENDERS):
+            raise BadInput(f"{name} has an application of a kind that there is not. Export the bundle again.")
+        CoreStation(station.name, station.reads).with_abilities(station.abilities)
+
+
+@contextmanager
+def _pictures_in(bundle: Bundle, name: str) -> Iterator[dict[str, StoredImage]]:
+    """The pictures of a bundle as they are kept here; those that were new go again where it fails."""
+    wanted = bundle.manifest.images
+    known = StoredImage.objects.in_bulk([image.sha256 for image in wanted])
+    images = {digest: image for digest, image in known.items() if _is_at_hand(image)}
+    fresh = [image for image in wanted if image.sha256 not in images]
+    try:
+        with TemporaryDirectory() as folder:
+            for number, image in enumerate(fresh):
+                images[image.sha256] = _kept(bundle, image, Path(folder) / f"{number}{image.suffix}", name)
+        yield images
+    except BaseException:
+        new = {image.sha256 for image in fresh} - known.keys()
+        StoredImage.objects.filter(pk__in=new, texture=None, render=None).delete()
+        for image in fresh:
+            if image.sha256 in new:
+                media_file(image.sha256, image.suffix).unlink(missing_ok=True)
+                media_file(image.sha256, PREVIEW_SUFFIX).unlink(missing_ok=True)
+        raise
+
+
+def _is_at_hand(image: StoredImage) -> bool:
+    try:
+        return image.file.exists()
+    except BadInput:
+        return False
+
+
+def _kept(bundle: Bundle, image: BundledImage, target: Path, name: str) -> StoredImage:
+    if image.has_file:
+        bundle.unpack_image(image, target)
+        return store_file(target, f"A picture of {name}")
+    if preview := bundle.preview(image.sha256):
+        with replacing(media_file(image.sha256, PREVIEW_SUFFIX)) as temporary:
+            temporary.write_bytes(preview)
+    fields = {"suffix": image.suffix, "size": image.size, "facts": asdict(facts_of(image))}
+    return StoredImage.objects.get_or_create(sha256=image.sha256, defaults=fields)[0]
+
+
+Images = dict[str, StoredImage]
+Renders = dict[int, Render]
+
+
+def _renders(manifest: Manifest, images: Images) -> Renders:
+    """The renders by their number, measured, and not saved yet."""
+    made = {}
+    for one in manifest.renders:
+        made[one.number] = measured_render(one.name, images[one.image], one.rig, one.layer)
+        made[one.number].space = one.space
+    return made
+
+
+def _project_made(bundle: Bundle, images: Images, renders: Renders) -> Project:
+    manifest = bundle.manifest
+    for digest in sorted(_luts_of(manifest)):
+        keep_lut(bundle.lut(digest))
+    for config in manifest.configs:
+        BaseConfig.objects.update_or_create(
+            sha256=config.sha256,
+            defaults={"brought": timezone.now()},
+            create_defaults={"name": config.name[:200], "text": config.text, "files": config.files},
+        )
+    return _created(manifest, images, renders, manifest.name)
+
+
+def _created(manifest: Manifest, images: Images, renders: Renders, name: str) -> Project:
+    slug, name = free_slug(name, manifest.slug if name == manifest.name else "")
+    tracer = {"tracer_space": manifest.tracer_space, "tracer_unit": manifest.tracer_unit}
+    project = Project(slug=slug, name=name, tracer_text=manifest.tracer_text, **tracer)
+    _save(project)
+    revisions = _revisions(project, manifest.revisions)
+    project.current = revisions[manifest.current]
+    project.save(update_fields=["current"])
+    textures = [
+        Texture(
+            project=project,
+            path=one.path,
+            image=images[one.image],
+            pin_space=one.pin_space,
+            pin_note=one.pin_note,
+            pin_author=one.pin_author,
+        )
+        for one in manifest.textures
+    ]
+    for texture in textures:
+        _check_lengths(texture)
+    Texture.objects.bulk_create(textures, batch_size=500)
+    for _, render in sorted(renders.items()):
+        render.project = project
+        _save(render)
+    _comparisons(project, manifest, renders, revisions)
+    for position, station in enumerate(manifest.stations):
+        _save(
+            Station(
+                project=project,
+                position=position,
+                name=station.name,
+                reads=station.reads,
+                abilities=station.abilities,
+            )
+        )
+    for output in manifest.outputs:
+        _save(
+            Output(
+                project=project,
+                kind=output.kind,
+                name=output.name,
+                render=renders.get(output.render or 0),
+                revision=revisions[output.revision],
+                settings=output.settings,
+            )
+        )
+    return project
+
+
+def _revisions(project: Project, bundled: Sequence[BundledRevision]) -> dict[int, Revision]:
+    made: dict[int, Revision] = {}
+    for one in sorted(bundled, key=lambda one: one.number):
+        archive_hash = ConfigArchive(
+            one.text,
+            {
+                path: bytes(ConfigFile.objects.values_list("content", flat=True).get(pk=digest))
+                for path, digest in one.files.items()
+            },
+        ).hash
+        revision = Revision(
+            project=project,
+            number=one.number,
+            parent=made[one.parent] if one.parent is not None else None,
+            setup=one.setup,
+            text=one.text,
+            files=one.files,
+            config_hash=archive_hash,
+            proof=one.proof,
+            replacements=one.replacements,
+            parts=one.parts,
+            author=one.author,
+            message=one.message,
+        )
+        _save(revision)
+        Revision.objects.filter(pk=revision.pk).update(created=_time(one.created))
+        made[one.number] = revision
+    return made
+
+
+def _time(text: str) -> datetime:
+    try:
+        found = datetime.fromisoformat(text)
+    except ValueError as error:
+        raise BadInput("The bundle is damaged: a revision has no date.") from error
+    return found if found.tzinfo else found.replace(tzinfo=timezone.get_current_timezone())
+
+
+def _comparisons(project: Project, manifest: Manifest, renders: Renders, revisions: dict[int, Revision]) -> None:
+    ids = {number: render.pk for number, render in renders.items()}
+    if manifest.comparison:
+        one = manifest.comparison
+        _save(
+            Comparison(
+                project=project,
+                render=renders.get(one.render or 0),
+                exposure=one.exposure,
+                panes=[_numbered(pane, ids.get) for pane in one.panes],
+                probes=one.probes,
+            )
+        )
+    for kept in manifest.kept:
+        state = _numbered_state(kept.state, ids.get)
+        _save(
+            KeptComparison(
+                project=project, revision=revisions[kept.revision], name=kept.name, notes=kept.notes, state=state
+            )
+        )
+
+
+def _save(row: Model) -> None:
+    _check_lengths(row)
+    row.save()
+
+
+def _check_lengths(row: Model) -> None:
+    """Raise BadInput for text that is longer than its field: SQLite takes any."""
+    for field in row._meta.concrete_fields:
+        value = getattr(row, field.attname)
+        if isinstance(value, str) and field.max_length and len(value) > field.max_length:
+            raise BadInput(f"The bundle is damaged: a {row._meta.verbose_name} has too long a {field.verbose_name}.")

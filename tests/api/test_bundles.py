@@ -1,0 +1,239 @@
+"""Bundles: a project in one file, made anew from it with the same numbers, pictures and findings."""
+
+import io
+import json
+import zipfile
+from collections.abc import Callable
+from dataclasses import asdict
+from hashlib import sha256
+from typing import Any
+
+from django.core.management import call_command
+from django.core.management.base import CommandError
+
+from saltwort.core.bundle import FORMAT, Bundle
+from saltwort.core.errors import BadInput
+from saltwort.core.views import AddedView
+from saltwort.server.across.bundles import duplicate, manifest_of, read_bundle, write_bundle
+from saltwort.server.findings.operations import findings_of
+from saltwort.server.images.models import StoredImage
+from saltwort.server.kept import forget
+from saltwort.server.projects.models import BaseConfig, ConfigFile, Project
+from tests.samples import ACES_SDR, SRGB, SRGB_DISPLAY, base_text
+from tests.server import ServerTestCase
+
+
+class BundlesTestCase(ServerTestCase):
+    def whole_project(self) -> Project:
+        """One with something of everything."""
+        self.texture("wall/wall_rough.png")
+        rough = self.texture("wall/wall_col.png", seed=4)
+        self.tell("put", f"/textures/{rough.pk}/pin", based_on=1, space="ACEScg", note="scanned")
+        render = self.render(colorInteropID="lin_rec709_scene")
+        self.send("/base", self.written("own.ocio", base_text().encode()), 201)
+        base = "sha256:" + BaseConfig.objects.get().sha256
+        self.tell("post", "/setup", based_on=1, message="base", base=base)
+        view = asdict(AddedView(SRGB_DISPLAY, "Quay", "agx"))
+        self.tell("post", "/setup", based_on=2, message="a view", added_views=[view])
+        self.tell("post", "/undo", based_on=3)
+        self.tell("post", "/setup", based_on=2, message="other", default_space="ACEScg")
+        pane = {**asdict(ACES_SDR), "exposure": 1.0, "render": render.pk, "layer": None, "working": ""}
+        plain = {**asdict(ACES_SDR), "exposure": None, "render": None, "layer": None, "working": ""}
+        version = self.ask("/comparison")["version"]
+        self.tell(
+            "put",
+            "/comparison",
+            based_on=version,
+            render=render.pk,
+            exposure=0.5,
+            panes=[plain, pane],
+            probes=[[0.5, 0.5]],
+        )
+        self.tell("post", "/outputs", 201, kind="handoff", render=render.pk)
+        return Project.objects.select_related("current").get(pk=self.project.pk)
+
+    def written(self, name: str, content: bytes) -> Any:
+        path = self.folder / name
+        path.write_bytes(content)
+        return path
+
+    def bundled(self, project: Project, *, with_images: bool = True) -> bytes:
+        file = io.BytesIO()
+        write_bundle(project, file, with_images=with_images)
+        return file.getvalue()
+
+    def told(self, project: Project) -> dict[str, Any]:
+        """What there is to compare of a project: its manifest, findings, config and a picture, the last two by hash."""
+        project = Project.objects.select_related("current").get(pk=project.pk)
+        render = project.renders.get()
+        address = f"/api/v1/projects/{project.slug}"
+        picture = self.client.get(
+            f"{address}/renders/{render.pk}/picture", {"display": ACES_SDR.display, "view": ACES_SDR.view}
+        )
+        self.assertEqual(picture.status_code, 200)
+        manifest = json.loads(json.dumps(asdict(manifest_of(project, with_images=True))))
+        return {
+            "manifest": {**manifest, "slug": "", "name": ""},
+            "findings": sorted((one.code, one.subject, one.why) for one in findings_of(project)),
+            "config": project.current.config_hash,
+            "picture": sha256(picture.content).hexdigest(),
+        }
+
+    def clear_machine(self, project: Project) -> None:
+        """As if nothing had ever been here."""
+        Project.objects.filter(pk=project.pk).update(current=None)
+        project.outputs.all().delete()
+        project.kept_comparisons.all().delete()
+        project.revisions.all().delete()
+        Project.objects.all().delete()
+        for model in (StoredImage, BaseConfig, ConfigFile):
+            model.objects.all().delete()
+        for file in (self.folder / "media").rglob("*"):
+            if file.is_file():
+                file.unlink()
+        forget()
+
+
+class RoundTrip(BundlesTestCase):
+    def test_on_another_machine_all_is_the_same(self) -> None:
+        project = self.whole_project()
+        before, content = self.told(project), self.bundled(project)
+        self.assertGreater(len(before["manifest"]["revisions"]), 3)
+        self.clear_machine(project)
+        made = read_bundle(io.BytesIO(content), "quay.zip")
+        self.assertEqual((made.slug, made.name), ("quay", project.name))
+        self.assertEqual(self.told(made), before)
+        made.refresh_from_db()
+        self.assertEqual(self.bundled(made), content, "to the byte")
+
+    def test_beside_the_project_it_gets_a_name_of_its_own(self) -> None:
+        project = self.whole_project()
+        made = read_bundle(io.BytesIO(self.bundled(project)), "quay.zip")
+        self.assertEqual((made.slug, made.name), ("quay-2", f"{project.name} (2)"))
+        self.assertEqual(self.told(made), self.told(project))
+
+    def test_without_images_facts_and_findings_are_still_there(self) -> None:
+        project = self.whole_project()
+        textures = [one for one in self.told(project)["findings"] if one[0].startswith("texture.")]
+        content = self.bundled(project, with_images=False)
+        self.clear_machine(project)
+        made = read_bundle(io.BytesIO(content), "quay.zip")
+        found = [one for one in self.told(made)["findings"] if one[0].startswith("texture.")]
+        self.assertEqual(found, textures)
+        texture = made.textures.first()
+        thumbnail = self.client.get(f"/api/v1/projects/quay/textures/{texture.pk}/picture", {"space": SRGB})
+        self.assertEqual(thumbnail.status_code, 200)
+
+    def test_a_duplicate_has_all_and_is_apart(self) -> None:
+        project = self.whole_project()
+        made = duplicate(project, "Quay by night")
+        self.assertEqual((made.slug, made.name), ("quay-by-night", "Quay by night"))
+        self.assertEqual(self.told(made), self.told(project))
+        made.textures.all().delete()
+        self.assertEqual(project.textures.count(), 2)
+
+    def test_headless(self) -> None:
+        self.whole_project()
+        file, out = self.folder / "q.zip", io.StringIO()
+        call_command("bundle", project="quay", output=file, with_images=True, stdout=out)
+        self.assertEqual(json.loads(out.getvalue())["bytes"], file.stat().st_size)
+        out = io.StringIO()
+        call_command("unbundle", str(file), stdout=out)
+        self.assertEqual(json.loads(out.getvalue())["project"], "quay-2")
+        for wrong in (self.folder / "none.zip", self.written("bad.zip", b"PK")):
+            with self.assertRaises(CommandError):
+                call_command("unbundle", str(wrong))
+
+
+class Hostile(BundlesTestCase):
+    def changed(self, content: bytes, change: Callable[[dict[str, Any]], object] | None, **members: bytes) -> bytes:
+        """A bundle with another manifest, or other members."""
+        made = io.BytesIO()
+        with zipfile.ZipFile(io.BytesIO(content)) as old, zipfile.ZipFile(made, "w") as new:
+            for name in old.namelist():
+                data = members.pop(name, None) or old.read(name)
+                if name == "manifest.json" and change:
+                    manifest = json.loads(data)
+                    change(manifest)
+                    data = json.dumps(manifest).encode()
+                new.writestr(name, data)
+            for name, data in members.items():
+                new.writestr(name, data)
+        return made.getvalue()
+
+    def test_each_gets_a_sentence_and_leaves_nothing_behind(self) -> None:
+        project = self.whole_project()
+        content = self.bundled(project)
+        bomb = io.BytesIO()
+        with zipfile.ZipFile(bomb, "w", zipfile.ZIP_DEFLATED) as packed:
+            packed.writestr("manifest.json", b" " * 400_000_000)
+        cases: dict[str, tuple[bytes, str]] = {
+            "no zip": (b"Hello", "damaged"),
+            "empty": (b"", "damaged"),
+            "cut off": (content[: len(content) // 2], "damaged"),
+            "another zip": (self.changed(content, None, **{"notes.txt": b"x"}), "not a Saltwort bundle"),
+            "a way out": (self.changed(content, None, **{"../../evil": b"x"}), "not a Saltwort bundle"),
+            "a newer one": (self.changed(content, lambda m: m.update(format=FORMAT + 1)), "newer Saltwort"),
+            "a bomb": (bomb.getvalue(), "more than a bundle"),
+            "a field more": (self.changed(content, lambda m: m.update(weather="fog")), "damaged"),
+            "a list for a name": (self.changed(content, lambda m: m.update(name=[])), "damaged"),
+            "no revision": (self.changed(content, lambda m: m.update(revisions=[])), "damaged"),
+            "a circle": (self.changed(content, lambda m: m["revisions"][0].update(parent=3)), "damaged"),
+            "a revision twice": (
+                self.changed(content, lambda m: m["revisions"].append(m["revisions"][0])),
+                "damaged",
+            ),
+            "a config of one's own": (
+                self.changed(content, lambda m: m["revisions"][0].update(text="no config")),
+                "config",
+            ),
+            "a setup of the future": (
+                self.changed(content, lambda m: m["revisions"][0]["setup"].update(weather="fog")),
+                "newer Saltwort",
+            ),
+            "a path out": (self.changed(content, lambda m: m["textures"][0].update(path="../../x.png")), "leads out"),
+            "a name too long": (
+                self.changed(content, lambda m: m["textures"][0].update(pin_note="x" * 900)),
+                "too long",
+            ),
+            "a picture that is not there": (
+                self.changed(content, lambda m: m["textures"][0].update(image="0" * 64)),
+                "damaged",
+            ),
+            "facts that cannot be": (
+                self.changed(content, lambda m: m["images"][0].update(has_file=False, sha256="1" * 64, facts={})),
+                "damaged",
+            ),
+            "an ability that there is not": (
+                self.changed(content, lambda m: m["stations"][0]["abilities"].update(flies=True)),
+                "no “flies”",
+            ),
+            "deep": (self.changed(content, None, **{"manifest.json": b"[" * 100_000}), "damaged"),
+        }
+        before = (Project.objects.count(), StoredImage.objects.count(), ConfigFile.objects.count())
+        files = sorted(path for path in (self.folder / "media").rglob("*") if path.is_file())
+        for name, (hostile, words) in cases.items():
+            with self.subTest(name):
+                with self.assertRaisesRegex(BadInput, words):
+                    read_bundle(io.BytesIO(hostile), "quay.zip")
+                after = (Project.objects.count(), StoredImage.objects.count(), ConfigFile.objects.count())
+                self.assertEqual(after, before)
+                left = sorted(path for path in (self.folder / "media").rglob("*") if path.is_file())
+                self.assertEqual(left, files)
+
+    def test_pictures_and_luts_must_be_what_their_names_say(self) -> None:
+        project = self.whole_project()
+        content = self.bundled(project)
+        with zipfile.ZipFile(io.BytesIO(content)) as packed:
+            names = [name for name in packed.namelist() if name != "manifest.json"]
+        self.assertTrue(any(name.startswith("images/") for name in names))
+        self.clear_machine(project)
+        for name in names:
+            with self.subTest(name), self.assertRaisesRegex(BadInput, "damaged"):
+                read_bundle(io.BytesIO(self.changed(content, None, **{name: b"x" * 50})), "quay.zip")
+            self.assertEqual((Project.objects.count(), StoredImage.objects.count()), (0, 0))
+            self.assertEqual([one for one in (self.folder / "media" / "images").rglob("*") if one.is_file()], [])
+
+    def test_the_manifest_is_what_is_described(self) -> None:
+        bundle = Bundle(io.BytesIO(self.bundled(self.whole_project())), "quay.zip")
+        self.assertEqual(bundle.manifest.format, FORMAT)
