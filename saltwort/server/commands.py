@@ -51,9 +51,12 @@ class HeadlessCommand(BaseCommand):
 
 def project_for(slug: str) -> Project:
     """The project that `--project` names. Raises BadInput with the slugs there are."""
-    found = Project.objects.select_related("current").filter(slug=slug).first()
+    found = Project.objects.select_related("current").filter(slug=slug, deleted=None).first()
     if found is None:
-        known = ", ".join(Project.objects.order_by("slug").values_list("slug", flat=True)) or "none yet"
+        known = (
+            ", ".join(Project.objects.filter(deleted=None).order_by("slug").values_list("slug", flat=True))
+            or "none yet"
+        )
         raise BadInput(f"There is no project “{slug}”. Projects: {known}.")
     return found
 

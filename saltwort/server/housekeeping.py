@@ -13,6 +13,7 @@ from saltwort.core.files import forget_unfinished, shrink
 from saltwort.server.images.models import StoredImage, image_store
 from saltwort.server.jobs.operations import forget_old
 from saltwort.server.projects.setups import forget_unused
+from saltwort.server.whole_projects.operations import forget_deleted
 
 log = logging.getLogger(__name__)
 
@@ -24,6 +25,7 @@ CONFIG_BYTES = 500_000_000
 def tidy() -> None:
     """All of it. What is younger than a day stays: it may belong to work in hand."""
     forget_old()
+    forget_deleted(timezone.now() - timedelta(seconds=DAY))
     forget_unfinished(Path(settings.MEDIA_ROOT), older_than=HOUR)
     _forget_images()
     forget_unused(brought_before=timezone.now() - timedelta(seconds=DAY))

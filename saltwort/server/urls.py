@@ -24,6 +24,7 @@ from saltwort.server.scene import views as scene
 from saltwort.server.textures import close_up_views as looking
 from saltwort.server.textures import intake_views as intakes
 from saltwort.server.textures import views as textures
+from saltwort.server.whole_projects import views as whole
 
 PROJECT = "api/v1/projects/<slug:slug>"
 
@@ -56,7 +57,8 @@ def went_wrong(request: HttpRequest) -> JsonResponse:
 handler400, handler500 = refused, went_wrong
 
 urlpatterns = [
-    path("api/v1/projects", kept(projects.projects)),
+    path("api/v1/projects", kept(whole.projects)),
+    path("api/v1/bundles", whole.bundles),
     path("api/v1/finding-codes", findings.finding_codes),
     path("api/v1/glossary", findings.glossary),
     path("api/v1/builtin-configs", configs.builtins),
@@ -66,6 +68,12 @@ urlpatterns = [
     path("api/v1/chart.csv", scene.chart_file),
     path("api/v1/view-families", configs.offered_families),
     path(f"{PROJECT}", kept(projects.project)),
+    path(f"{PROJECT}/name", whole.rename),
+    path(f"{PROJECT}/archived", whole.archive),
+    path(f"{PROJECT}/duplicate", whole.duplicate),
+    path(f"{PROJECT}/delete", whole.delete),
+    path(f"{PROJECT}/restore", whole.restore),
+    path(f"{PROJECT}/bundle.zip", whole.bundle_file),
     path(f"{PROJECT}/setup", across.setup),
     path(f"{PROJECT}/undo", projects.undo),
     path(f"{PROJECT}/redo", projects.redo),

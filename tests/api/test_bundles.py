@@ -5,20 +5,25 @@ import json
 import zipfile
 from collections.abc import Callable
 from dataclasses import asdict
+from datetime import timedelta
 from hashlib import sha256
 from typing import Any
 
 from django.core.management import call_command
 from django.core.management.base import CommandError
+from django.utils import timezone
 
 from saltwort.core.bundle import FORMAT, Bundle
 from saltwort.core.errors import BadInput
 from saltwort.core.views import AddedView
-from saltwort.server.across.bundles import duplicate, manifest_of, read_bundle, write_bundle
 from saltwort.server.findings.operations import findings_of
 from saltwort.server.images.models import StoredImage
 from saltwort.server.kept import forget
+from saltwort.server.outputs.models import Output
 from saltwort.server.projects.models import BaseConfig, ConfigFile, Project
+from saltwort.server.scene.models import Render
+from saltwort.server.whole_projects.bundles import duplicate, manifest_of, read_bundle, write_bundle
+from saltwort.server.whole_projects.operations import forget_deleted
 from tests.samples import ACES_SDR, SRGB, SRGB_DISPLAY, base_text
 from tests.server import ServerTestCase
 
@@ -237,3 +242,55 @@ class Hostile(BundlesTestCase):
     def test_the_manifest_is_what_is_described(self) -> None:
         bundle = Bundle(io.BytesIO(self.bundled(self.whole_project())), "quay.zip")
         self.assertEqual(bundle.manifest.format, FORMAT)
+
+
+class Lifecycle(BundlesTestCase):
+    def card(self) -> dict[str, Any]:
+        (found,) = self.client.get("/api/v1/projects").json()
+        return dict(found)
+
+    def test_a_card_tells_what_a_project_is(self) -> None:
+        render = self.render()
+        card = self.card()
+        self.assertEqual((card["slug"], card["working_space"], card["render"]), ("quay", "ACEScg", render.pk))
+        self.assertEqual((card["view"], card["archived"], card["deleted"]), (ACES_SDR.view, False, None))
+
+    def test_renamed_and_archived(self) -> None:
+        self.tell("put", "/name", 204, name="Quay by night")
+        self.tell("put", "/archived", 204, archived=True)
+        card = self.card()
+        self.assertEqual((card["slug"], card["name"], card["archived"]), ("quay", "Quay by night", True))
+        self.assertEqual(self.ask()["name"], "Quay by night")
+        self.refused("put", "/name", "blank", name=" ")
+
+    def test_duplicated_over_http(self) -> None:
+        self.texture("wall/wall_rough.png")
+        made = self.tell("post", "/duplicate", 201, name="Night")
+        self.assertEqual((made["slug"], made["strip"]["textures"]), ("night", 1))
+
+    def test_exported_and_imported_over_http(self) -> None:
+        self.whole_project()
+        for images in ("true", "false"):
+            content = b"".join(self.client.get(f"/api/v1/projects/quay/bundle.zip?images={images}").streaming_content)
+            with self.written("q.zip", content).open("rb") as file:
+                answer = self.client.post("/api/v1/bundles", {"file": file})
+            self.assertEqual(answer.status_code, 201, answer.content)
+        self.assertEqual(Project.objects.count(), 3)
+
+    def test_deleted_by_name_restored_and_gone_after_a_day(self) -> None:
+        render = self.render()
+        self.tell("post", "/outputs", 201, kind="handoff", render=render.pk)
+        self.refused("post", "/delete", "not its name", name="Quai")
+        self.tell("post", "/delete", 204, name=self.project.name)
+        self.assertEqual(self.project.jobs.get().state, "cancelled")
+        self.ask("", 404)
+        self.assertIsNotNone(self.card()["deleted"])
+        again = self.client.post("/api/v1/projects", {"name": self.project.name}, content_type="application/json")
+        self.assertEqual(again.json()["slug"], "quay-2")
+        forget_deleted(timezone.now() - timedelta(days=1))
+        self.tell("post", "/restore", 204)
+        self.assertEqual(self.ask()["slug"], "quay")
+        self.tell("post", "/delete", 204, name=self.project.name)
+        forget_deleted(timezone.now() + timedelta(seconds=1))
+        self.assertEqual(list(Project.objects.values_list("slug", flat=True)), ["quay-2"])
+        self.assertEqual((Output.objects.count(), Render.objects.count()), (0, 0))

@@ -24,6 +24,7 @@ ROOMS = (
     "stations",
     "project",
     "findings",
+    "bundle",
 )
 """Each may use those before it."""
 APPS = (
@@ -38,6 +39,7 @@ APPS = (
     "handoffs",
     "outputs",
     "conversions",
+    "whole_projects",
     "management",
 )
 ABOVE_APPS = {"apps", "urls", "housekeeping", "commands", "wsgi", "settings"}

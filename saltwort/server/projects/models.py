@@ -37,7 +37,7 @@ class BaseConfig(StoredConfig):
 
 class Project(Versioned):
     """A project. `current` is the revision it stands at, and `moved_by` who went back or forward to it, empty where it
-    is the one made last; `version` counts changes of the tracer."""
+    is the one made last; `version` counts changes of the tracer. One that is `deleted` can be restored for a day."""
 
     slug = models.SlugField(max_length=80, unique=True)
     name = models.CharField(max_length=80)
@@ -47,6 +47,8 @@ class Project(Versioned):
     tracer_space = models.CharField(max_length=200)
     tracer_unit = models.CharField(max_length=10, default="8-bit")
     tracer_text = models.CharField(max_length=100)
+    archived = models.BooleanField(default=False)
+    deleted = models.DateTimeField(null=True)
 
     @property
     def tracer(self) -> TypedColour:

@@ -42,16 +42,14 @@ FIRST_TRACER = ("8-bit", "47 106 104")
 def create_project(name: str) -> Project:
     """A project that starts from the engine's newest ACES config, with sensible rules and two stations."""
     name = name.strip()
-    slug = slugify(name)[:80]
-    if not slug:
-        raise BadInput("A project needs a name with letters or digits.")
+    slug, _ = free_slug(name)
     base = BUILTIN + newest_cg_config()
     setup = first_setup(base, load_config(base_archive(base)))
     unit, text = FIRST_TRACER
     project = Project(name=name, slug=slug, tracer_space=setup.default_space, tracer_unit=unit, tracer_text=text)
     revision, archive = draft_revision(project, setup, "Project made")
     with transaction.atomic():
-        if Project.objects.filter(slug=slug).exists():
+        if Project.objects.filter(slug=slugify(name)[:70], deleted=None).exists():
             raise BadInput(f"There is a project named like “{name}” already. Choose another name.")
         project.save()
         revision.project = project

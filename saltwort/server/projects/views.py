@@ -24,7 +24,6 @@ from saltwort.server.projects.models import Project
 from saltwort.server.projects.serializers import (
     AddedLookSerializer,
     JointSerializer,
-    ProjectNameSerializer,
     ProjectSerializer,
     ReturnTo,
     RevisionSerializer,
@@ -40,17 +39,7 @@ from saltwort.server.uploads import PlainFile, read_upload
 
 def project_named(slug: str) -> Project:
     """The project of a URL, with its current revision."""
-    return get_object_or_404(Project.objects.select_related("current"), slug=slug)
-
-
-@extend_schema(methods=["GET"], responses=ProjectNameSerializer(many=True))
-@extend_schema(methods=["POST"], request=ProjectNameSerializer, responses={201: ProjectSerializer})
-@api_view(["GET", "POST"])
-def projects(request: Request) -> Response:
-    if request.method == "POST":
-        project = operations.create_project(parsed(request, ProjectNameSerializer)["name"])
-        return Response(project_json(project), status=status.HTTP_201_CREATED)
-    return Response(ProjectNameSerializer(Project.objects.order_by("name"), many=True).data)
+    return get_object_or_404(Project.objects.select_related("current"), slug=slug, deleted=None)
 
 
 @extend_schema(responses=ProjectSerializer)

@@ -20,6 +20,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/bundles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Make a project of a bundle. */
+        post: operations["bundles_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/chart.csv": {
         parameters: {
             query?: never;
@@ -150,6 +167,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{slug}/archived": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["projects_archived_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{slug}/base": {
         parameters: {
             query?: never;
@@ -161,6 +194,23 @@ export interface paths {
         put?: never;
         /** @description Import a config for the setup to start from. The setup itself is not changed yet. */
         post: operations["projects_base_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/bundle.zip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The project in one file. */
+        get: operations["projects_bundle.zip_retrieve"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -366,6 +416,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{slug}/delete": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Delete a project whose name is typed; for a day it can be restored. */
+        post: operations["projects_delete_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{slug}/design/findings": {
         parameters: {
             query?: never;
@@ -377,6 +444,22 @@ export interface paths {
         get: operations["projects_design_findings_list"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/duplicate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["projects_duplicate_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -638,6 +721,22 @@ export interface paths {
         /** @description What numbers picked from a screen mean, read in each way. */
         get: operations["projects_meaning_list"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/name": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["projects_name_update"];
         post?: never;
         delete?: never;
         options?: never;
@@ -986,6 +1085,22 @@ export interface paths {
         get: operations["projects_renders_scope_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["projects_restore_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1927,6 +2042,9 @@ export interface components {
             rendering: string;
             design?: components["schemas"]["Design"] | null;
         };
+        Archived: {
+            archived: boolean;
+        };
         Assignment: {
             space: string;
             reason: components["schemas"]["Reason"];
@@ -2828,6 +2946,25 @@ export interface components {
             strip: components["schemas"]["Strip"];
             tracer: components["schemas"]["Tracer"];
         };
+        /**
+         * @description A project in the list of all. `render` is its newest, null where it has none; `deleted` when it was, null for one
+         *     that is there.
+         */
+        ProjectCard: {
+            slug: string;
+            name: string;
+            revision: number;
+            base: string;
+            working_space: string;
+            display: string;
+            view: string;
+            render: number | null;
+            /** Format: date-time */
+            changed: string;
+            archived: boolean;
+            /** Format: date-time */
+            deleted: string | null;
+        };
         ProjectName: {
             readonly slug: string;
             name: string;
@@ -3570,6 +3707,29 @@ export interface operations {
             };
         };
     };
+    bundles_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["PlainFile"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Project"];
+                };
+            };
+        };
+    };
     "chart.csv_retrieve": {
         parameters: {
             query?: never;
@@ -3698,7 +3858,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProjectName"][];
+                    "application/json": components["schemas"]["ProjectCard"][];
                 };
             };
         };
@@ -3747,6 +3907,30 @@ export interface operations {
             };
         };
     };
+    projects_archived_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Archived"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     projects_base_create: {
         parameters: {
             query?: never;
@@ -3768,6 +3952,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Base"];
+                };
+            };
+        };
+    };
+    "projects_bundle.zip_retrieve": {
+        parameters: {
+            query?: {
+                images?: boolean;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
                 };
             };
         };
@@ -4097,6 +4304,30 @@ export interface operations {
             };
         };
     };
+    projects_delete_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProjectName"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     projects_design_findings_list: {
         parameters: {
             query: {
@@ -4121,6 +4352,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Finding"][];
+                };
+            };
+        };
+    };
+    projects_duplicate_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProjectName"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Project"];
                 };
             };
         };
@@ -4568,6 +4824,30 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Meaning"][];
                 };
+            };
+        };
+    };
+    projects_name_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProjectName"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -5193,6 +5473,26 @@ export interface operations {
                 content: {
                     "application/json": string;
                 };
+            };
+        };
+    };
+    projects_restore_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -13,7 +13,8 @@ export function ProjectMenu({ project }: { project: Project }) {
   const navigate = useNavigate();
   const { undo, redo } = useUndo(project);
   const projects = useQuery({ queryKey: ['projects'], queryFn: () => body(api.GET('/api/v1/projects')) });
-  const others = projects.data?.filter((other) => other.slug !== project.slug) ?? [];
+  const others =
+    projects.data?.filter((other) => other.slug !== project.slug && !other.archived && !other.deleted) ?? [];
   return (
     <Menu position="bottom-start" width={260}>
       <Menu.Target>

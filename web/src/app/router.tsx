@@ -15,7 +15,7 @@ export const router = createBrowserRouter([
     element: <ProjectFrame />,
     errorElement: <Broken />,
     children: [
-      { index: true, element: <Navigate to="config" replace /> },
+      { index: true, element: <Navigate to="textures" replace /> },
       { path: 'config', lazy: async () => ({ Component: (await import('../config/Config')).Config }) },
       { path: 'textures', lazy: async () => ({ Component: (await import('../textures/Textures')).Textures }) },
       { path: 'textures/convert', lazy: async () => ({ Component: (await import('../textures/Convert')).Convert }) },

@@ -6,8 +6,8 @@ from typing import Any
 from django.core.management.base import CommandParser
 
 from saltwort.core.errors import BadInput
-from saltwort.server.across.bundles import read_bundle
 from saltwort.server.commands import HeadlessCommand
+from saltwort.server.whole_projects.bundles import read_bundle
 
 
 class Command(HeadlessCommand):
