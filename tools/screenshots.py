@@ -23,23 +23,11 @@ def _probe(page: Page) -> None:
     page.get_by_role("table", name="Probe").wait_for()
 
 
-def _trim(page: Page) -> None:
-    page.get_by_text("Trim", exact=True).click()
+def _remove_unused(page: Page) -> None:
+    page.get_by_text("Compare and clean up", exact=True).click()
     page.get_by_role("button", name="Keep only what this project uses").click()
     page.get_by_role("button", name="Preview").click()
     page.get_by_role("status", name="What is left").wait_for()
-
-
-def _compare_two(page: Page) -> None:
-    page.get_by_text("Compare two", exact=True).click()
-    page.get_by_role("button", name="Compare", exact=True).click()
-    page.get_by_role("status", name="Comparison").wait_for(timeout=60_000)
-
-
-def _target(page: Page) -> None:
-    page.get_by_role("combobox", name="OCIO version").click()
-    page.get_by_role("option", name="OCIO 2.3").click()
-    page.get_by_role("group", name="What OCIO 2.3 cannot hold").wait_for(timeout=60_000)
 
 
 def _texture(page: Page) -> None:
@@ -90,14 +78,12 @@ def _tab(name: str) -> Callable[[Page], None]:
 
 
 VIEWS: dict[str, tuple[str, Callable[[Page], None] | None]] = {
+    "projects": ("/?all", None),
     "config": ("config", None),
-    "displays": ("config", _tab("Views")),
-    "follow": ("config", _tab("Follow")),
-    "trim": ("config", _trim),
-    "compare-two": ("config", _compare_two),
-    "target": ("config", _target),
-    "rest": ("config", _tab("Rest")),
-    "in-use": ("config", _tab("In use?")),
+    "displays": ("config", _tab("Displays and views")),
+    "trace": ("config", _tab("Trace a colour")),
+    "clean-up": ("config", _remove_unused),
+    "roles": ("config", _tab("Roles, rules, looks")),
     "textures": ("textures", None),
     "texture": ("textures", _texture),
     "convert": ("textures/convert", None),
@@ -125,7 +111,8 @@ def main() -> None:
         page = browser.new_page(viewport=SIZE)
         for view in asked.views:
             step, act = VIEWS[view]
-            page.goto(f"{asked.url}/p/lantern-quay/{step}", wait_until="networkidle")
+            place = step if step.startswith("/") else f"/p/lantern-quay/{step}"
+            page.goto(f"{asked.url}{place}", wait_until="networkidle")
             if act:
                 act(page)
             page.wait_for_timeout(700)

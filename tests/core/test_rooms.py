@@ -9,7 +9,18 @@ from unittest import TestCase
 import saltwort
 
 ROOT = Path(saltwort.__file__).parent
-SMALL_THINGS = ("errors", "names", "numbers", "threads", "files", "modules", "structured", "changes", "apart")
+SMALL_THINGS = (
+    "errors",
+    "names",
+    "numbers",
+    "threads",
+    "files",
+    "modules",
+    "structured",
+    "changes",
+    "apart",
+    "glossary",
+)
 """Modules of core without a room, which all rooms may use."""
 ROOMS = (
     "spaces",

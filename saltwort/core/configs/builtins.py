@@ -35,4 +35,4 @@ def builtin_configs() -> tuple[BuiltinConfig, ...]:
 def _described(name: str) -> BuiltinConfig:
     kind, aces, version = re.fullmatch(r"(\w+)-config-v[\d.]+_aces-v([\d.]+)_ocio-v([\d.]+)", name).groups()  # type: ignore[union-attr]
     spaces = len(ocio.Config.CreateFromBuiltinConfig(name).getColorSpaceNames())
-    return BuiltinConfig(name, kind, aces, version, spaces, f"{USES[kind]} Every station must load OCIO {version}.")
+    return BuiltinConfig(name, kind, aces, version, spaces, f"{USES[kind]} Every application must load OCIO {version}.")

@@ -80,7 +80,7 @@ function Picture({ card }: { card: Card }) {
   const query = new URLSearchParams({ ...view, size: '512', v: String(card.revision) });
   const source =
     card.render === null
-      ? `${address}/rig/picture?${new URLSearchParams({ width: '320', samples: '1', v: String(card.revision) })}`
+      ? `${address}/rig/picture?${new URLSearchParams({ quick: 'true', v: String(card.revision) })}`
       : `${address}/renders/${card.render}/picture?${query}`;
   return <img className={classes.picture} src={source} alt={`Newest picture of ${card.name}`} loading="lazy" />;
 }

@@ -71,11 +71,11 @@ export function Config() {
                   <Titled title="Compare two configs">
                     <CompareTwo config={data} />
                   </Titled>
-                  <Titled title="Remove unused">
-                    <RemoveUnused />
-                  </Titled>
                   <Titled title="Check in an application">
                     <CheckApplication config={data} />
+                  </Titled>
+                  <Titled title="Remove unused">
+                    <RemoveUnused />
                   </Titled>
                 </>
               )}
