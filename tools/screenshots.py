@@ -49,7 +49,7 @@ def _mistake(page: Page) -> None:
 
 
 def _working_space(page: Page) -> None:
-    page.get_by_role("combobox", name="Look at").click()
+    page.get_by_role("combobox", name="Try another space").click()
     page.get_by_role("option", name="Linear Rec.709 (sRGB)").click()
     page.get_by_role("table", name="Colours before and after").wait_for(timeout=60_000)
 

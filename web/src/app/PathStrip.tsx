@@ -1,4 +1,4 @@
-import { Popover } from '@mantine/core';
+import { Popover, VisuallyHidden } from '@mantine/core';
 import { useDisclosure } from '@mantine/hooks';
 import { Fragment } from 'react';
 import { NavLink } from 'react-router';
@@ -116,7 +116,8 @@ function FindingCounts({ onOpen }: { onOpen: () => void }) {
   const busy = jobs.data?.filter(isBusy).length ?? 0;
   const { blocker: blockers, caution: cautions, note: notes } = found?.counts ?? { blocker: 0, caution: 0, note: 0 };
   return (
-    <button className="bare row" onClick={onOpen} title="Findings and jobs (F)" aria-label="Findings and jobs">
+    <button className="bare row" onClick={onOpen} title="Findings and jobs (F)">
+      <VisuallyHidden>Findings and jobs</VisuallyHidden>
       {busy > 0 && <span className="mono small">{counted(busy, 'job')}</span>}
       {blockers > 0 && (
         <span className="row">

@@ -26,6 +26,8 @@ export const theme = createTheme({
     NumberInput: { defaultProps: { size: 'xs' } },
     Select: { defaultProps: { size: 'xs', allowDeselect: false, comboboxProps: { withinPortal: true, transitionProps: { duration: 0 } } } },
     MultiSelect: { defaultProps: { size: 'xs', comboboxProps: { transitionProps: { duration: 0 } } } },
+    Modal: { defaultProps: { closeButtonProps: { 'aria-label': 'Close' } } },
+    Drawer: { defaultProps: { closeButtonProps: { 'aria-label': 'Close' } } },
     SegmentedControl: { defaultProps: { size: 'xs' } },
     Tooltip: { defaultProps: { openDelay: 400, withArrow: true } },
   },

@@ -1,9 +1,9 @@
 import { Button, Tooltip } from '@mantine/core';
 import { memo } from 'react';
 
-import { useChangeSetup, useProject } from '../api/hooks';
+import { useChangeSetup, useProject, type ViewChoice } from '../api/hooks';
 import { displayName } from '../shared/colour';
-import { ViewSelects } from '../shared/ViewSelects';
+import { LookSelect, ViewPair } from '../shared/ViewSelects';
 import classes from './Compare.module.css';
 import { Frame, type FrameHandlers, type Standing } from './Frame';
 import { LivePicture, type LiveProps } from './LivePicture';
@@ -69,41 +69,47 @@ const PaneChoice = memo(function PaneChoice({ index, pane, gone, render, layer, 
   const isChosen = chosen?.display === display && chosen.view === view && chosen.look === look;
   const own = ownWords(pane, { render, layer });
   const number = index + 1;
+  const naming = {
+    choice: { display, view, look },
+    onChange: (next: ViewChoice) => onChange(index, { ...pane, ...next }),
+    label: `pane ${number}`,
+    labels: false,
+  };
   return (
     <figcaption className={classes.caption}>
       <span className="mono">{number}</span>
-      <ViewSelects
-        choice={{ display, view, look }}
-        onChange={(next) => onChange(index, { ...pane, ...next })}
-        label={`pane ${number}`}
-        labels={false}
-      />
-      <span className="row" style={{ gap: 4 }}>
-        <OwnChoice {...{ number, pane, render, layer }} onChange={(next) => onChange(index, next)} />
-        <Tooltip label={isChosen ? 'Project view' : 'Make project view'}>
-          <Button
-            size="xs"
-            variant={isChosen ? 'filled' : 'default'}
-            aria-pressed={isChosen}
-            loading={change.isPending}
-            onClick={() =>
-              !isChosen &&
-              change.mutate({ view: { display, view, look }, message: `View ${view} on ${displayName(display)}` })
-            }
-          >
-            {isChosen ? 'Project view' : 'Make project view'}
-          </Button>
-        </Tooltip>
-        {onRemove && (
-          <Button
-            size="compact-xs"
-            variant="subtle"
-            aria-label={`Remove pane ${number}`}
-            onClick={() => onRemove(index)}
-          >
-            ×
-          </Button>
-        )}
+      <span className={classes.choice}>
+        <ViewPair {...naming} />
+      </span>
+      <span className={classes.choice}>
+        <LookSelect {...naming} />
+        <span className="row" style={{ gap: 4, justifyContent: 'flex-end' }}>
+          <OwnChoice {...{ number, pane, render, layer }} onChange={(next) => onChange(index, next)} />
+          <Tooltip label={isChosen ? 'Project view' : 'Make project view'}>
+            <Button
+              size="xs"
+              variant={isChosen ? 'filled' : 'default'}
+              aria-pressed={isChosen}
+              loading={change.isPending}
+              onClick={() =>
+                !isChosen &&
+                change.mutate({ view: { display, view, look }, message: `View ${view} on ${displayName(display)}` })
+              }
+            >
+              {isChosen ? 'Project view' : 'Make project view'}
+            </Button>
+          </Tooltip>
+          {onRemove && (
+            <Button
+              size="compact-xs"
+              variant="subtle"
+              aria-label={`Remove pane ${number}`}
+              onClick={() => onRemove(index)}
+            >
+              ×
+            </Button>
+          )}
+        </span>
       </span>
       {own && <span className={`${classes.own} small`}>{own}</span>}
       {gone && (

@@ -1,5 +1,5 @@
-import { Button, Select, Slider } from '@mantine/core';
-import { useDebouncedCallback, useElementSize, useHotkeys, useMergedRef } from '@mantine/hooks';
+import { Button, Select, Slider, VisuallyHidden } from '@mantine/core';
+import { useDebouncedCallback, useElementSize, useHotkeys, useLocalStorage, useMergedRef } from '@mantine/hooks';
 import { useCallback, useMemo, useRef, useState } from 'react';
 import { useSearchParams } from 'react-router';
 
@@ -46,6 +46,9 @@ const MODES = {
 };
 type Mode = keyof typeof MODES;
 const SCROLLED: Mode[] = ['light', 'design'];
+
+const LAYOUTS = { fit: 'Fit', beside: 'Side by side', stacked: 'Stacked' };
+type Layout = keyof typeof LAYOUTS;
 
 const SURROUNDS = { black: '#000000', grey: '#777777', white: '#ffffff' };
 type Surround = keyof typeof SURROUNDS;
@@ -132,7 +135,9 @@ export function Table({ table, render, renders, kept }: { table: TableOf; render
   const isDesign = mode === 'design';
   const shape = render.width / render.height;
   const room = mode === 'probes' ? height * 0.55 : height;
-  const size = pictureSize(width, room, shape, isPair ? 1 : panes.length);
+  const [layout, setLayout] = useLocalStorage<Layout>({ key: 'saltwort.panes', defaultValue: 'fit' });
+  const columns = { fit: undefined, beside: panes.length, stacked: 1 }[layout];
+  const size = pictureSize(width, room, shape, isPair ? 1 : panes.length, columns);
   const look = { window, marks, grade };
   const asked = { ...common, panes, sample };
 
@@ -274,6 +279,7 @@ export function Table({ table, render, renders, kept }: { table: TableOf; render
             <h2>Exposure, all panes</h2>
             <Slider
               aria-label="Exposure in stops"
+              thumbLabel="Exposure in stops"
               color="neutral"
               min={-REACH}
               max={REACH}
@@ -289,11 +295,13 @@ export function Table({ table, render, renders, kept }: { table: TableOf; render
               <span className="quiet">+{REACH}</span>
             </div>
             <div className="row wrap">
-              <Button size="compact-xs" onClick={() => expose(exposure - 0.5)} aria-label="Half a stop down">
+              <Button size="compact-xs" onClick={() => expose(exposure - 0.5)}>
                 −½ &nbsp;<Key>[</Key>
+                <VisuallyHidden>Half a stop down</VisuallyHidden>
               </Button>
-              <Button size="compact-xs" onClick={() => expose(exposure + 0.5)} aria-label="Half a stop up">
+              <Button size="compact-xs" onClick={() => expose(exposure + 0.5)}>
                 +½ &nbsp;<Key>]</Key>
+                <VisuallyHidden>Half a stop up</VisuallyHidden>
               </Button>
               <Button size="compact-xs" onClick={() => expose(0)}>
                 Zero &nbsp;<Key>0</Key>
@@ -305,6 +313,14 @@ export function Table({ table, render, renders, kept }: { table: TableOf; render
                 <Button size="compact-xs" onClick={() => setFlipped(!flipped)}>
                   Flip &nbsp;<Key>V</Key>
                 </Button>
+              )}
+              {mode === 'panes' && panes.length > 1 && (
+                <Segments
+                  aria-label="Layout of the panes"
+                  value={layout}
+                  onChange={(value) => setLayout(value as Layout)}
+                  data={Object.entries(LAYOUTS).map(([value, label]) => ({ value, label }))}
+                />
               )}
               {mode === 'panes' && panes.length < MOST_PANES && (
                 <Button size="compact-xs" onClick={() => savePanes((before) => [...before, before.at(-1) ?? firstState])}>

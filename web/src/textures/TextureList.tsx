@@ -96,15 +96,19 @@ function headAt(list: TextureRows, index: number): TextureSet | undefined {
 
 function SetHead({ set, selection }: { set: TextureSet; selection: Selection }) {
   return (
-    <button
-      className={`bare ${classes.set}`}
-      style={{ height: HEIGHTS.head }}
-      title="Select the whole set"
-      onClick={() => void selection.all({ set: set.key })}
-    >
-      <span className="ellipsis">{set.name}</span>
-      <span className="quiet small ellipsis">{setSummary(set)}</span>
-    </button>
+    <div role="row">
+      <div role="gridcell">
+        <button
+          className={`bare ${classes.set}`}
+          style={{ height: HEIGHTS.head }}
+          title="Select the whole set"
+          onClick={() => void selection.all({ set: set.key })}
+        >
+          <span className="ellipsis">{set.name}</span>
+          <span className="quiet small ellipsis">{setSummary(set)}</span>
+        </button>
+      </div>
+    </div>
   );
 }
 
