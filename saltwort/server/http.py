@@ -2,6 +2,7 @@
 
 import csv
 import json
+import re
 from collections.abc import Iterable, Iterator, Mapping
 from io import StringIO
 from itertools import chain
@@ -151,4 +152,24 @@ def _sentence(detail: Any, field: str = "") -> str:
         return _sentence(inner, str(name))
     if isinstance(detail, list):
         return _sentence(detail[0], field)
-    return f"{field.replace('_', ' ').capitalize()}: {detail}" if field else str(detail)
+    called = field.replace("_", " ").capitalize() or "This"
+    numbers = re.findall(r"-?\d+(?:\.\d+)?", str(detail))
+    words = _IN_OUR_WORDS.get(getattr(detail, "code", ""))
+    if words:
+        return words.format(field=called, number=numbers[-1] if numbers else "")
+    return f"{called}: {detail}" if field else str(detail)
+
+
+_IN_OUR_WORDS = {
+    "required": "{field} is missing. Fill it in.",
+    "null": "{field} is empty. Fill it in.",
+    "blank": "{field} is empty. Fill it in.",
+    "empty": "{field} is empty. Choose another.",
+    "no_name": "{field} has no name. Save it under one, and choose it again.",
+    "max_length": "{field} is too long: {number} at most. Shorten it.",
+    "min_length": "{field} is too short: {number} at least.",
+    "max_value": "{field} is {number} at most. Lower it.",
+    "min_value": "{field} is {number} at least. Raise it.",
+    "max_string_length": "{field} is too long. Shorten it.",
+}
+"""For what the framework finds wrong with a field, by its code."""

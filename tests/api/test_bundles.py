@@ -261,7 +261,12 @@ class Lifecycle(BundlesTestCase):
         card = self.card()
         self.assertEqual((card["slug"], card["name"], card["archived"]), ("quay", "Quay by night", True))
         self.assertEqual(self.ask()["name"], "Quay by night")
-        self.refused("put", "/name", "blank", name=" ")
+        for name, words in (
+            (" ", "Name is empty. Fill it in."),
+            ("x" * 81, "Name is too long: 80 at most. Shorten it."),
+        ):
+            self.refused("put", "/name", words, name=name)
+        self.refused("put", "/name", "Name is missing. Fill it in.")
 
     def test_duplicated_over_http(self) -> None:
         self.texture("wall/wall_rough.png")

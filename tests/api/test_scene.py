@@ -520,6 +520,15 @@ class HandOffs(ServerTestCase):
         text = self.ask(f"/stations/{compositor['id']}/sheet.txt").decode()
         self.assertIn("Read EXR renders as: Linear Rec.2020", text)
 
+    def test_the_config_and_its_file_name_the_same_revision(self) -> None:
+        """One that changes a colour alone keeps the config of the one before."""
+        self.tell("put", "/swatches", based_on=1, **ENAMEL)
+        self.assertEqual(self.revision(), 2)
+        renderer = self.ask("/stations")[0]
+        values = {line["key"]: line["value"] for line in self.ask(f"/stations/{renderer['id']}/sheet")[0]["settings"]}
+        self.assertEqual((values["file"], values["name"]), ("quay-r1.ocioz", "quay-r1"))
+        self.assertEqual(self.ask("/config")["export_name"], "quay-r1")
+
     def test_each_station_gets_a_config_of_its_own_version_and_others_lose_nothing(self) -> None:
         renderer, compositor = self.ask("/stations")
         before = self.ask(f"/stations/{compositor['id']}/config/file")

@@ -94,6 +94,27 @@ def texture(path: str, space: str, stats: Stats = STATS, header: Header = HEADER
     )
 
 
+class Extensions(TestCase):
+    def test_a_file_of_another_format_than_its_name_says(self) -> None:
+        for path, format_name, is_wrong in (
+            ("a/wall_col.exr", "JPEG", True),
+            ("a/wall_col.PNG", "PNG", False),
+            ("a/wall_col.jpeg", "JPEG", False),
+            ("a/wall_col.tif", "TIFF", False),
+            ("a/wall_col.tx", "EXR", False),
+            ("a/wall_col.tx", "TIFF", False),
+            ("a/wall_col.tx", "PNG", True),
+            ("a/wall_col", "PNG", False),
+            ("a/wall_col.v2", "PNG", False),
+            ("a/wall_col.hdr", "EXR", True),
+        ):
+            with self.subTest(path, format=format_name):
+                wrong = texture(path, SRGB, header=replace(HEADER, format=format_name))
+                self.assertEqual(
+                    subjects_found("texture.wrong-extension", textures=[wrong]), [path] if is_wrong else []
+                )
+
+
 class Registry(TestCase):
     def test_a_clean_project_has_no_findings(self) -> None:
         self.assertEqual(run_checks(Subjects(project_config(), sample_setup())), [])

@@ -23,7 +23,7 @@ from saltwort.core.spaces.gamuts import (
     xy_to_xyz,
 )
 from saltwort.core.spaces.observer import black_body_xy, daylight_xy
-from saltwort.core.spaces.typed import parse_colour
+from saltwort.core.spaces.typed import COLORIMETRIC, parse_colour
 from tests.samples import LINEAR_REC709, base_config
 
 with warnings.catch_warnings():
@@ -97,6 +97,11 @@ class TypedColours(TestCase):
         self.assertEqual(parse_colour("47 106 104", "8-bit"), (47 / 255, 106 / 255, 104 / 255))
         self.assertEqual(parse_colour("47, 106,104", "8-bit"), (47 / 255, 106 / 255, 104 / 255))
         self.assertEqual(parse_colour("#2f6a68", "hex"), (47 / 255, 106 / 255, 104 / 255))
+        for unit in ("8-bit", "10-bit", "unit", "hsv", "hsl"):
+            self.assertEqual(parse_colour(" #2f6a68", unit), (47 / 255, 106 / 255, 104 / 255), unit)
+        for unit in COLORIMETRIC:
+            with self.assertRaisesRegex(BadInput, "Choose the notation hex"):
+                parse_colour("#2f6a68", unit)
         self.assertEqual(parse_colour("fff", "hex"), (1.0, 1.0, 1.0))
         self.assertEqual(parse_colour("0.18", "unit"), (0.18, 0.18, 0.18))
         self.assertEqual(parse_colour("14.2 -0.1 1e3", "unit"), (14.2, -0.1, 1000.0))
@@ -171,7 +176,7 @@ class Spectra(TestCase):
             ("1e30", "unit"): "half-float",
             ("#12", "hex"): "3 or 6 digits",
             ("#12345g", "hex"): "3 or 6 digits",
-            ("1 1 1", "nits"): "not a unit",
+            ("1 1 1", "nits"): "not a notation",
             ("1024 0 0", "10-bit"): "0 to 1023",
             ("", "kelvin"): "Type a temperature",
             ("1 1 1", "kelvin"): "Type a temperature",

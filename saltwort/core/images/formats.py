@@ -1,7 +1,7 @@
 """The formats that Saltwort opens, told by the first bytes of a file and never by its name."""
 
 from dataclasses import dataclass
-from pathlib import Path
+from pathlib import Path, PurePosixPath
 from stat import S_ISREG
 
 from saltwort.core.errors import BadInput
@@ -9,22 +9,30 @@ from saltwort.core.errors import BadInput
 
 @dataclass(frozen=True)
 class Format:
-    """`key` is the image library's own name of the format, `suffix` the one files are stored under."""
+    """`key` is the image library's own name of the format, `suffix` the one files are stored under, `others` those that
+    it goes by besides."""
 
     key: str
     label: str
     suffix: str
     starts: tuple[bytes, ...]
+    others: tuple[str, ...] = ()
 
 
 FORMATS = (
-    Format("openexr", "EXR", ".exr", (b"\x76\x2f\x31\x01",)),
+    Format("openexr", "EXR", ".exr", (b"\x76\x2f\x31\x01",), (".sxr", ".mxr", ".tx")),
     Format("png", "PNG", ".png", (b"\x89PNG\r\n\x1a\n",)),
-    Format("jpeg", "JPEG", ".jpg", (b"\xff\xd8\xff",)),
-    Format("tiff", "TIFF", ".tif", (b"II*\0", b"MM\0*", b"II+\0", b"MM\0+")),
-    Format("hdr", "HDR", ".hdr", (b"#?RADIANCE", b"#?RGBE")),
+    Format("jpeg", "JPEG", ".jpg", (b"\xff\xd8\xff",), (".jpeg", ".jpe")),
+    Format("tiff", "TIFF", ".tif", (b"II*\0", b"MM\0*", b"II+\0", b"MM\0+"), (".tiff", ".tx", ".tex", ".env")),
+    Format("hdr", "HDR", ".hdr", (b"#?RADIANCE", b"#?RGBE"), (".rgbe", ".pic")),
     Format("dpx", "DPX", ".dpx", (b"SDPX", b"XPDS")),
 )
+
+
+def formats_named(path: str) -> tuple[str, ...]:
+    """The labels of the formats that a file name's extension stands for; none for an extension of no format here."""
+    suffix = PurePosixPath(path).suffix.lower()
+    return tuple(known.label for known in FORMATS if suffix in (known.suffix, *known.others))
 
 
 def sniff(path: Path) -> Format:

@@ -54,10 +54,15 @@ def parse_colour(text: str, unit: str) -> Triple:
     COLORIMETRIC unit CIE XYZ, a temperature at Y = 1.
 
     One number stands for a grey. HSV and HSL are hue in degrees with two shares, as 0–1 or in per cent; a temperature
-    is in kelvin, with a tint in Duv where there is a second number. Raises BadInput with a sentence for anything else.
+    is in kelvin, with a tint in Duv where there is a second number. What begins with # is hex, whatever RGB notation is
+    chosen. Raises BadInput with a sentence for anything else.
     """
     if unit not in _PARSERS:
-        raise BadInput(f"“{unit}” is not a unit; use one of {', '.join(UNITS)}.")
+        raise BadInput(f"“{unit}” is not a notation; use one of {', '.join(UNITS)}.")
+    if text.lstrip().startswith("#"):
+        if unit in COLORIMETRIC:
+            raise BadInput("A hex colour is meant in a colour space. Choose the notation hex, and its space.")
+        return _parse_hex(text)
     return _PARSERS[unit](text)
 
 

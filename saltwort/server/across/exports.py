@@ -5,7 +5,7 @@ from dataclasses import replace
 from saltwort.core.project import Composed, compose_in_steps
 from saltwort.server.across.trimming import used_by
 from saltwort.server.projects.models import Project
-from saltwort.server.projects.operations import proved, revision_name
+from saltwort.server.projects.operations import config_name, proved
 from saltwort.server.projects.setups import base_archive, current_setup, luts_of
 
 
@@ -20,7 +20,7 @@ def exported(project: Project, ocio_version: str = "", trim: bool = False) -> Co
         setup = replace(setup, target_version=ocio_version)
     if trim:
         setup = replace(setup, trim=used_by(project))
-    name = revision_name(project, project.current.number)
+    name = config_name(project)
     made = compose_in_steps(base_archive(setup.base), setup, name, luts_of(setup))
     if trim:
         proved(made)

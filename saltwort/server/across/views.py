@@ -20,7 +20,7 @@ from saltwort.server.projects import operations
 from saltwort.server.projects.config_serializers import ConfigComparisonSerializer, ConfigSerializer
 from saltwort.server.projects.config_views import comparison_json
 from saltwort.server.projects.models import BaseConfig, Project
-from saltwort.server.projects.operations import revision_name
+from saltwort.server.projects.operations import config_name
 from saltwort.server.projects.serializers import (
     ChangePreviewSerializer,
     ProjectSerializer,
@@ -42,7 +42,7 @@ from saltwort.server.textures.serializers import ChosenTextures, RulesRunSeriali
 @api_view(["GET"])
 def config(request: Request, slug: str) -> Response:
     project = project_named(slug)
-    name = revision_name(project, project.current.number)
+    name = config_name(project)
     facts = asdict(describe(config_of(project.current)))
     is_one_file = archive_suffix(facts["version"]) == ".ocioz"
     described = {

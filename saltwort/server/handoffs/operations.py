@@ -14,7 +14,7 @@ from saltwort.core.stations.abilities.ocio_version import own_version
 from saltwort.core.stations.station import Station as CoreStation
 from saltwort.server.handoffs.models import Station
 from saltwort.server.projects.models import Project
-from saltwort.server.projects.operations import project_made, revision_name
+from saltwort.server.projects.operations import config_name, project_made
 from saltwort.server.projects.setups import config_of, current_setup
 from saltwort.server.textures.readings import spaces_by_path
 
@@ -71,7 +71,7 @@ def versions_of(station: Station) -> tuple[str, str]:
 def config_file_of(station: Station) -> str:
     """Name of the file with the config that a station gets, with its OCIO version where it is not the project's."""
     version, own = versions_of(station)
-    name = revision_name(station.project, station.project.current.number)
+    name = config_name(station.project)
     return name + (f"-ocio{own}" if own else "") + archive_suffix(version)
 
 

@@ -48,7 +48,7 @@ from saltwort.server.projects.config_serializers import (
     point_json,
     primaries_json,
 )
-from saltwort.server.projects.operations import revision_name
+from saltwort.server.projects.operations import config_name
 from saltwort.server.projects.setups import (
     archive_of,
     config_of,
@@ -157,7 +157,7 @@ def export(request: Request, slug: str, kind: str) -> HttpResponse:
     check_suffix(archive, f".{kind}")
     return download(
         packed(archive),
-        f"{revision_name(project, project.current.number)}.{kind}",
+        f"{config_name(project)}.{kind}",
         "application/zip",
     )
 

@@ -1,6 +1,7 @@
 """Everything that changes a project's setup. Each is one transaction and makes, or goes back to, one revision."""
 
 import json
+import re
 from collections.abc import Callable
 from dataclasses import asdict, replace
 from itertools import count
@@ -248,6 +249,14 @@ def _with_another_scene(project: Project, number: int, setup: Setup, message: st
 def revision_name(project: Project, number: int) -> str:
     """What the config of a revision is called, in applications and as a file."""
     return f"{project.slug}-r{number}"
+
+
+def config_name(project: Project) -> str:
+    """What the config of a project is called, which its file is named by: a revision that changed colours and lights
+    alone keeps the config of the one before, with its name."""
+    name: str = config_of(project.current).getName()
+    is_ours = re.fullmatch(r"[a-z0-9_-]{1,90}", name)  # that of an imported bundle may be anything
+    return name if is_ours else revision_name(project, project.current.number)
 
 
 def _as_json(value: Any) -> str:

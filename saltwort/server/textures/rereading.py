@@ -20,7 +20,7 @@ from saltwort.server.projects.setups import config_of, current_setup, rule_book_
 from saltwort.server.queries import among
 from saltwort.server.textures.models import Reading, ReadingState
 
-FORMAT = 2
+FORMAT = 3
 """Raised when checks find other things than before."""
 
 

@@ -14,6 +14,7 @@ export function figure(value: number | null, unit: CodeUnit = '0–1'): string {
   if (unit === '8-bit') return String(Math.round(Math.min(1, Math.max(0, value)) * 255));
   const rounded = Number(value.toPrecision(4)); // 0.99999 has as many decimals as 1
   const size = Math.abs(rounded);
+  if (size < 0.00005) return '0.0000';
   return rounded.toFixed(size >= 1000 ? 0 : size >= 100 ? 1 : size >= 10 ? 2 : size >= 1 ? 3 : 4).replace('-', '−');
 }
 
@@ -22,7 +23,8 @@ export const figures = (values: Triple, unit: CodeUnit = '0–1') => values.map(
 /** Stops with their sign, as `+1.5`. */
 export function stops(value: number | null, digits = 1): string {
   if (value === null) return '–';
-  return `${value < 0 ? '−' : '+'}${Math.abs(value).toFixed(digits)}`;
+  const size = Math.abs(value).toFixed(digits);
+  return `${value < 0 && Number(size) > 0 ? '−' : '+'}${size}`;
 }
 
 /** `sRGB - Display` → `sRGB`: displays carry the word in many configs, and it says nothing beside a view. */

@@ -9,6 +9,7 @@ from saltwort.core.changes import Change
 from saltwort.core.engine import load_config
 from saltwort.core.findings.registry import BLOCKER, CAUTION, CheckedTexture, Fix, Problem, Subjects, check
 from saltwort.core.findings.space_fixes import declares_another, mending
+from saltwort.core.images.formats import formats_named
 from saltwort.core.textures.declared import declared
 from saltwort.core.textures.evidence import (
     best_colour,
@@ -238,6 +239,20 @@ def _said(texture: CheckedTexture, space: str) -> str:
 
 def _space(subjects: Subjects, texture: CheckedTexture) -> ocio.ColorSpace | None:
     return subjects.config.getColorSpace(texture.assignment.space)
+
+
+@check("texture.wrong-extension", CAUTION)
+def wrong_extension(subjects: Subjects) -> Iterator[Problem]:
+    """A file is of another format than its extension says: rules go by the extension, applications by either."""
+    for texture in subjects.textures:
+        named, found = formats_named(texture.path), texture.facts.header.format
+        if named and found not in named:
+            yield Problem(
+                texture.path,
+                f"{found} file named as {named[0]}",
+                f"Its content is {found}. File rules read the extension, so it may get a space meant for {named[0]} "
+                "files, and some applications do not open it. Rename it, or save it again in the format of its name.",
+            )
 
 
 @check("texture.unreadable", CAUTION)
