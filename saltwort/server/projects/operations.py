@@ -50,7 +50,7 @@ def create_project(name: str) -> Project:
     project = Project(name=name, slug=slug, tracer_space=setup.default_space, tracer_unit=unit, tracer_text=text)
     revision, archive = draft_revision(project, setup, "Project made")
     with transaction.atomic():
-        if Project.objects.filter(slug=slugify(name)[:70], deleted=None).exists():
+        if Project.objects.filter(slug__in=(slug, slugify(name)[:70]), deleted=None).exists():
             raise BadInput(f"There is a project named like “{name}” already. Choose another name.")
         project.save()
         revision.project = project
