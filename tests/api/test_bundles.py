@@ -209,6 +209,22 @@ class Hostile(BundlesTestCase):
                 self.changed(content, lambda m: m["images"][0].update(has_file=False, sha256="1" * 64, facts={})),
                 "damaged",
             ),
+            "a pane that shows nothing": (
+                self.changed(content, lambda m: m["comparison"].update(panes=[{}])),
+                "cannot be shown",
+            ),
+            "an output elsewhere": (
+                self.changed(content, lambda m: m["outputs"][0].update(name="../../saltwort.sqlite3")),
+                "no name of an output",
+            ),
+            "an output of another kind": (
+                self.changed(content, lambda m: m["outputs"][0].update(kind="poster")),
+                "Nothing of the kind",
+            ),
+            "an output with other settings": (
+                self.changed(content, lambda m: m["outputs"][0].update(settings={"space": ["ACEScg"]})),
+                "damaged",
+            ),
             "an ability that there is not": (
                 self.changed(content, lambda m: m["stations"][0]["abilities"].update(flies=True)),
                 "no “flies”",

@@ -51,6 +51,15 @@ def described(output: Output) -> dict[str, str]:
     return made.facts(config_of(output.revision), settings)
 
 
+def check_output(output: Output) -> None:
+    """Raise BadInput for an output, not saved yet, that could not have been made here: of a kind there is not, with
+    settings that cannot be, or a name that is none of a file."""
+    made, settings = _made(output)
+    made.plan(config_of(output.revision), settings)
+    if not output.name or PurePath(output.name.replace("\\", "/")).name != output.name:
+        raise BadInput(f"“{output.name[:80]}” is no name of an output.")
+
+
 def _made(output: Output) -> tuple[Deliverable[Any], Any]:
     made = _deliverable(output.kind)
     stored = {name: value for name, value in output.settings.items() if name not in OF_SOURCE}

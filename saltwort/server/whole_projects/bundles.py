@@ -38,10 +38,12 @@ from saltwort.core.stations.station import READS_RENDERS, READS_TEXTURES
 from saltwort.core.stations.station import Station as CoreStation
 from saltwort.core.threads import on_all_cores
 from saltwort.server.compare.models import Comparison, KeptComparison
+from saltwort.server.compare.views import ComparisonChange, KeptState
 from saltwort.server.handoffs.models import Station
 from saltwort.server.images.models import StoredImage, media_file
 from saltwort.server.images.operations import store_file
 from saltwort.server.outputs.models import Output
+from saltwort.server.outputs.operations import check_output
 from saltwort.server.projects.models import BaseConfig, ConfigFile, Project, Revision
 from saltwort.server.projects.operations import free_slug
 from saltwort.server.projects.setups import UPLOADED, base_archive, keep_lut
@@ -199,6 +201,17 @@ def _check_setups(bundle: Bundle, name: str) -> None:
         if station.reads not in (READS_TEXTURES, READS_RENDERS):
             raise BadInput(f"{name} has an application of a kind that there is not. Export the bundle again.")
         CoreStation(station.name, station.reads).with_abilities(station.abilities)
+    _check_looks(manifest, name)
+
+
+def _check_looks(manifest: Manifest, name: str) -> None:
+    """Hold what panes show to what the screens could have saved."""
+    checks = [KeptState(data=kept.state) for kept in manifest.kept]
+    if manifest.comparison:
+        shown = {**asdict(manifest.comparison), "based_on": 0}
+        checks.append(ComparisonChange(data=shown))
+    if not all(check.is_valid() for check in checks):
+        raise BadInput(f"{name} holds a comparison that cannot be shown. Export the bundle again.")
 
 
 @contextmanager
@@ -303,17 +316,17 @@ def _created(manifest: Manifest, images: Images, renders: Renders, name: str) ->
                 abilities=station.abilities,
             )
         )
-    for output in manifest.outputs:
-        _save(
-            Output(
-                project=project,
-                kind=output.kind,
-                name=output.name,
-                render=renders.get(output.render or 0),
-                revision=revisions[output.revision],
-                settings=output.settings,
-            )
+    for one in manifest.outputs:
+        output = Output(
+            project=project,
+            kind=one.kind,
+            name=one.name,
+            render=renders.get(one.render or 0),
+            revision=revisions[one.revision],
+            settings=one.settings,
         )
+        check_output(output)
+        _save(output)
     return project
 
 
