@@ -221,7 +221,7 @@ class BroughtConfigs(ServerTestCase):
     def test_what_is_no_config_is_kept_nowhere(self) -> None:
         for content, words in (
             (b"hello", "does not load"),
-            (b"\xff\xfe\x00", "no UTF-8 text"),
+            (b"\xff\xfe\x00", "not UTF-8 text"),
             (b"a: [", "does not load"),
             (b"x" * 9_000_000, "larger than 8 MB"),
         ):

@@ -29,7 +29,9 @@ class HandOffs(BrowserTestCase):
         own = ocio.Config.CreateFromFile(str(self.folder / "own.ocioz"))
         self.assertEqual((own.getMajorVersion(), own.getMinorVersion()), (2, 3))
         page.get_by_text("Takes texture spaces from the config’s file rules").click()
-        expect(sheet.get_by_role("row").filter(has_text="wall_basecolor.png")).to_contain_text("set by hand")
+        expect(sheet.get_by_role("row").filter(has_text="wall_basecolor.png")).to_contain_text(
+            "set this in the application"
+        )
         page.get_by_role("button", name=re.compile("^Compositor")).click()
         expect(self.section("Settings of the compositor")).to_contain_text("already scene-linear")
         with page.expect_download() as download:

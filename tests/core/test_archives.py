@@ -144,7 +144,7 @@ class HostileArchives(TestCase):
         laughs = "a: &a [x, x]\n" + "".join(f"{n}: [{', '.join(['*a'] * 50)}]\n" for n in range(MAX_ALIASES // 50 + 1))
         self.assert_refused(laughs.encode(), "aliases")
         self.assert_refused(b"a: [", "not YAML")
-        self.assert_refused(b"\xff\xfe\0", "no UTF-8 text")
+        self.assert_refused(b"\xff\xfe\0", "not UTF-8 text")
 
     def test_what_the_engine_refuses(self) -> None:
         twice = base_text() + base_text()[base_text().index("colorspaces:") :]
@@ -202,7 +202,7 @@ class Trial(TestCase):
 
     def test_names_that_are_no_utf8(self) -> None:
         broken = base_text().encode().replace(b"name: ACEScg\n", b"name: ACES\xe9cg\n")
-        with self.assertRaisesRegex(BadInput, "no UTF-8 text"):
+        with self.assertRaisesRegex(BadInput, "not UTF-8 text"):
             read_archive(broken, "latin.ocio")
 
     def test_duplicate_names(self) -> None:

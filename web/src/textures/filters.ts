@@ -23,6 +23,7 @@ const RULE = 'rule:';
 
 /** A way of being assigned as the server names it, in the words of the table. */
 export function reasonLabel(value: string, rules: Rule[]): string {
+  if (value === 'pin') return 'set by hand';
   if (!value.startsWith(RULE)) return value;
   const at = rules.findIndex(({ name }) => name === value.slice(RULE.length));
   return at < 0 ? 'a rule' : `rule ${at + 1}`;
