@@ -36,7 +36,7 @@ class Projects(ServerTestCase):
         self.assertEqual([project["slug"] for project in listed], ["night-ferry", "quay"])
 
     def test_names_that_cannot_be(self) -> None:
-        for name, words in (("Quay", "already"), ("!!!", "letters or digits"), ("  ", "blank"), ("x" * 81, "80")):
+        for name, words in (("Quay", "already"), ("!!!", "letters or digits"), ("  ", "empty"), ("x" * 81, "80")):
             answer = self.client.post("/api/v1/projects", {"name": name}, content_type="application/json")
             self.assertEqual(answer.status_code, 400)
             self.assertIn(words, answer.json()["detail"])
@@ -84,7 +84,7 @@ class Setups(ServerTestCase):
             ({"view": {"display": SRGB_DISPLAY, "view": "Nowhere"}}, "no view"),
             ({"rules": [rule]}, "Rule 1, “bad”"),
             ({"rules": [{**rule, "kind": "magic"}]}, "not a valid choice"),
-            ({"default_space": ""}, "blank"),
+            ({"default_space": ""}, "empty"),
         )
         for changes, words in cases:
             with self.subTest(words):

@@ -22,9 +22,8 @@ class PathStrip(BrowserTestCase):
 
     def test_shipped_fonts_are_used(self) -> None:
         page = self.open("config")
-        page.evaluate("document.fonts.ready")
         for family in ("Atkinson Hyperlegible Next Variable", "Atkinson Hyperlegible Mono Variable"):
-            self.assertTrue(page.evaluate(f"document.fonts.check('14px \"{family}\"')"))
+            page.wait_for_function(f"document.fonts.check('14px \"{family}\"')")
 
     def test_every_surface_and_text_of_the_chrome_is_neutral(self) -> None:
         for step in STEPS:
