@@ -279,8 +279,10 @@ def _check_preview(content: bytes, damaged: BadInput) -> None:
             raise damaged
         with np.load(BytesIO(content), allow_pickle=False) as kept:
             thumbnail, sample = kept["thumbnail"], kept["sample"]
-    except (ValueError, OSError, KeyError, EOFError, zipfile.BadZipFile) as error:
+    except (ValueError, OSError, KeyError, EOFError, MemoryError, zipfile.BadZipFile) as error:
         raise damaged from error
+    if not isinstance(thumbnail, np.ndarray) or not isinstance(sample, np.ndarray):
+        raise damaged
     fits = thumbnail.ndim == 3 and thumbnail.shape[2] == 3 and sample.ndim == 2
     if not fits or thumbnail.dtype != np.float16 or sample.dtype != np.float32:
         raise damaged

@@ -9,6 +9,7 @@ from datetime import timedelta
 from hashlib import sha256
 from typing import Any
 
+import numpy as np
 from django.core.management import call_command
 from django.core.management.base import CommandError
 from django.utils import timezone
@@ -150,6 +151,12 @@ class RoundTrip(BundlesTestCase):
                 call_command("unbundle", str(wrong))
 
 
+def array_file(values: np.ndarray) -> bytes:
+    file = io.BytesIO()
+    np.save(file, values)
+    return file.getvalue()
+
+
 class Hostile(BundlesTestCase):
     def changed(self, content: bytes, change: Callable[[dict[str, Any]], object] | None, **members: bytes) -> bytes:
         """A bundle with another manifest, or other members."""
@@ -254,6 +261,29 @@ class Hostile(BundlesTestCase):
                 read_bundle(io.BytesIO(self.changed(content, None, **{name: b"x" * 50})), "quay.zip")
             self.assertEqual((Project.objects.count(), StoredImage.objects.count()), (0, 0))
             self.assertEqual([one for one in (self.folder / "media" / "images").rglob("*") if one.is_file()], [])
+
+    def test_previews_must_be_two_arrays_of_numbers(self) -> None:
+        project = self.whole_project()
+        content = self.bundled(project, with_images=False)
+        with zipfile.ZipFile(io.BytesIO(content)) as packed:
+            preview = next(name for name in packed.namelist() if name.startswith("previews/"))
+        self.clear_machine(project)
+        huge = b"\x93NUMPY\x01\x00v\x00{'descr': '<f2', 'fortran_order': False, 'shape': (10000000000000, 4, 3), }"
+        thumbnail, sample = np.zeros((4, 4, 3), np.float16), np.zeros((16, 3), np.float32)
+        for name, arrays in {
+            "no array": {"thumbnail.npy": b"", "sample.npy": b""},
+            "one of them": {"thumbnail.npy": array_file(thumbnail)},
+            "flat": {"thumbnail.npy": array_file(thumbnail[0]), "sample.npy": array_file(sample)},
+            "of another kind": {"thumbnail.npy": array_file(thumbnail), "sample.npy": array_file(sample.astype("U3"))},
+            "larger than memory": {"thumbnail.npy": huge.ljust(127) + b"\n", "sample.npy": array_file(sample)},
+        }.items():
+            made = io.BytesIO()
+            with zipfile.ZipFile(made, "w") as packed:
+                for member, data in arrays.items():
+                    packed.writestr(member, data)
+            with self.subTest(name), self.assertRaisesRegex(BadInput, "damaged"):
+                read_bundle(io.BytesIO(self.changed(content, None, **{preview: made.getvalue()})), "quay.zip")
+            self.assertEqual((Project.objects.count(), StoredImage.objects.count()), (0, 0))
 
     def test_the_manifest_is_what_is_described(self) -> None:
         bundle = Bundle(io.BytesIO(self.bundled(self.whole_project())), "quay.zip")
