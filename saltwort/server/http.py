@@ -149,7 +149,8 @@ def _sentence(detail: Any, field: str = "") -> str:
     """The first of the framework's messages, with the field it is about."""
     if isinstance(detail, dict):
         name, inner = next(iter(detail.items()))
-        return _sentence(inner, str(name))
+        is_named = isinstance(name, str) and name != "non_field_errors" and not name.isdigit()
+        return _sentence(inner, name if is_named else field)  # one of a list is told by the list
     if isinstance(detail, list):
         return _sentence(detail[0], field)
     called = field.replace("_", " ").capitalize() or "This"

@@ -72,9 +72,9 @@ class Compare(ServerTestCase):
         good = {"based_on": 1, "render": render.pk, "exposure": 0.0, "panes": panes}
         lost = {"display": SRGB_DISPLAY, "view": "Nowhere", "look": ""}
         self.refused("put", "/comparison", "no view", **{**good, "panes": [panes[0], lost]})
-        self.refused("put", "/comparison", "at least 1", **{**good, "panes": []})
-        self.refused("put", "/comparison", "no more than 9", **{**good, "panes": panes * 5})
-        self.refused("put", "/comparison", "less than or equal to 32", **{**good, "exposure": 99})
+        self.refused("put", "/comparison", "Panes is too short: 1 at least", **{**good, "panes": []})
+        self.refused("put", "/comparison", "Panes is too long: 9 at most", **{**good, "panes": panes * 5})
+        self.refused("put", "/comparison", "Exposure is 32 at most", **{**good, "exposure": 99})
         self.refused("put", "/comparison", "gone", status=404, **{**good, "render": 999})
         self.tell("put", "/comparison", **good)
         self.refused("put", "/comparison", "changed meanwhile", status=409, **good)
@@ -106,7 +106,7 @@ class Compare(ServerTestCase):
             np.testing.assert_allclose(followed["values"], expected, atol=1e-4)
         moved = space_processor(project_config(), "ACEScg", LINEAR_REC709).applyRGB(pixels[40, 70].tolist())
         np.testing.assert_allclose(place["panes"][2]["light"], moved, atol=1e-4)
-        self.refused("post", "/probes", "no more than", places=[[0, 0]] * 40, **asked)
+        self.refused("post", "/probes", "Places is too long: 13 at most", places=[[0, 0]] * 40, **asked)
         self.refused("post", "/probes", "gone", status=404, places=[[0, 0]], **{**asked, "render": 999})
 
     def test_panes_of_their_own_are_kept_and_checked(self) -> None:
@@ -119,7 +119,7 @@ class Compare(ServerTestCase):
         asked["based_on"] = 2
         self.refused("put", "/comparison", "is gone", panes=[{**own, "render": 999}], **asked)
         self.refused("put", "/comparison", "no colour space", panes=[{**own, "working": "Nowhere"}], **asked)
-        self.refused("put", "/comparison", "less than or equal to 1", panes=panes, **{**asked, "probes": [[2, 0]]})
+        self.refused("put", "/comparison", "Probes is 1 at most", panes=panes, **{**asked, "probes": [[2, 0]]})
         render.delete()
         self.assertEqual(self.ask("/comparison")["panes"][0]["gone"], "its picture")
 
@@ -137,7 +137,7 @@ class Compare(ServerTestCase):
         changed = self.tell("put", f"/kept-comparisons/{kept['id']}", based_on=1, name="Lamps", notes="fine now")
         self.assertEqual((changed["notes"], changed["state"]), ("fine now", kept["state"]))
         self.refused("put", f"/kept-comparisons/{kept['id']}", "meanwhile", status=409, based_on=1, name="x")
-        self.refused("post", "/kept-comparisons", "blank", name=" ", state=state)
+        self.refused("post", "/kept-comparisons", "empty", name=" ", state=state)
         self.assertEqual([row["id"] for row in self.ask("/kept-comparisons")], [kept["id"]])
         self.client.delete(self.url(f"/kept-comparisons/{kept['id']}"))
         self.assertEqual(self.ask("/kept-comparisons"), [])

@@ -122,7 +122,7 @@ class Swatches(ServerTestCase):
             ({"text": "0.5 0.5 0.5 0.5", "unit": "unit"}, "here are 4"),
             ({"text": "900", "unit": "kelvin"}, "1,000 to 40,000"),
             ({"text": "#12345", "unit": "hex"}, "3 or 6 digits"),
-            ({"name": ""}, "blank"),
+            ({"name": ""}, "empty"),
             ({"name": "a\u0007b"}, "printed"),
             ({"space": "Nowhere"}, "no colour space"),
             ({"text": "x" * 101}, "100"),
