@@ -157,7 +157,7 @@ def _sentence(detail: Any, field: str = "") -> str:
     numbers = re.findall(r"-?\d+(?:\.\d+)?", str(detail))
     words = _IN_OUR_WORDS.get(getattr(detail, "code", ""))
     if words:
-        return words.format(field=called, number=numbers[-1] if numbers else "")
+        return words.format(field=called, number=numbers[-1].removesuffix(".0") if numbers else "")
     return f"{called}: {detail}" if field else str(detail)
 
 
