@@ -8,6 +8,7 @@ from dataclasses import asdict
 from datetime import timedelta
 from hashlib import sha256
 from typing import Any
+from unittest.mock import patch
 
 import numpy as np
 from django.core.management import call_command
@@ -18,12 +19,16 @@ from saltwort.core.bundle import FORMAT, Bundle
 from saltwort.core.errors import BadInput
 from saltwort.core.views import AddedView
 from saltwort.server.findings.operations import findings_of
-from saltwort.server.images.models import StoredImage
+from saltwort.server.images.models import StoredImage, image_store
 from saltwort.server.kept import forget
 from saltwort.server.outputs.models import Output
 from saltwort.server.projects.models import BaseConfig, ConfigFile, Project
+from saltwort.server.projects.operations import create_project
 from saltwort.server.scene.models import Render
-from saltwort.server.whole_projects.bundles import duplicate, manifest_of, read_bundle, write_bundle
+from saltwort.server.textures.models import Texture
+from saltwort.server.whole_projects import bundles
+from saltwort.server.whole_projects.bundles import duplicate, read_bundle
+from saltwort.server.whole_projects.manifests import manifest_of, write_bundle
 from saltwort.server.whole_projects.operations import forget_deleted
 from tests.samples import ACES_SDR, SRGB, SRGB_DISPLAY, base_text
 from tests.server import ServerTestCase
@@ -261,6 +266,23 @@ class Hostile(BundlesTestCase):
                 read_bundle(io.BytesIO(self.changed(content, None, **{name: b"x" * 50})), "quay.zip")
             self.assertEqual((Project.objects.count(), StoredImage.objects.count()), (0, 0))
             self.assertEqual([one for one in (self.folder / "media" / "images").rglob("*") if one.is_file()], [])
+
+    def test_a_picture_that_somebody_took_up_meanwhile_stays(self) -> None:
+        project = self.whole_project()
+        content = self.bundled(project)
+        self.clear_machine(project)
+        other = create_project("Pier")
+
+        def taken_up(*given: object) -> None:
+            for number, image in enumerate(StoredImage.objects.order_by("pk")[:1]):
+                Texture.objects.create(project=other, path=f"a{number}.png", image=image)
+            raise BadInput("It fails here.")
+
+        with patch.object(bundles, "_renders", taken_up), self.assertRaisesRegex(BadInput, "fails here"):
+            read_bundle(io.BytesIO(content), "quay.zip")
+        image = StoredImage.objects.get()
+        self.assertTrue(image.file.exists())
+        self.assertEqual({path.stem for path in image_store().rglob("*") if path.is_file()}, {image.sha256})
 
     def test_previews_must_be_two_arrays_of_numbers(self) -> None:
         project = self.whole_project()

@@ -1,30 +1,22 @@
-"""Write a whole project into a bundle, make a project of one, and make another of a project."""
+"""Make a project of a bundle, and another of a project."""
 
 from collections.abc import Callable, Iterator, Sequence
-from contextlib import closing, contextmanager
+from contextlib import contextmanager
 from dataclasses import asdict
 from datetime import datetime
 from pathlib import Path
 from tempfile import TemporaryDirectory
-from typing import IO, Any
+from typing import IO
 
 from django.db import transaction
 from django.db.models import Model
 from django.utils import timezone
 
 from saltwort.core.bundle import (
-    FORMAT,
     Bundle,
-    BundledComparison,
     BundledConfig,
     BundledImage,
-    BundledKept,
-    BundledOutput,
-    BundledRender,
     BundledRevision,
-    BundledStation,
-    BundledTexture,
-    BundleWriter,
     Manifest,
     facts_of,
 )
@@ -44,115 +36,16 @@ from saltwort.server.images.models import StoredImage, media_file
 from saltwort.server.images.operations import store_file
 from saltwort.server.outputs.models import Output
 from saltwort.server.outputs.operations import check_output
-from saltwort.server.projects.models import BaseConfig, ConfigFile, Project, Revision
+from saltwort.server.projects.models import BaseConfig, Project, Revision
 from saltwort.server.projects.operations import free_slug
-from saltwort.server.projects.setups import UPLOADED, base_archive, keep_lut
+from saltwort.server.projects.setups import UPLOADED, archive_of, base_archive, keep_lut
 from saltwort.server.scene.models import Render
 from saltwort.server.scene.operations import measured_render
 from saltwort.server.textures.models import Texture
 from saltwort.server.textures.operations import clean_path
+from saltwort.server.whole_projects.manifests import luts_of, manifest_of, numbered, numbered_state
 
 Say = Callable[[str], None]
-
-
-def write_bundle(project: Project, file: IO[bytes], *, with_images: bool) -> None:
-    """Write a project into a bundle. Pictures of renders are always in it, files of textures where they are asked for,
-    read where they lie. Raises BadInput when one of them is gone."""
-    manifest = manifest_of(project, with_images=with_images)
-    with closing(BundleWriter(file, manifest)) as bundle:
-        for lut in ConfigFile.objects.filter(pk__in=_luts_of(manifest)).order_by("pk").iterator():
-            bundle.add_lut(lut.sha256, bytes(lut.content))
-        stored = StoredImage.objects.in_bulk([image.sha256 for image in manifest.images])
-        for image in manifest.images:
-            if image.has_file:
-                bundle.add_image(image, stored[image.sha256].file)
-            elif (preview := media_file(image.sha256, PREVIEW_SUFFIX)).exists():
-                bundle.add_preview(image.sha256, preview.read_bytes())
-
-
-def manifest_of(project: Project, *, with_images: bool) -> Manifest:
-    """All of a project but its pictures and LUTs."""
-    revisions = list(project.revisions.select_related("parent").order_by("number"))
-    bases = {revision.setup["base"].removeprefix(UPLOADED) for revision in revisions}
-    renders = list(project.renders.order_by("pk"))
-    textures = list(project.textures.order_by("path"))
-    images = {texture.image_id: with_images for texture in textures} | {render.image_id: True for render in renders}
-    number_of = {render.pk: number for number, render in enumerate(renders, start=1)}
-    comparison = Comparison.objects.filter(project=project).first()
-    return Manifest(
-        format=FORMAT,
-        slug=project.slug,
-        name=project.name,
-        tracer_space=project.tracer_space,
-        tracer_unit=project.tracer_unit,
-        tracer_text=project.tracer_text,
-        current=project.current.number,
-        revisions=[_revision(revision) for revision in revisions],
-        configs=[
-            BundledConfig(config.sha256, config.name, config.text, config.files)
-            for config in BaseConfig.objects.filter(pk__in=bases).order_by("pk")
-        ],
-        images=[
-            BundledImage(image.sha256, image.suffix, image.size, image.facts, images[image.sha256])
-            for image in StoredImage.objects.filter(pk__in=images).order_by("pk")
-        ],
-        textures=[
-            BundledTexture(one.path, one.image_id, one.pin_space, one.pin_note, one.pin_author) for one in textures
-        ],
-        renders=[
-            BundledRender(number_of[one.pk], one.name, one.image_id, one.layer, one.space, one.rig) for one in renders
-        ],
-        comparison=comparison
-        and BundledComparison(
-            number_of.get(comparison.render_id or 0),
-            comparison.exposure,
-            [_numbered(pane, number_of.get) for pane in comparison.panes],
-            comparison.probes,
-        ),
-        kept=[
-            BundledKept(one.revision.number, one.name, one.notes, _numbered_state(one.state, number_of.get))
-            for one in project.kept_comparisons.select_related("revision").order_by("pk")
-        ],
-        stations=[BundledStation(one.name, one.reads, one.abilities) for one in project.stations.all()],
-        outputs=[
-            BundledOutput(one.kind, one.name, number_of.get(one.render_id or 0), one.revision.number, one.settings)
-            for one in project.outputs.select_related("revision").order_by("pk")
-        ],
-    )
-
-
-def _revision(revision: Revision) -> BundledRevision:
-    return BundledRevision(
-        number=revision.number,
-        parent=revision.parent.number if revision.parent else None,
-        setup=revision.setup,
-        text=revision.text,
-        files=revision.files,
-        proof=revision.proof,
-        replacements=revision.replacements,
-        parts=revision.parts,
-        author=revision.author,
-        message=revision.message,
-        created=revision.created.isoformat(),
-    )
-
-
-def _luts_of(manifest: Manifest) -> set[str]:
-    files = {file for one in (*manifest.revisions, *manifest.configs) for file in one.files.values()}
-    looks = (look for revision in manifest.revisions for look in revision.setup.get("added_looks") or ())
-    return files | {look["lut_sha256"] for look in looks if look.get("lut_sha256")}
-
-
-Numbering = Callable[[int], int | None]
-
-
-def _numbered(pane: dict[str, Any], number: Numbering) -> dict[str, Any]:
-    return {**pane, "render": number(pane["render"]) if pane.get("render") else None}
-
-
-def _numbered_state(state: dict[str, Any], number: Numbering) -> dict[str, Any]:
-    panes = [_numbered(pane, number) for pane in state.get("panes", [])]
-    return {**state, "render": number(state.get("render") or 0) or 0, "panes": panes}
 
 
 def read_bundle(file: IO[bytes], name: str, say: Say = lambda doing: None) -> Project:
@@ -229,8 +122,9 @@ def _pictures_in(bundle: Bundle, name: str) -> Iterator[dict[str, StoredImage]]:
     except BaseException:
         new = {image.sha256 for image in fresh} - known.keys()
         StoredImage.objects.filter(pk__in=new, texture=None, render=None).delete()
+        taken_up = set(StoredImage.objects.filter(pk__in=new).values_list("pk", flat=True))
         for image in fresh:
-            if image.sha256 in new:
+            if image.sha256 in new - taken_up:  # somebody may have added the same picture meanwhile
                 media_file(image.sha256, image.suffix).unlink(missing_ok=True)
                 media_file(image.sha256, PREVIEW_SUFFIX).unlink(missing_ok=True)
         raise
@@ -269,7 +163,7 @@ def _renders(manifest: Manifest, images: Images) -> Renders:
 
 def _project_made(bundle: Bundle, images: Images, renders: Renders) -> Project:
     manifest = bundle.manifest
-    for digest in sorted(_luts_of(manifest)):
+    for digest in sorted(luts_of(manifest)):
         keep_lut(bundle.lut(digest))
     for config in manifest.configs:
         BaseConfig.objects.update_or_create(
@@ -333,13 +227,6 @@ def _created(manifest: Manifest, images: Images, renders: Renders, name: str) ->
 def _revisions(project: Project, bundled: Sequence[BundledRevision]) -> dict[int, Revision]:
     made: dict[int, Revision] = {}
     for one in sorted(bundled, key=lambda one: one.number):
-        archive_hash = ConfigArchive(
-            one.text,
-            {
-                path: bytes(ConfigFile.objects.values_list("content", flat=True).get(pk=digest))
-                for path, digest in one.files.items()
-            },
-        ).hash
         revision = Revision(
             project=project,
             number=one.number,
@@ -347,13 +234,13 @@ def _revisions(project: Project, bundled: Sequence[BundledRevision]) -> dict[int
             setup=one.setup,
             text=one.text,
             files=one.files,
-            config_hash=archive_hash,
             proof=one.proof,
             replacements=one.replacements,
             parts=one.parts,
             author=one.author,
             message=one.message,
         )
+        revision.config_hash = archive_of(revision).hash
         _save(revision)
         Revision.objects.filter(pk=revision.pk).update(created=_time(one.created))
         made[one.number] = revision
@@ -377,12 +264,12 @@ def _comparisons(project: Project, manifest: Manifest, renders: Renders, revisio
                 project=project,
                 render=renders.get(one.render or 0),
                 exposure=one.exposure,
-                panes=[_numbered(pane, ids.get) for pane in one.panes],
+                panes=[numbered(pane, ids.get) for pane in one.panes],
                 probes=one.probes,
             )
         )
     for kept in manifest.kept:
-        state = _numbered_state(kept.state, ids.get)
+        state = numbered_state(kept.state, ids.get)
         _save(
             KeptComparison(
                 project=project, revision=revisions[kept.revision], name=kept.name, notes=kept.notes, state=state

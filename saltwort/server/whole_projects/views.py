@@ -21,6 +21,7 @@ from saltwort.server.projects.views import project_json, project_named
 from saltwort.server.uploads import PlainFile
 from saltwort.server.whole_projects import bundles as files
 from saltwort.server.whole_projects import operations
+from saltwort.server.whole_projects.manifests import write_bundle
 
 
 class ProjectCard(serializers.Serializer):
@@ -117,7 +118,7 @@ def bundle_file(request: Request, slug: str) -> FileResponse:
     """The project in one file."""
     project = project_named(slug)
     packed = TemporaryFile()  # noqa: SIM115, the response closes it
-    files.write_bundle(project, packed, with_images=parsed(request, BundleQuery, query=True)["images"])
+    write_bundle(project, packed, with_images=parsed(request, BundleQuery, query=True)["images"])
     packed.seek(0)
     name = f"{slug}-r{project.current.number}-bundle.zip"
     return FileResponse(packed, as_attachment=True, filename=name, content_type="application/zip")

@@ -27,9 +27,7 @@ def _textures(chain: Chain) -> Iterator[Setting]:
         return
     if not chain.station.able(FOLLOWS_FILE_RULES):
         for texture in textures:
-            yield Setting(
-                f"texture:{texture.path}", texture.path, texture.space, "space", "set this in the application"
-            )
+            yield Setting(f"texture:{texture.path}", texture.path, texture.space, "space", _BY_HAND)
         return
     by_rule = sum(texture.by_rule for texture in textures)
     right = f"right for {by_rule} of {len(textures)} files"

@@ -7,7 +7,7 @@ from django.core.management.base import CommandParser
 
 from saltwort.core.files import replacing
 from saltwort.server.commands import HeadlessCommand, project_for
-from saltwort.server.whole_projects.bundles import write_bundle
+from saltwort.server.whole_projects.manifests import write_bundle
 
 
 class Command(HeadlessCommand):
