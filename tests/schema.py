@@ -15,10 +15,10 @@ SCHEMA = settings.BASE_DIR / "web" / "src" / "api" / "schema.yaml"
 
 def broken_promises(method: str, path: str, answer: HttpResponseBase, content: Any) -> list[str]:
     """How an answer in JSON differs from what the schema says of it; nothing for refusals, which all have a form of
-    their own: `detail`, one sentence, and for a stale write the `version` that stands."""
+    their own: `detail`, one sentence, the `field` that is wrong, and for a stale write the `version` that stands."""
     if answer.status_code >= 400:
         is_refusal = isinstance(content, dict) and isinstance(content.get("detail"), str)
-        return [] if is_refusal and set(content) <= {"detail", "version"} else [f"no refusal: {content}"]
+        return [] if is_refusal and set(content) <= {"detail", "field", "version"} else [f"no refusal: {content}"]
     template = re.sub(r"<\w+:(\w+)>", lambda found: f"{{{'id' if found[1] == 'pk' else found[1]}}}", _route(path))
     said = _schema()["paths"].get(template, {}).get(method.lower())
     if said is None:

@@ -58,6 +58,13 @@ class ServerTestCase(TestCase):
         answer = getattr(self.client, method)(self.url(path), data, content_type="application/json")
         return self._content(answer, status)
 
+    def undo(self) -> Any:
+        """Take back the last thing done, as the screen offers it."""
+        return self.tell("post", "/undo", based_on=self.ask()["undo"]["id"])
+
+    def redo(self) -> Any:
+        return self.tell("post", "/redo", based_on=self.ask()["redo"]["id"])
+
     def send(self, path: str, file: Path, status: int = 201, /, **fields: Any) -> Any:
         """POST of a file."""
         upload = SimpleUploadedFile(file.name, file.read_bytes())

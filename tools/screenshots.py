@@ -108,8 +108,8 @@ def main() -> None:
     asked = parser.parse_args()
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(**LAUNCH)
-        page = browser.new_page(viewport=SIZE)
         for view in asked.views:
+            page = browser.new_page(viewport=SIZE)  # which remembers nothing of the view before
             step, act = VIEWS[view]
             place = step if step.startswith("/") else f"/p/lantern-quay/{step}"
             page.goto(f"{asked.url}{place}", wait_until="networkidle")
@@ -118,6 +118,7 @@ def main() -> None:
             page.wait_for_timeout(700)
             page.wait_for_load_state("networkidle")
             page.screenshot(path=asked.to / f"{view}.png")
+            page.close()
         browser.close()
 
 

@@ -25,7 +25,7 @@ from saltwort.core.errors import BadInput
 from saltwort.core.images import Facts
 from saltwort.core.structured import structured
 
-FORMAT = 1
+FORMAT = 2
 """Raised when a manifest of this version cannot be read by the one before."""
 MANIFEST = "manifest.json"
 MAX_MANIFEST_BYTES = 1 << 30
@@ -83,6 +83,7 @@ class BundledTexture:
     pin_space: str
     pin_note: str
     pin_author: str
+    kind_by_hand: str = ""
 
 
 @dataclass(frozen=True)

@@ -2,7 +2,12 @@
 
 
 class BadInput(Exception):
-    """Something brought or asked for cannot be used. The message is one sentence for the user that says what to do."""
+    """Something brought or asked for cannot be used. The message is one sentence for the user that says what to do;
+    `field` is the one that is wrong, where that is known."""
+
+    def __init__(self, message: str, field: str = "") -> None:
+        super().__init__(message)
+        self.field = field
 
 
 class DiskFull(BadInput):

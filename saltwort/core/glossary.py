@@ -26,6 +26,7 @@ GLOSSARY = tuple(
             "Baked": "Replaced by a LUT, or written into the pixels, so that it can no longer be changed.",
             "Blocker": "A finding that makes the result wrong.",
             "Caution": "A finding that probably makes the result wrong.",
+            "Dismissed": "A finding that somebody has looked at and left as it is, with the reason.",
             "Chromaticities": "Where red, green, blue and white of a colour space lie, as CIE 1931 x and y.",
             "Clipped": "Cut off at a limit, such as light above 1: the detail there is lost.",
             "Clipping check": "A render shown darker, with the places marked where light was clipped, is "

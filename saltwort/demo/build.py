@@ -13,6 +13,7 @@ from saltwort.core.textures.rules import Rule
 from saltwort.core.views import AddedView
 from saltwort.demo.render import write_render
 from saltwort.demo.textures import write_textures
+from saltwort.server.history.operations import forget_all
 from saltwort.server.images.operations import store_file
 from saltwort.server.outputs.operations import make_output
 from saltwort.server.projects.models import Project
@@ -83,6 +84,7 @@ def build_demo() -> Project:
     render.project = project
     make_output(render, "still", {"exposure": 1.0, "bits": 8})
     make_output(render, "handoff", {})
+    forget_all(project)
     return project
 
 

@@ -119,20 +119,22 @@ def _sent_as_it_comes(lines: Iterable[str], name: str, content_type: str) -> Str
 
 
 def answer_errors(error: Exception, context: dict[str, Any]) -> Response | None:
-    """Every refusal is `{"detail": one sentence}`; a stale write also says which version stands now."""
+    """Every refusal is `{"detail": one sentence}`, with the `field` that is wrong where that is known; a stale write
+    also says which version stands now."""
     is_full = isinstance(error, OperationalError) and "disk is full" in str(error)
     if is_full or (isinstance(error, OSError) and is_disk_full(error)):
         error = DiskFull()
     if isinstance(error, DiskFull):
         return Response({"detail": str(error)}, status=status.HTTP_507_INSUFFICIENT_STORAGE)
     if isinstance(error, BadInput):
-        return Response({"detail": str(error)}, status=status.HTTP_400_BAD_REQUEST)
+        return Response(_told(str(error), error.field), status=status.HTTP_400_BAD_REQUEST)
     if isinstance(error, Stale):
         return Response({"detail": str(error), "version": error.version}, status=status.HTTP_409_CONFLICT)
     if isinstance(error, Http404 | ObjectDoesNotExist):
         return Response({"detail": "This is gone, or never was. Reload the page."}, status=status.HTTP_404_NOT_FOUND)
     if isinstance(error, serializers.ValidationError):
-        return Response({"detail": _sentence(error.detail)}, status=status.HTTP_400_BAD_REQUEST)
+        field = next(iter(error.detail)) if isinstance(error.detail, dict) else ""
+        return Response(_told(_sentence(error.detail), field), status=status.HTTP_400_BAD_REQUEST)
     if isinstance(error, OperationalError) and "locked" in str(error):
         return Response(
             {"detail": "Saltwort is busy saving something else. Try again in a moment."},
@@ -143,6 +145,10 @@ def answer_errors(error: Exception, context: dict[str, Any]) -> Response | None:
     if isinstance(error, RecursionError):
         return Response({"detail": TOO_DEEP}, status=status.HTTP_400_BAD_REQUEST)
     return exception_handler(error, context)
+
+
+def _told(sentence: str, field: str) -> dict[str, str]:
+    return {"detail": sentence, **({"field": field} if field and field != "non_field_errors" else {})}
 
 
 def _sentence(detail: Any, field: str = "") -> str:

@@ -24,6 +24,7 @@ INSTALLED_APPS = [
     "django_tasks",
     "django_tasks_db",
     "saltwort.server",
+    "saltwort.server.history",
     "saltwort.server.projects",
     "saltwort.server.images",
     "saltwort.server.textures",

@@ -46,7 +46,7 @@ class BundlesTestCase(ServerTestCase):
         self.tell("post", "/setup", based_on=1, message="base", base=base)
         view = asdict(AddedView(SRGB_DISPLAY, "Quay", "agx"))
         self.tell("post", "/setup", based_on=2, message="a view", added_views=[view])
-        self.tell("post", "/undo", based_on=3)
+        self.undo()
         self.tell("post", "/setup", based_on=2, message="other", default_space="ACEScg")
         pane = {**asdict(ACES_SDR), "exposure": 1.0, "render": render.pk, "layer": None, "working": ""}
         plain = {**asdict(ACES_SDR), "exposure": None, "render": None, "layer": None, "working": ""}

@@ -309,7 +309,7 @@ class OtherConfigs(ServerTestCase):
             self.assertEqual(saved["setup"]["added_views"], added)
             slope = self.ask("/tone", display=SRGB_DISPLAY, view="Mine")["slope"]
             self.assertAlmostEqual(slope, contrast, delta=5e-3)
-        self.tell("post", "/undo", based_on=3)
+        self.undo()
         self.assertAlmostEqual(self.ask("/tone", display=SRGB_DISPLAY, view="Mine")["slope"], 1.1, delta=5e-3)
         wild = [{**view, "design": {**design, "toe": 9}}]
         self.refused("post", "/setup", "Toe begins below grey lies", based_on=2, message="v", added_views=wild)

@@ -2,6 +2,7 @@
 
 import csv
 import io
+import os
 import zipfile
 from pathlib import Path
 from typing import Any
@@ -15,6 +16,8 @@ from saltwort.core.engine import apply, space_processor
 from saltwort.core.images import read_header, read_pixels
 from saltwort.server.conversions import operations
 from saltwort.server.conversions.models import Conversion
+from saltwort.server.history.operations import forget_all
+from saltwort.server.housekeeping import tidy
 from saltwort.server.images.operations import store_file
 from saltwort.server.jobs.models import Job
 from saltwort.server.jobs.operations import WORKER, settle_interrupted
@@ -121,7 +124,7 @@ class Converting(ConversionTestCase):
         self.refused("post", "/conversions", "A name pattern", **self.order(pattern="../{name}"))
         self.refused("post", "/conversions", "not a valid choice", **self.order(format="gif"))
 
-    def test_they_are_fetched_as_a_zip_and_go_with_their_row(self) -> None:
+    def test_they_are_fetched_as_a_zip_and_go_once_removing_them_cannot_be_undone(self) -> None:
         self.texture("a/wall_col.png")
         made = self.convert()
         with zipfile.ZipFile(io.BytesIO(self.ask(f"/conversions/{made['id']}/files.zip"))) as packed:
@@ -129,6 +132,11 @@ class Converting(ConversionTestCase):
             self.assertIsNone(packed.testzip())
         folder = Conversion.objects.get().folder
         self.tell("delete", f"/conversions/{made['id']}", 204)
+        os.utime(folder, (1, 1))
+        tidy()
+        self.assertTrue(folder.exists())
+        forget_all(self.project)
+        tidy()
         self.assertFalse(folder.exists())
 
 

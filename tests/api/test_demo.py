@@ -12,7 +12,8 @@ from saltwort.core.project import read_setup
 from saltwort.demo.build import RENDER, SCENE, build_demo
 from saltwort.demo.textures import CUT_OFF, write_textures
 from saltwort.server import kept
-from saltwort.server.findings.operations import apply_fix, findings_of
+from saltwort.server.findings.fixes import apply_fix
+from saltwort.server.findings.operations import findings_of
 from saltwort.server.images.models import StoredImage
 from saltwort.server.jobs.models import Job
 from saltwort.server.projects.models import Project
@@ -52,6 +53,8 @@ class Demo(TestCase):
                 ("texture.header-disagrees", "mooring_rope/mooring_rope_dyed_basecolor.png"),
                 ("texture.name-space-mismatch", "harbour_lamp/harbour_lamp_glass_lin_rec2020_transmission.exr"),
                 ("texture.clipped-light", "light/overcast_quay_env.exr"),
+                ("texture.primaries-not-declared", "light/dusk_harbour_sky.hdr"),
+                ("texture.primaries-not-declared", "light/overcast_quay_env.exr"),
                 ("texture.reflectance-out-of-range", "quay_wall/quay_wall_salt_basecolor.png"),
                 ("texture.inverted-view", "harbour_lamp/harbour_lamp_paint_basecolor.png"),
                 ("texture.non-finite", "mooring_rope/mooring_rope_wet_rgh.exr"),

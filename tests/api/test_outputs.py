@@ -1,5 +1,6 @@
 """Outputs and the jobs that make them."""
 
+import os
 from unittest.mock import patch
 
 import numpy as np
@@ -7,6 +8,8 @@ import numpy as np
 from saltwort.core.engine import apply, view_processor
 from saltwort.core.errors import BadInput
 from saltwort.core.images import read_header, read_pixels
+from saltwort.server.history.operations import forget_all
+from saltwort.server.housekeeping import tidy
 from saltwort.server.jobs.models import Job
 from saltwort.server.jobs.operations import cancel, settle_interrupted
 from saltwort.server.outputs.models import Output
@@ -64,12 +67,17 @@ class Outputs(ServerTestCase):
         self.refused("post", "/outputs", "gone", status=404, **{**good, "render": 999})
         self.assertEqual((Output.objects.count(), Job.objects.count()), (0, 0))
 
-    def test_deleting_takes_the_file_along(self) -> None:
+    def test_the_file_goes_once_removing_it_cannot_be_undone(self) -> None:
         made = self.tell("post", "/outputs", 201, kind="still", render=self.dusk.pk)
         self.do_jobs()
         file = Output.objects.get().file
         self.assertTrue(file.exists())
         self.tell("delete", f"/outputs/{made['id']}", 204)
+        os.utime(file.parent, (1, 1))
+        tidy()
+        self.assertTrue(file.exists())
+        forget_all(self.project)
+        tidy()
         self.assertFalse(file.exists())
 
 

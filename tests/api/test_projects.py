@@ -31,7 +31,7 @@ class Projects(ServerTestCase):
         self.assertEqual((made["slug"], made["revision"]["number"]), ("night-ferry", 1))
         self.assertEqual(made["setup"]["working_space"], "ACEScg")
         self.assertEqual(made["strip"]["stations"], 2)
-        self.assertFalse(made["can_undo"] or made["can_redo"])
+        self.assertFalse(made["undo"] or made["redo"])
         listed = self.client.get("/api/v1/projects").json()
         self.assertEqual([project["slug"] for project in listed], ["night-ferry", "quay"])
 
@@ -96,20 +96,21 @@ class Setups(ServerTestCase):
         self.change(working_space="Linear Rec.2020")
         second = self.ask("/export.zip")
         self.assertNotEqual(first, second)
-        undone = self.tell("post", "/undo", based_on=2)
-        self.assertEqual((undone["revision"]["number"], undone["can_undo"], undone["can_redo"]), (1, False, True))
+        self.undo()
+        project = self.ask()
+        self.assertEqual((project["revision"]["number"], project["undo"]), (1, None))
         self.assertEqual(self.ask("/export.zip"), first)
-        redone = self.tell("post", "/redo", based_on=1)
-        self.assertEqual(redone["revision"]["number"], 2)
+        self.redo()
+        self.assertEqual(self.revision(), 2)
         self.assertEqual(self.ask("/export.zip"), second)
-        self.refused("post", "/redo", "Nothing was made", based_on=2)
+        self.refused("post", "/redo", "nothing to redo", based_on=2)
 
     def test_nothing_before_the_first(self) -> None:
-        self.refused("post", "/undo", "first revision", based_on=1)
+        self.refused("post", "/undo", "nothing to undo", based_on=1)
 
     def test_a_change_after_going_back_gets_a_new_number_and_keeps_the_other(self) -> None:
         self.change(working_space="Linear Rec.2020")
-        self.tell("post", "/undo", based_on=2)
+        self.undo()
         self.assertEqual(self.change(working_space=LINEAR_REC709)["revision"]["number"], 3)
         listed = [revision["number"] for revision in self.ask("/revisions")]
         self.assertEqual(listed, [3, 2, 1])
@@ -182,7 +183,7 @@ class BroughtConfigs(ServerTestCase):
         )
         pinned.refresh_from_db()
         self.assertEqual((pinned.pin_space, pinned.version), (SRGB, 2))  # the pin itself is as it was
-        self.tell("post", "/undo", based_on=2)
+        self.undo()
         spaces = {row["path"]: row["assignment"]["space"] for row in self.listed()}
         self.assertEqual(spaces, {"a.exr": "ACEScg", "wall.png": SRGB})
         self.assertTrue(ruled)

@@ -97,7 +97,7 @@ class Listing(ReadingsTestCase):
             {"texture": texture.pk, "based_on": 1, "space": SRGB}
             for texture in self.project.textures.filter(path__contains="rough")
         ]
-        self.tell("put", "/textures/pins", pins=pins)
+        self.tell("put", "/textures/pins", 204, pins=pins)
         whole = self.ask("/findings", limit=200)
         self.assertEqual(whole["total"], len(whole["findings"]))
         self.assertEqual(sum(whole["counts"].values()), whole["total"])
@@ -165,7 +165,7 @@ class InStep(ReadingsTestCase):
             "words back": lambda: self.change(kind_words=setup["kind_words"]),
             "default": lambda: self.change(default_space="ACEScct"),
             "pin": lambda: self.tell("put", f"/textures/{rough.pk}/pin", based_on=1, space=SRGB),
-            "undo": lambda: self.tell("post", "/undo", based_on=self.revision()),
+            "undo": lambda: self.undo(),
             "a file more": lambda: self.texture("set9/late_nrm.png", seed=9),
             "another content": lambda: self.texture("set1/wall1_col.png", "float", seed=8),
             "a file less": lambda: self.tell("post", "/textures/remove", 204, textures=[rough.pk]),
@@ -201,8 +201,8 @@ class InStep(ReadingsTestCase):
                 added = {"word": chance.choice(("wall", "nrm", "set one")), "kind": chance.choice(("mask", "normal"))}
                 words = chance.choice((known, [*known, added], [added, *known]))
             default = {"default_space": chance.choice(("ACEScct", SRGB))} if edit == "default" else {}
-            if edit == "undo" and self.ask()["can_undo"]:
-                self.tell("post", "/undo", based_on=self.revision())
+            if edit == "undo" and self.ask()["undo"]:
+                self.undo()
                 setup = self.ask()["setup"]
                 rules, words = setup["rules"], setup["kind_words"]
             else:
@@ -308,7 +308,7 @@ class InStep(ReadingsTestCase):
                     {"texture": row["id"], "based_on": version, "space": space}
                     for row in self.ask("/textures/ids", kind="roughness")
                 ]
-                self.tell("put", "/textures/pins", pins=pins)
+                self.tell("put", "/textures/pins", 204, pins=pins)
                 found = self.tell("post", "/textures/summary", textures=[pin["texture"] for pin in pins])
                 self.assertEqual([choice["value"] for choice in found["spaces"]], [space or "Raw"])
                 self.assertEqual(self.page(kind="roughness", space=space or "Raw")["total"], 20)

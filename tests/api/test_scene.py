@@ -94,8 +94,8 @@ class Swatches(ServerTestCase):
         self.assertEqual(after["text"], before["text"])
         self.assertNotEqual(after["working"], before["working"])
         self.add(3, was="enamel", text="1 2 3")
-        self.tell("post", "/undo", based_on=4)
-        self.tell("post", "/undo", based_on=3)
+        self.undo()
+        self.undo()
         self.assertEqual(self.ask("/swatches"), [before])
 
     def test_change_delete_and_undo(self) -> None:
@@ -105,7 +105,7 @@ class Swatches(ServerTestCase):
         self.refused("put", "/swatches", "changed meanwhile", status=409, based_on=1, **ENAMEL)
         self.refused("put", "/swatches", "no swatch “enamel”", based_on=3, was="enamel", **ENAMEL)
         self.assertEqual(self.tell("post", "/swatches/remove", based_on=3, names=["white"]), [])
-        self.tell("post", "/undo", based_on=4)
+        self.undo()
         self.assertEqual(len(self.ask("/swatches")), 1)
 
     def test_a_change_of_the_scene_leaves_the_config_as_it_is(self) -> None:

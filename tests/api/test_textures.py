@@ -1,6 +1,7 @@
 """Textures through HTTP: upload, assignment, pins, pictures and refusals."""
 
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import PyOpenColorIO as ocio
@@ -9,8 +10,10 @@ from django.conf import settings
 from saltwort.core.engine import apply_to_colour, space_processor
 from saltwort.core.images import read_pixels
 from saltwort.server.images.models import StoredImage
+from saltwort.server.images.operations import store_file
 from saltwort.server.projects.models import Project
 from saltwort.server.textures.models import Texture
+from saltwort.server.textures.operations import add_texture
 from tests.samples import ACES_SDR, LINEAR_REC709, SRGB, light, project_config, write, write_absurd_png, write_damaged
 from tests.server import ServerTestCase
 
@@ -278,10 +281,10 @@ class ManyPins(ServerTestCase):
         self.tell("put", "/textures/pins", 409, pins=pins)
         self.assertEqual(Texture.objects.exclude(pin_space="").count(), 0)
         pins[1]["based_on"] = 1
-        before = self.tell("put", "/textures/pins", pins=pins)["before"]
+        self.tell("put", "/textures/pins", 204, pins=pins)
         self.assertEqual(Texture.objects.filter(pin_space="ACEScg", pin_note="by eye").count(), 2)
         self.refused("put", "/textures/pins", "no longer in the project", pins=[{**pins[0], "texture": 999}])
-        self.tell("put", "/textures/pins", pins=before)
+        self.undo()
         self.assertEqual(Texture.objects.filter(pin_space="", version=3).count(), 2)
 
     def test_sets_are_told_with_each_file(self) -> None:
@@ -291,3 +294,90 @@ class ManyPins(ServerTestCase):
         self.assertEqual({member["key"] for member in members}, {"lamp/lamp"})
         self.assertEqual([member["tile"] for member in members], ["1001", "1002", ""])
         self.assertEqual(members[2]["resolution"], "2k")
+
+
+class KindsByHand(ServerTestCase):
+    """What a file holds, where its name does not say it."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.file = self.texture("wall_xyz.png")
+
+    def set(self, kind: str, based_on: int) -> Any:
+        return self.tell("put", f"/textures/{self.file.pk}/kind", based_on=based_on, kind=kind)
+
+    def test_it_is_read_as_its_kind_is_and_lets_the_name_tell_again(self) -> None:
+        found = self.set("normal", 1)
+        self.assertEqual((found["kind"]["key"], found["kind_by_hand"], found["kind_word"]), ("normal", "normal", ""))
+        self.assertEqual((found["assignment"]["space"], found["pin_note"]), ("Raw", "map kind set by hand: normal"))
+        self.assertIn("It is normal, set by hand.", {piece["says"] for piece in found["evidence"]})
+        self.assertEqual([row["kind"]["key"] for row in self.listed(kind="normal")], ["normal"])
+        codes = {finding["code"] for finding in self.findings(subject="wall_xyz.png")}
+        self.assertIn("texture.normals-not-unit", codes)
+        found = self.set("", 2)
+        self.assertEqual((found["kind"], found["assignment"]["reason"]["kind"]), (None, "default"))
+
+    def test_it_stays_through_changes_of_rules_and_words(self) -> None:
+        self.set("roughness", 1)
+        words = [*self.ask()["setup"]["kind_words"], {"word": "xyz", "kind": "base_colour"}]
+        self.tell("post", "/setup", based_on=1, message="w", kind_words=words)
+        (row,) = self.listed()
+        self.assertEqual((row["kind"]["key"], row["assignment"]["space"]), ("roughness", "Raw"))
+
+    def test_a_kind_that_no_rule_is_for_leaves_the_space(self) -> None:
+        found = self.set("emission", 1)
+        self.assertEqual((found["kind"]["key"], found["assignment"]["reason"]["kind"]), ("emission", "default"))
+
+    def test_what_there_is_not(self) -> None:
+        self.refused("put", f"/textures/{self.file.pk}/kind", "no map kind", based_on=1, kind="fur")
+        self.refused("put", f"/textures/{self.file.pk}/kind", "changed meanwhile", 409, based_on=9, kind="normal")
+
+    def test_a_finding_that_knows_it_offers_it(self) -> None:
+        down, across = np.mgrid[:32, :32] / 32
+        vectors = np.stack((np.cos(across * 9) * 0.4, np.sin(down * 7) * 0.4, np.ones_like(down)), -1)
+        vectors /= np.linalg.norm(vectors, axis=-1, keepdims=True)
+        file = write(self.folder / "files" / "scan_a.png", ((vectors + 1) / 2).astype(np.float32), "uint8")
+        add_texture(self.project, "scan_a.png", store_file(file, "scan_a.png"))
+        (finding,) = self.findings(code="texture.looks-like-normals")
+        fix = {name: finding["fix"][name] for name in ("operation", "arguments")}
+        self.assertEqual(fix, {"operation": "set-kind", "arguments": {"path": "scan_a.png", "kind": "normal"}})
+        self.tell("post", "/fix", 204, based_on=1, **fix)
+        self.assertEqual(self.findings(code="texture.looks-like-normals"), [])
+        row = next(row for row in self.listed() if row["path"] == "scan_a.png")
+        self.assertEqual((row["kind"]["key"], row["assignment"]["space"]), ("normal", "Raw"))
+
+
+class PrimariesNotDeclared(ServerTestCase):
+    """Linear light tells how bright, not in which primaries."""
+
+    def found(self, path: str, **tags: Any) -> list[dict[str, Any]]:
+        file = write(self.folder / "files" / Path(path).name, light(), "half", **tags)
+        add_texture(self.project, path, store_file(file, path))
+        return [one for one in self.findings(subject=path) if one["code"] == "texture.primaries-not-declared"]
+
+    def test_an_untagged_float_exr_is_linear_and_no_more(self) -> None:
+        (finding,) = self.found("sky_paint.exr")
+        self.assertRegex(finding["why"], "If it looks too saturated read as ACEScg, it is Linear Rec.709")
+        self.assertIsNone(finding["fix"])  # nobody knows, so there is nothing to fix for all at once
+        self.assertEqual([fix["label"] for fix in finding["also"]], ["It is ACEScg", "It is Linear Rec.709 (sRGB)"])
+        detail = self.ask(f"/textures/{self.project.textures.get().pk}")
+        self.assertTrue(detail["verdict"]["primaries_are_assumed"])
+        said = finding["also"][0]
+        self.tell("post", "/fix", 204, based_on=1, operation=said["operation"], arguments=said["arguments"])
+        self.assertEqual(self.findings(code="texture.primaries-not-declared"), [])
+
+    def test_the_other_way_round_it_is_too_dull(self) -> None:
+        rule = {"name": "r", "kind": "glob", "space": "Linear Rec.709 (sRGB)", "pattern": "*", "extension": "exr"}
+        self.tell("post", "/setup", based_on=1, message="r", rules=[{**rule, "map_kinds": []}])
+        (finding,) = self.found("sky_paint.exr")
+        self.assertRegex(finding["why"], r"If it looks too dull read as Linear Rec.709 \(sRGB\), it is ACEScg")
+
+    def test_what_is_declared_named_data_or_encoded_is_left_alone(self) -> None:
+        self.assertEqual(self.found("a.exr", colorInteropID="lin_ap1_scene"), [])
+        self.assertEqual(
+            self.found("b.exr", chromaticities=(0.713, 0.293, 0.165, 0.83, 0.128, 0.044, 0.32168, 0.33767)), []
+        )
+        self.assertEqual(self.found("c_acescg.exr"), [])
+        self.assertEqual(self.found("d_normal.exr"), [])
+        self.texture("e_col.png")
+        self.assertEqual(self.findings(code="texture.primaries-not-declared"), [])

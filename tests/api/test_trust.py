@@ -22,6 +22,8 @@ from saltwort.core.files import shrink
 from saltwort.core.images import read_pixels
 from saltwort.server.conversions import operations as conversions
 from saltwort.server.conversions.models import Conversion
+from saltwort.server.history.models import Action, ChangedRows
+from saltwort.server.history.operations import forget_all
 from saltwort.server.housekeeping import tidy
 from saltwort.server.images.models import StoredImage
 from saltwort.server.jobs.models import QUEUED, RUNNING, Job
@@ -58,18 +60,19 @@ class UnloadableRevisions(ServerTestCase):
         self.broken()
         answer = self.ask()
         self.assertIn("looks for LUTs in “/etc”", answer["problem"])
-        self.assertTrue(answer["can_undo"])
         self.assertEqual([revision["number"] for revision in self.ask("/revisions")], [2, 1])
         self.assertIn("/etc", self.ask("/config", 400)["detail"])
-        back = self.tell("post", "/undo", based_on=2)
+        back = self.tell("post", "/revisions", based_on=2, number=1)
         self.assertEqual((back["problem"], back["revision"]["number"]), ("", 1))
         self.ask("/config")
 
     def test_nobody_goes_to_it(self) -> None:
         project = self.broken()
-        project.current = project.revisions.get(number=1)
-        project.save()
-        self.refused("post", "/redo", "looks for LUTs", based_on=1)
+        action = Action.objects.create(project=project, what="Something odd")
+        moved = [project.pk, {"current_id": project.revisions.get(number=1).pk}, {"current_id": project.current.pk}]
+        ChangedRows.objects.create(action=action, model="projects.Project", rows=[moved])
+        self.undo()
+        self.refused("post", "/redo", "looks for LUTs", based_on=action.pk)
         self.refused("post", "/revisions", "looks for LUTs", based_on=1, number=2)
         self.assertEqual(self.revision(), 1)
 
@@ -136,7 +139,7 @@ class ComputedBeforeTheLock(ServerTestCase):
                 changed = operations.change_setup(
                     self.project, 1, "quicker", lambda setup: replace(setup, default_space="ACEScg")
                 )
-                operations.undo(changed, 2)
+                operations.undo(changed, Action.objects.get().pk)
             return composed
 
         with patch.object(operations, "compose_in_steps", slow):
@@ -156,9 +159,10 @@ class Authors(ServerTestCase):
     def test_undo_redo_and_going_to_a_revision(self) -> None:
         self.tell_as("Ida", "post", "/setup", based_on=1, message="data", default_space="ACEScg")
         self.assertEqual(self.ask()["moved_by"], "")
-        self.tell_as("Bo", "post", "/undo", based_on=2)
+        action = Action.objects.get().pk
+        self.tell_as("Bo", "post", "/undo", based_on=action)
         self.assertEqual(self.ask()["moved_by"], "Bo")
-        self.tell_as("Cy", "post", "/redo", based_on=1)
+        self.tell_as("Cy", "post", "/redo", based_on=action)
         self.assertEqual(self.ask()["moved_by"], "Cy")
         self.tell_as("Di", "post", "/revisions", based_on=2, number=1)
         self.assertEqual(self.ask()["moved_by"], "Di")
@@ -416,6 +420,7 @@ class Housekeeping(ServerTestCase):
         tidy()
         self.assertTrue(young.exists(), "it may have been taken in a moment ago")
         self.age(*(self.folder / "media").rglob("*.*"))
+        forget_all(self.project)
         tidy()
         self.assertFalse(young.exists() or young.with_suffix(".npz").exists())
         self.assertTrue(kept.exists() and kept.with_suffix(".npz").exists())

@@ -52,6 +52,11 @@ class BrowserTestCase(LiveServerTestCase):
         cls.browser = cls.playwright.chromium.launch(**LAUNCH)
         cls.addClassCleanup(cls.browser.close)
 
+    def __getstate__(self) -> dict[str, object]:
+        """What is told of a failed part of a test that ran in another process: pages cannot be sent."""
+        left_here = {"page": None, "_outcome": None, "_cleanups": []}
+        return {name: left_here.get(name, value) for name, value in vars(self).items()}
+
     def setUp(self) -> None:
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
@@ -92,6 +97,7 @@ class BrowserTestCase(LiveServerTestCase):
 
     def open(self, step: str) -> Page:
         self.page.goto(f"{self.live_server_url}/p/quay/{step}", wait_until="networkidle")
+        self.page.get_by_role("navigation", name="Colour path").wait_for()
         return self.page
 
     def segment(self, step: str) -> Locator:

@@ -9,6 +9,8 @@ from tests.browser.base import BrowserTestCase
 AXE = Path(settings.BASE_DIR) / "web" / "node_modules" / "axe-core" / "axe.min.js"
 VIEWS = (
     "config",
+    "textures/{texture}",
+    "scene?part=rig",
     "textures",
     "textures/convert",
     "scene?part=space",
@@ -33,7 +35,7 @@ class Access(BrowserTestCase):
 
     def test_every_main_view(self) -> None:
         for view in VIEWS:
-            self.open(view)
+            self.open(view.format(texture=self.project.textures.first().pk))
             with self.subTest(view):
                 self.assertEqual(self.violations(), [])
         for place in ("?all", "findings", "glossary"):
@@ -51,3 +53,77 @@ class Access(BrowserTestCase):
                 self.assertEqual(self.violations(), [])
             page.keyboard.press("Escape")
             page.get_by_role("dialog", name=name).wait_for(state="hidden")
+
+    def opened(self, name: str) -> None:
+        """A dialog that is fully seen."""
+        self.page.get_by_role("dialog", name=name).wait_for()
+        self.page.wait_for_timeout(400)
+        with self.subTest(name):
+            self.assertEqual(self.violations(), [])
+
+    def test_the_dialogs_of_the_projects_page(self) -> None:
+        page = self.page
+        page.goto(f"{self.live_server_url}/?all", wait_until="networkidle")
+        for item in ("Rename", "Duplicate", "Delete"):
+            page.get_by_role("button", name="More for Quay").click()
+            page.get_by_role("menuitem", name=item).click()
+            page.get_by_role("dialog").wait_for()
+            page.wait_for_timeout(400)
+            with self.subTest(item):
+                self.assertEqual(self.violations(), [])
+            page.keyboard.press("Escape")
+            page.get_by_role("dialog").wait_for(state="hidden")
+
+    def test_find_anything_forms_and_what_is_proposed(self) -> None:
+        page = self.open("config")
+        page.keyboard.press("Control+k")
+        page.get_by_label("What to find").fill("aces")
+        page.wait_for_timeout(400)
+        self.assertEqual(self.violations(), [])
+        page.keyboard.press("Escape")
+        page.get_by_role("radio", name="Linear Rec.2020").click()
+        self.proposed().get_by_role("button", name="Save as a revision").wait_for()
+        page.get_by_role("button", name="Add a space").click()
+        self.assertEqual(self.violations(), [])
+        page = self.open("textures")
+        page.get_by_role("button", name="Add rule").click()
+        self.assertEqual(self.violations(), [])
+
+    def test_a_design_and_what_is_kept_in_compare(self) -> None:
+        page = self.open("compare")
+        page.get_by_text("Design", exact=True).click()
+        page.get_by_role("region", name="Checks of the design").wait_for()
+        self.assertEqual(self.violations(), [])
+
+
+class Zoomed(BrowserTestCase):
+    """At 200 % a window of 1280 × 800 has 640 × 400 pixels."""
+
+    def test_each_step_can_be_read_and_used_without_scrolling_sideways(self) -> None:
+        self.page.set_viewport_size({"width": 640, "height": 400})
+        for step in ("config", "textures", "scene?part=colours", "compare", "handoffs", "outputs"):
+            page = self.open(step)
+            with self.subTest(step):
+                wide = page.evaluate("document.documentElement.scrollWidth - document.documentElement.clientWidth")
+                self.assertLessEqual(wide, 0)
+                for column in page.locator(".column:not(.folded)").all():
+                    box = column.bounding_box()
+                    assert box
+                    self.assertGreater(box["width"], 250)
+        self.open("config").get_by_role("radio", name="Linear Rec.2020").click()
+        self.save_change()
+        self.assertEqual(self.current().current.number, 2)
+
+
+class LessMotion(BrowserTestCase):
+    def test_nothing_slides_where_less_motion_is_asked_for(self) -> None:
+        self.page.emulate_media(reduced_motion="reduce")
+        page = self.open("config")
+        page.keyboard.press("f")
+        tray = page.get_by_role("dialog", name="Findings and jobs")
+        tray.wait_for()
+        moving = tray.evaluate(
+            """element => element.getAnimations({subtree: true})
+                .filter(({effect}) => effect.getTiming().duration > 0).length"""
+        )
+        self.assertEqual(moving, 0)

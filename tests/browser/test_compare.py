@@ -56,6 +56,11 @@ class CompareTestCase(BrowserTestCase):
         expect(picture).to_have_attribute("data-drawn", re.compile(".*".join(map(re.escape, words))))
         return picture
 
+    def probes(self, x: str | re.Pattern[str], y: str | re.Pattern[str]) -> None:
+        """The probe stands at a pixel."""
+        expect(self.page.get_by_label("Probe x, pixels")).to_have_value(x)
+        expect(self.page.get_by_label("Probe y, pixels")).to_have_value(y)
+
     def point_at(self, picture: Locator, x: int, y: int) -> None:
         box = picture.bounding_box()
         assert box
@@ -97,7 +102,7 @@ class LivePictures(CompareTestCase):
         self.point_at(picture, 70, 30)
         for _ in range(8):
             page.mouse.wheel(0, -100)
-        expect(page.get_by_text(re.compile(r"^(69|70), (29|30)$"))).to_be_visible()
+        self.probes(re.compile("^(69|70)$"), re.compile("^(29|30)$"))
         expect(page.get_by_text(re.compile(r"^[0-9]+ %$"))).not_to_have_text("100 %")
         self.assertGreater(float(np.abs(self.pixels(picture) - before).mean()), 1)
         page.keyboard.press("w")
@@ -254,7 +259,7 @@ class Measuring(CompareTestCase):
         x, y = 70, 30
         self.point_at(picture, x, y)
         probe = page.get_by_role("table", name="Probe")
-        expect(page.get_by_text(f"{x}, {y}")).to_be_visible()
+        self.probes(str(x), str(y))
         expect(probe.get_by_role("row")).to_have_count(8)
         np.testing.assert_allclose(self.numbers(probe, 0), read_pixels(self.dusk)[y, x], rtol=1e-3)  # four figures
         for row, choice in ((4, ACES_SDR), (5, UNTONED)):
@@ -273,7 +278,7 @@ class Measuring(CompareTestCase):
             self.point_at(picture, x, y)
             page.mouse.down()
             page.mouse.up()
-            expect(page.get_by_text(f"{x}, {y}")).to_be_visible()
+            self.probes(str(x), str(y))
         page.reload(wait_until="networkidle")
         page.get_by_role("radiogroup", name="How panes stand").get_by_text("Probes", exact=True).click()
         table = page.get_by_role("table", name="Probes held")

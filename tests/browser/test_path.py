@@ -1,10 +1,13 @@
 """The frame of every step: strip, tracer, tray, keys, undo, and what happens when things go wrong."""
 
 import re
+from dataclasses import replace
 
-from playwright.sync_api import expect
+from playwright.sync_api import Locator, expect
 
 from saltwort.server.projects.models import Revision
+from saltwort.server.projects.operations import change_setup
+from saltwort.server.textures.operations import pin_texture
 from tests.browser.base import BrowserTestCase
 from tests.samples import SRGB, SRGB_DISPLAY
 
@@ -98,6 +101,28 @@ class Tracer(BrowserTestCase):
 
 
 class Undo(BrowserTestCase):
+    def test_a_pin_is_undone_by_keys_and_the_message_redoes_it(self) -> None:
+        page = self.open("config")
+        page.get_by_role("radio", name="Linear Rec.2020").click()
+        self.save_change()
+        expect(page.get_by_text("revision 2")).to_be_visible()
+        page = self.open("textures")
+        page.get_by_role("grid", name="Textures").get_by_text("wall_basecolor.png").click()
+        side = self.section("Selected file")
+        side.get_by_role("textbox", name=re.compile("Read as")).or_(
+            side.get_by_role("combobox", name=re.compile("Read as"))
+        ).first.click()
+        page.get_by_role("option", name="ACEScg", exact=True).click()
+        expect(side).to_contain_text("Back to the rules")
+        side.get_by_role("heading", level=2).click()
+        page.keyboard.press("Control+z")
+        expect(page.get_by_text("Undone: wall_basecolor.png: set by hand to ACEScg.")).to_be_visible()
+        expect(page.get_by_text("revision 2")).to_be_visible()
+        self.assertEqual(self.project.textures.get(path="wall/wall_basecolor.png").pin_space, "")
+        page.get_by_role("button", name="Redo").click()
+        expect(page.get_by_text("Done again: wall_basecolor.png: set by hand to ACEScg.")).to_be_visible()
+        self.assertEqual(self.project.textures.get(path="wall/wall_basecolor.png").pin_space, "ACEScg")
+
     def test_keys_go_back_and_forth(self) -> None:
         page = self.open("config")
         page.get_by_role("radio", name="Linear Rec.2020").click()
@@ -110,7 +135,115 @@ class Undo(BrowserTestCase):
         expect(self.segment("Scene")).to_contain_text("Linear Rec.2020")
 
 
+class Kept(BrowserTestCase):
+    """What is proposed, typed or selected survives a reload, the back button and a walk to another step."""
+
+    def test_a_proposal_with_its_message(self) -> None:
+        page = self.open("config")
+        page.get_by_role("radio", name="Linear Rec.2020").click()
+        self.proposed().get_by_label("Message").fill("For the night shots")
+        page.reload()
+        expect(self.proposed().get_by_label("Message")).to_have_value("For the night shots")
+        page.keyboard.press("2")
+        expect(self.proposed()).to_contain_text("For the night shots")  # it follows to the step
+        page.wait_for_url("**/textures")
+        page.go_back()
+        page.wait_for_url("**/config")
+        expect(self.proposed()).to_contain_text("For the night shots")
+        self.proposed().get_by_role("button", name="Drop").click()
+        expect(self.proposed()).to_have_count(0)
+        page.get_by_role("button", name="Propose again").click()
+        page.keyboard.press("2")
+        self.save_change()
+        expect(page.get_by_text("revision 2")).to_be_visible()
+        self.assertEqual(self.current().current.message, "For the night shots")
+
+    def test_a_proposal_from_before_another_revision_says_so(self) -> None:
+        page = self.open("config")
+        page.get_by_role("radio", name="Linear Rec.2020").click()
+        expect(self.proposed()).to_be_visible()
+        change_setup(self.current(), 1, "Elsewhere", lambda setup: replace(setup, default_space="ACEScg"))
+        page.reload()
+        expect(self.proposed()).to_contain_text("It was proposed at revision 1; the project is at 2.")
+
+    def test_what_is_typed_and_selected(self) -> None:
+        page = self.open("textures")
+        page.get_by_role("grid", name="Textures").get_by_text("lamp_lin_rec709_emission.exr").click()
+        page.get_by_role("button", name="Add rule").click()
+        page.get_by_label("Name pattern").fill("*plate*")
+        page.reload()
+        expect(page.get_by_label("Name pattern")).to_have_value("*plate*")
+        expect(self.section("Selected file").get_by_role("heading", level=2)).to_contain_text("lamp_lin_rec709")
+        page.get_by_role("button", name="Cancel").click()
+        page.get_by_role("button", name="Add rule").click()
+        expect(page.get_by_label("Name pattern")).to_have_value("*")
+        page.keyboard.press("1")
+        page = self.open("scene?part=colours")
+        page.get_by_role("button", name="Add colour").click()
+        self.section("Selected").get_by_label("Name").fill("buoy red")
+        page.keyboard.press("Tab")
+        page = self.open("textures")
+        page.go_back()
+        expect(self.section("Selected").get_by_label("Name")).to_have_value("buoy red")
+
+    def test_the_file_stays_selected_once_it_is_mended(self) -> None:
+        page = self.open("textures")
+        side = self.section("Selected file")
+        expect(side.get_by_role("heading", level=2)).to_have_text("rope_albedo.jpg")  # nobody has selected it
+        side.get_by_role("button", name=f"Set to {SRGB}").click()
+        expect(side).to_contain_text("Set by hand")
+        expect(side.get_by_role("article").filter(has_text="Colour read as data")).to_have_count(0)
+        page.reload()
+        expect(side.get_by_role("heading", level=2)).to_have_text("rope_albedo.jpg")
+
+    def test_a_reason_never_outlives_what_it_was_given_for(self) -> None:
+        self.open("textures").get_by_role("grid", name="Textures").get_by_text("wall_roughness.png").click()
+        side = self.section("Selected file")
+        expect(side.get_by_label("Reason")).to_have_value("too dark")
+        side.get_by_role("button", name="Back to the rules").click()
+        side.get_by_role("button", name="Set by hand as it is").click()
+        expect(side.get_by_label("Reason")).to_have_value("")
+        self.assertEqual(self.project.textures.get(path="wall/wall_roughness.png").pin_note, "")
+
+
 class Tray(BrowserTestCase):
+    def open_tray(self) -> Locator:
+        self.open("config").keyboard.press("f")
+        return self.page.get_by_role("dialog", name="Findings and jobs")
+
+    def test_all_of_a_kind_are_fixed_after_seeing_what_changes(self) -> None:
+        lamp = self.project.textures.get(path="lamp/lamp_lin_rec709_emission.exr")
+        for texture in (lamp, self.project.textures.get(path="wall/wall_basecolor.png")):
+            texture.path = texture.path.replace("basecolor", "metalness").replace("emission", "mask")
+            texture.save()
+            pin_texture(texture, texture.version, SRGB)
+        tray = self.open_tray()
+        group = tray.get_by_role("region", name="Data read as colour")
+        group.get_by_role("button", name=re.compile("Data read as colour 3")).click()
+        changes = group.get_by_role("table", name="What fixing all changes")
+        expect(changes.get_by_role("row")).to_have_count(3)
+        expect(changes).to_contain_text("→ Raw")
+        group.get_by_role("button", name="Fix 3 of 3").click()
+        expect(group).to_have_count(0)
+        self.assertEqual(self.project.textures.filter(pin_space="Raw").count(), 3)
+        self.page.keyboard.press("Escape")
+        self.page.keyboard.press("Control+z")
+        expect(self.page.get_by_text("Undone: Data read as colour: 3 fixed together.")).to_be_visible()
+        self.assertEqual(self.project.textures.filter(pin_space="Raw").count(), 0)
+
+    def test_one_is_dismissed_with_a_reason_and_restored(self) -> None:
+        tray = self.open_tray()
+        finding = tray.get_by_role("article").filter(has_text="Data read as colour")
+        finding.get_by_role("button", name="Dismiss").click()
+        finding.get_by_label("Why it can stay").fill("painted over in the comp")
+        self.page.keyboard.press("Enter")
+        expect(finding).to_have_count(0)
+        dismissed = tray.get_by_role("region", name="Dismissed findings")
+        expect(dismissed).to_contain_text("wall/wall_roughness.png")
+        expect(dismissed).to_contain_text("painted over in the comp")
+        dismissed.get_by_role("button", name="Restore").click()
+        expect(finding).to_be_visible()
+
     def test_findings_with_their_fixes(self) -> None:
         page = self.open("config")
         expect(page.get_by_role("button", name="Findings and jobs")).to_contain_text("2 blockers")
@@ -142,8 +275,8 @@ class Projects(BrowserTestCase):
         for step, words in {
             "textures": "No textures yet",
             "scene": "No colours yet",
-            "scene?part=renders": "No renders yet",
-            "compare": "There is no render",
+            "scene?part=renders": "Renders stand here",
+            "compare": "Compare shows renders",
             "outputs": "Outputs are made from a render",
         }.items():
             self.page.goto(f"{self.live_server_url}/p/night-ferry/{step}")
@@ -210,6 +343,6 @@ class Trouble(BrowserTestCase):
         page = self.open("textures")
         expect(page.get_by_role("heading", name="The config of revision 2 does not load")).to_be_visible()
         expect(page.get_by_role("alert")).to_contain_text("looks for LUTs in “/show/luts”")
-        page.get_by_role("button", name="Go go back one revision").click()
+        page.get_by_role("button", name="Go back to revision 1").click()
         expect(page.get_by_role("grid", name="Textures")).to_be_visible()
         self.assertEqual(self.current().current.number, 1)

@@ -92,9 +92,10 @@ class Colours(BrowserTestCase):
         assert box
         x, y = 70, 30
         picture.click(position={"x": (x + 0.5) / 96 * box["width"], "y": (y + 0.5) / 54 * box["height"]})
-        expect(side.get_by_text(f"{x}, {y}")).to_be_visible()
+        expect(side.get_by_label("Probe x, pixels")).to_have_value(str(x))
+        expect(side.get_by_label("Probe y, pixels")).to_have_value(str(y))
         expect(side.get_by_text(re.compile("these numbers, back through")).last).to_be_visible()
-        side.get_by_role("button", name="Use").first.click()
+        side.get_by_role("button", name="Use", exact=True).first.click()
         taken = [float(word) for word in side.get_by_label("Colour", exact=True).input_value().split()]
         np.testing.assert_allclose(taken, read_pixels(self.dusk)[y, x], atol=1e-4)
         expect(page.get_by_role("combobox", name="Typed in")).to_have_value("ACEScg")
@@ -273,6 +274,7 @@ class Renders(BrowserTestCase):
         chooser.value.set_files(brought)
         card = page.get_by_role("button", name=re.compile("wide.exr"))
         expect(card).to_contain_text("read as Linear Rec.2020, detected from header")
+        expect(self.section("Selected").get_by_role("heading", name="wide.exr")).to_be_visible()
         expect(self.section("Selected")).to_contain_text("peak")
         page.wait_for_load_state("networkidle")
         self.choose("Read as", "ACEScg")

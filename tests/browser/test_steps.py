@@ -65,7 +65,7 @@ class Outputs(BrowserTestCase):
         page = self.open("outputs")
         page.get_by_label("Exposure in stops").fill("1")
         page.get_by_text("8-bit", exact=True).click()
-        page.get_by_role("button", name="Make output").click()
+        page.get_by_role("button", name="New output").click()
         still = "dusk_aces-20-sdr-100-nits-rec709_r1.png"
         expect(page.get_by_role("row").filter(has_text=still)).to_contain_text("Picture with the view")
         self.save(still)
@@ -75,7 +75,7 @@ class Outputs(BrowserTestCase):
         expect(self.section("Selected output")).to_contain_text("1 13 0 1")
 
         page.get_by_text("Scene-linear EXR", exact=True).click()
-        page.get_by_role("button", name="Make output").click()
+        page.get_by_role("button", name="New output").click()
         self.save("dusk_linear_r1.exr")
         self.assertEqual(read_header(self.folder / "dusk_linear_r1.exr").tags["colorInteropID"], "lin_ap1_scene")
         np.testing.assert_array_equal(read_pixels(self.folder / "dusk_linear_r1.exr"), read_pixels(self.dusk))
@@ -84,7 +84,7 @@ class Outputs(BrowserTestCase):
     def test_a_job_that_fails_says_why(self) -> None:
         page = self.open("outputs")
         self.project.renders.get().image.file.unlink()
-        page.get_by_role("button", name="Make output").click()
+        page.get_by_role("button", name="New output").click()
         expect(self.section("Selected output")).to_contain_text("is gone from Saltwort’s folder")
         page.keyboard.press("f")
         expect(page.get_by_role("dialog", name="Findings and jobs")).to_contain_text("failed")

@@ -99,6 +99,50 @@ class Textures(BrowserTestCase):
         page.locator("[class*=drop]").first.dispatch_event("drop", {"dataTransfer": dropped})
         expect(self.row(page, "rope_nrm.png")).to_contain_text("Raw")
 
+    def send(self, *names: str) -> None:
+        files = [write(self.folder / "sent" / name, light(16, 16, 1.0, 9), "uint8") for name in names]
+        with self.page.expect_file_chooser() as chooser:
+            self.page.get_by_role("button", name="Add files").click()
+            self.page.get_by_role("menuitem", name="Files, or a zip").click()
+        chooser.value.set_files([str(file) for file in files])
+
+    def test_a_second_file_of_a_path_is_asked_about(self) -> None:
+        page = self.open("textures")
+        self.send("roof_nrm.png")
+        expect(self.row(page, "roof_nrm.png")).to_be_visible()
+        first = self.project.textures.get(path="roof_nrm.png").image_id
+        asked = page.get_by_role("dialog", name="A texture of this path is there already")
+
+        write(self.folder / "sent" / "roof_nrm.png", light(16, 16, 1.0, 9), "uint8")
+        self.send("roof_nrm.png", "roof_rgh.png")
+        asked.get_by_role("button", name="Leave out").click()
+        expect(self.row(page, "roof_rgh.png")).to_be_visible()
+        self.assertEqual(self.project.textures.get(path="roof_nrm.png").image_id, first)
+
+        self.send("roof_nrm.png")
+        asked.get_by_role("button", name="Keep both").click()
+        expect(self.row(page, "roof_nrm-2.png")).to_be_visible()
+        self.send("roof_nrm.png")
+        asked.get_by_role("button", name="Keep both").click()
+        expect(self.row(page, "roof_nrm-3.png")).to_be_visible()
+
+        with page.expect_response(lambda answer: answer.url.endswith("/start")):
+            self.send("roof_nrm.png")
+            asked.get_by_role("button", name="Replace").click()
+        expect(page.get_by_role("status").filter(has_text="8 files")).to_be_visible()
+
+    def test_the_map_kind_is_set_by_hand(self) -> None:
+        page = self.open("textures")
+        self.row(page, "rope_albedo.jpg").click()
+        side = self.section("Selected file")
+        self.choose("Map kind of this file", "normal")
+        expect(side).to_contain_text("Set by hand; the name no longer tells it.")
+        expect(self.row(page, "rope_albedo.jpg")).to_contain_text("normal")
+        page.keyboard.press("Escape")
+        side.get_by_role("heading", level=2).click()
+        page.keyboard.press("Control+z")
+        expect(self.row(page, "rope_albedo.jpg")).to_contain_text("base colour")
+
     def test_pin_and_unpin(self) -> None:
         page = self.open("textures")
         self.row(page, "wall_basecolor.png").click()
@@ -167,7 +211,7 @@ class Textures(BrowserTestCase):
         page = self.open("textures")
         self.row(page, "wall_roughness.png").click()
         said = self.section("Selected file").get_by_role("list", name="Evidence")
-        expect(said).to_contain_text("“roughness” in its name says roughness.")
+        expect(said).to_contain_text("“roughness” in the name says roughness.")
         expect(self.section("Selected file")).to_contain_text(re.compile("Raw confidence \\d+ %: likely"))
 
     def test_a_file_that_cannot_tell_shows_both_that_it_may_hold(self) -> None:
@@ -507,6 +551,8 @@ class LongLists(BrowserTestCase):
         expect(page.get_by_role("button", name="Findings and jobs")).to_contain_text("blockers")
         page.keyboard.press("f")
         tray = page.get_by_role("dialog")
-        expect(tray.get_by_role("article")).to_have_count(30)
+        tray.get_by_role("button", name=re.compile(r"Data read as colour \d+")).click()
+        group = tray.get_by_role("region", name="Data read as colour")
+        expect(group.get_by_role("article")).to_have_count(30)
         tray.get_by_role("button", name=re.compile("Show more of")).click()
-        expect(tray.get_by_role("article")).to_have_count(60)
+        expect(group.get_by_role("article")).to_have_count(60)

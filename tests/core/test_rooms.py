@@ -39,6 +39,7 @@ ROOMS = (
 )
 """Each may use those before it."""
 APPS = (
+    "history",
     "projects",
     "jobs",
     "images",

@@ -14,7 +14,16 @@ from saltwort.core.configs.additions import OWN_LOOKS, AddedLook, AddedSpace
 from saltwort.core.configs.edits import SpaceEdit
 from saltwort.core.engine import ViewChoice, load_config
 from saltwort.core.errors import BadInput
-from saltwort.core.project import Setup, carried, compose, first_setup, read_setup, with_space_edits, write_setup
+from saltwort.core.project import (
+    Dismissal,
+    Setup,
+    carried,
+    compose,
+    first_setup,
+    read_setup,
+    with_space_edits,
+    write_setup,
+)
 from saltwort.core.project.part import Fields, Part, parts
 from saltwort.core.project.setup import renamed
 from saltwort.core.project.stored import FORMATS
@@ -59,6 +68,7 @@ def full_setup() -> Setup:
             (LINEAR_REC709, SRGB, "ACEScct", "ACEScg"), (ViewChoice(SRGB_DISPLAY, "Un-tone-mapped"),), ("In log",)
         ),
         target_version="2.4",
+        dismissed=(Dismissal("texture.data-read-as-colour", "wall_rough.png", "Data read as colour", "a mask", "Ida"),),
         scene=Scene(
             swatches=(Swatch("brass", TypedColour(SRGB, "8-bit", "180 140 60")),),
             lights=tuple(

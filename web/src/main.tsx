@@ -3,6 +3,7 @@ import '@fontsource-variable/atkinson-hyperlegible-mono';
 import '@mantine/core/styles.css';
 import '@mantine/dropzone/styles.css';
 import '@mantine/notifications/styles.css';
+import '@mantine/spotlight/styles.css';
 import './app/look.css';
 
 import { MantineProvider } from '@mantine/core';

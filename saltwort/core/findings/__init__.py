@@ -18,6 +18,7 @@ from saltwort.core.findings.registry import (
     check,
     codes,
     run_checks,
+    standing,
     worst_first,
 )
 
@@ -39,5 +40,6 @@ __all__ = [
     "check",
     "codes",
     "run_checks",
+    "standing",
     "worst_first",
 ]

@@ -229,6 +229,16 @@ def run_checks(subjects: Subjects, beginning: str = "", *, without: str = "") ->
     return worst_first(findings)
 
 
+def standing(findings: Iterable[Finding], setup: Setup) -> list[Finding]:
+    """The findings that a setup does not dismiss, by their subject or with all of their code."""
+    dismissed = {(one.code, one.subject) for one in setup.dismissed}
+    return [
+        finding
+        for finding in findings
+        if (finding.code, "") not in dismissed and (finding.code, finding.subject) not in dismissed
+    ]
+
+
 def worst_first(findings: Iterable[Finding]) -> list[Finding]:
     """Findings by their level, then by code and subject."""
     return sorted(findings, key=lambda finding: (LEVELS.index(finding.level), finding.code, finding.subject))

@@ -93,7 +93,7 @@ def _candidates(subjects: Subjects, texture: CheckedTexture, space: str) -> list
     extension, member = path.suffix.removeprefix("."), set_member(texture.path, subjects.setup.kind_words)
     taken = {rule.name for rule in subjects.setup.rules}
     found = []
-    if texture.kind:
+    if texture.kind and texture.kind.word:
         kind = texture.kind.kind
         found.append(Rule(free_name(f"{kind.label} maps", taken), "map_kind", space, map_kinds=(kind.key,)))
     name = _as_written(path.name, member.name)

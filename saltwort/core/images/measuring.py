@@ -30,6 +30,10 @@ FIRST_LOOK = 500
 """Values from which is told whether a closer look is worth its time."""
 
 
+GREEN_TOLD = 0.2
+"""Correlation of red and green from which the direction of a normal map's green is told."""
+
+
 @dataclass(frozen=True)
 class Stats:
     """Per channel `min`, `max` and `mean` of the finite samples (None where there is none); `below_zero` and

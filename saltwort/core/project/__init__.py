@@ -2,12 +2,14 @@
 
 from saltwort.core.project.carry import carried
 from saltwort.core.project.compose import Composed, compose, compose_in_steps
-from saltwort.core.project.setup import Setup, check_setup, first_setup, with_space_edits
+from saltwort.core.project.dismissal import Dismissal
+from saltwort.core.project.setup import Setup, check_setup, first_setup, same_config, with_space_edits
 from saltwort.core.project.stored import SETUP_FIELDS, read_field, read_setup, write_setup
 
 __all__ = [
     "SETUP_FIELDS",
     "Composed",
+    "Dismissal",
     "Setup",
     "carried",
     "check_setup",
@@ -16,6 +18,7 @@ __all__ = [
     "first_setup",
     "read_field",
     "read_setup",
+    "same_config",
     "with_space_edits",
     "write_setup",
 ]

@@ -55,6 +55,9 @@ class Part:
     order: ClassVar[int] = 100
     """When it is composed: parts with a lower number come before."""
 
+    stands_in_config: ClassVar[bool] = True
+    """Whether a config is another where it says something else."""
+
     @property
     def name(self) -> str:
         return self.fields[0]

@@ -11,6 +11,7 @@ from saltwort.core.configs.edits import SpaceEdit
 from saltwort.core.configs.trim import Trim
 from saltwort.core.engine import ViewChoice
 from saltwort.core.errors import BadInput
+from saltwort.core.project.dismissal import Dismissal
 from saltwort.core.project.part import parts
 from saltwort.core.scene.decisions import Scene
 from saltwort.core.textures.kinds import DATA, DEFAULT_KIND_WORDS, MAP_KINDS, KindWords
@@ -45,6 +46,13 @@ class Setup:
     kind_words: KindWords = field(default=DEFAULT_KIND_WORDS)
     scene: Scene = field(default=Scene())
     """Swatches, lights and the rig. They stand in no config."""
+    dismissed: tuple[Dismissal, ...] = ()
+
+
+def same_config(setup: Setup, other: Setup) -> bool:
+    """Whether two setups differ by nothing that stands in a config."""
+    elsewhere = {name for part in parts() if not part.stands_in_config for name in part.fields}
+    return setup == replace(other, **{name: getattr(setup, name) for name in elsewhere})
 
 
 def check_setup(setup: Setup) -> None:

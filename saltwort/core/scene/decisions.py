@@ -99,7 +99,7 @@ def check_scene(scene: Scene) -> None:
         except BadInput as error:
             raise BadInput(f"{swatch.name}: {error}") from error
     if twice := next((name for name in names if names.count(name) > 1), None):
-        raise BadInput(f"There is a swatch “{twice}” already. Choose another name.")
+        raise BadInput(f"There is a swatch “{twice}” already. Choose another name.", "name")
     if [light.name for light in scene.lights] != list(LIGHTS):
         raise BadInput(f"The rig has the lights {', '.join(LIGHTS)}.")
     for light in scene.lights:
@@ -108,9 +108,9 @@ def check_scene(scene: Scene) -> None:
 
 def _check_name(name: str) -> None:
     if not name.strip():
-        raise BadInput("A swatch needs a name.")
+        raise BadInput("A swatch needs a name. Type one.", "name")
     if len(name) > LONGEST_NAME or not name.isprintable():
-        raise BadInput(f"The name of a swatch has up to {LONGEST_NAME} letters that can be printed.")
+        raise BadInput(f"The name of a swatch has up to {LONGEST_NAME} letters that can be printed.", "name")
 
 
 def _check_light(light: Light) -> None:

@@ -118,6 +118,8 @@ class Verdict:
     holds: str = ""
     candidates: tuple[Candidate, ...] = ()
     question: str = ""
+    primaries_are_assumed: bool = False
+    """Linear light of which nothing tells the primaries: the confidence is that of its being linear alone."""
 
     @property
     def is_sure(self) -> bool:
@@ -179,7 +181,13 @@ def verdict_of(evidence: Sequence[Evidence]) -> Verdict:
         return Verdict(None, best.probability, "", tuple(candidates[:2]), _question(candidates[0], candidates[1]))
     if best.space is None:
         return Verdict(None, best.probability, SORT_LABELS[best.holds], (best,), "The config has no space for it.")
-    return Verdict(best.space, best.probability, SORT_LABELS[best.holds])
+    is_told = any(piece.code.startswith(TELL_PRIMARIES) for piece in evidence)
+    assumed = best.holds == LINEAR and not is_told
+    return Verdict(best.space, best.probability, SORT_LABELS[best.holds], primaries_are_assumed=assumed)
+
+
+TELL_PRIMARIES = ("header.", "name.space")
+"""Codes of evidence that tells which primaries a file has."""
 
 
 def best_colour(evidence: Sequence[Evidence]) -> str | None:
@@ -258,7 +266,7 @@ def _from_name(
         best, worse = (ENCODED, LINEAR) if word in _ENCODED_WORDS else (LINEAR, ENCODED)
         yield "name.curve", f"“{word}” stands in its name.", {best: 1.0, worse: 0.05} | dict.fromkeys(DATA_SORTS, 0.3)
     if kind is not None:
-        yield "name.kind", f"“{kind.word}” in its name says {kind.kind.label}.", _of_kind(kind, header)
+        yield "name.kind", f"{kind.told}.", _of_kind(kind, header)
 
 
 _LINEAR_WORDS, _ENCODED_WORDS = ("linear", "lin"), ("srgb", "gamma", "encoded")
@@ -279,10 +287,10 @@ _SHORT_WORD = 3
 def _of_kind(kind: KindMatch, header: Header) -> Likelihoods:
     if kind.kind.group == DATA:
         own = _SORT_OF_KIND.get(kind.kind.key, NUMBERS)
-        against = 0.04 if len(kind.word) <= _SHORT_WORD else 0.005
+        against = 0.04 if 0 < len(kind.word) <= _SHORT_WORD else 0.005
         return dict.fromkeys(DATA_SORTS, 0.3) | {own: 1.0, ENCODED: against, LINEAR: against}
     is_often_grey = kind.kind.key in ("specular_colour", "transmission", "subsurface")
-    numbers = 0.05 if is_often_grey else 0.02 if len(kind.word) <= _SHORT_WORD else 0.005
+    numbers = 0.05 if is_often_grey else 0.02 if 0 < len(kind.word) <= _SHORT_WORD else 0.005
     # Integers with light in them mostly say so in their name; 8 bits are too few for it.
     light = 1.0 if is_float(header) else 0.2 if header.bit_depth == "8-bit" else 0.5
     likelihoods = dict.fromkeys(DATA_SORTS, numbers) | {ENCODED: 1.0, LINEAR: light}

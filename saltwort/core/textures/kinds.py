@@ -123,10 +123,19 @@ _DIGITS = re.compile(r"[0-9]+")
 
 @dataclass(frozen=True)
 class KindMatch:
-    """The map kind that a file name tells, and the word that decided."""
+    """The map kind that a file name tells, and the word that decided; without a word, somebody has set it by hand."""
 
     kind: MapKind
     word: str
+
+    @property
+    def told(self) -> str:
+        """By what the kind is known, as the beginning of a sentence."""
+        return (
+            f"“{self.word}” in the name says {self.kind.label}"
+            if self.word
+            else f"It is {self.kind.label}, set by hand"
+        )
 
     @property
     def channels(self) -> tuple[str, ...]:

@@ -1,6 +1,7 @@
 """What the Compare step shows, and what was kept of it."""
 
 from django.db import models
+from django.utils import timezone
 
 from saltwort.server.projects.models import Revision
 from saltwort.server.scene.models import Render
@@ -29,7 +30,7 @@ class KeptComparison(Versioned):
     name = models.CharField(max_length=100)
     notes = models.TextField(max_length=10_000, blank=True)
     state = models.JSONField()
-    made = models.DateTimeField(auto_now_add=True)
+    made = models.DateTimeField(default=timezone.now)
 
     class Meta:
         ordering = ("-pk",)

@@ -8,6 +8,7 @@ from saltwort.core.configs.describe import working_spaces
 from saltwort.core.engine import ViewChoice
 from saltwort.server.compare.models import Comparison, KeptComparison
 from saltwort.server.compare.panes import Pane, check_pane, pane_from_json, pane_to_json
+from saltwort.server.history.operations import recording, remove
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.setups import config_of, current_setup
 from saltwort.server.scene.models import Render
@@ -69,11 +70,23 @@ def panes_of(comparison: Comparison) -> list[tuple[Pane, str]]:
     return shown
 
 
-def keep_comparison(project: Project, name: str, notes: str, state: dict[str, Any]) -> KeptComparison:
+def keep_comparison(project: Project, name: str, notes: str, state: dict[str, Any], author: str = "") -> KeptComparison:
     """Keep what is seen now, through the current revision."""
-    return KeptComparison.objects.create(
-        project=project, revision=project.current, name=name.strip(), notes=notes, state=state
-    )
+    with recording(project, f"Comparison {name.strip()} kept", author, project.kept_comparisons.all()):
+        return KeptComparison.objects.create(
+            project=project, revision=project.current, name=name.strip(), notes=notes, state=state
+        )
+
+
+def change_kept(kept: KeptComparison, based_on: int, name: str, notes: str, author: str = "") -> KeptComparison:
+    """Name a kept comparison, and note what was seen in it."""
+    with recording(kept.project, f"Comparison {name} changed", author, KeptComparison.objects.filter(pk=kept.pk)):
+        return kept.change(based_on, name=name, notes=notes)
+
+
+def remove_kept(kept: KeptComparison, author: str = "") -> None:
+    """Take a comparison off the list of those kept."""
+    remove(kept.project, f"Comparison {kept.name} removed", author, KeptComparison.objects.filter(pk=kept.pk))
 
 
 def note_difference(project: Project, choice: ViewChoice, largest: float, limit: float) -> None:

@@ -16,7 +16,7 @@ from saltwort.core.scene.renders import follow, mean_of
 from saltwort.server.compare import operations
 from saltwort.server.compare.models import Comparison, KeptComparison
 from saltwort.server.compare.panes import PaneSerializer, ShownPaneSerializer, filled, pane_from_json, pane_to_json
-from saltwort.server.http import BasedOn, finite, parsed
+from saltwort.server.http import BasedOn, author_of, finite, parsed
 from saltwort.server.projects.asked import ConfigQuery, choice_asked, config_asked
 from saltwort.server.projects.serializers import ViewChoiceSerializer
 from saltwort.server.projects.views import project_named
@@ -187,7 +187,7 @@ def kept_comparisons(request: Request, slug: str) -> Response:
     if request.method == "POST":
         asked = parsed(request, KeptRequest)
         state = {**asked["state"], "panes": [pane_to_json(pane_from_json(pane)) for pane in asked["state"]["panes"]]}
-        kept = operations.keep_comparison(project, asked["name"], asked["notes"], state)
+        kept = operations.keep_comparison(project, asked["name"], asked["notes"], state, author_of(request))
         return Response(_kept(kept), status=status.HTTP_201_CREATED)
     return Response([_kept(kept) for kept in project.kept_comparisons.select_related("revision")])
 
@@ -198,10 +198,10 @@ def kept_comparisons(request: Request, slug: str) -> Response:
 def kept_comparison(request: Request, slug: str, pk: int) -> Response:
     kept = get_object_or_404(project_named(slug).kept_comparisons, pk=pk)
     if request.method == "DELETE":
-        kept.delete()
+        operations.remove_kept(kept, author_of(request))
         return Response(status=status.HTTP_204_NO_CONTENT)
     asked = parsed(request, KeptNotes)
-    return Response(_kept(kept.change(asked["based_on"], name=asked["name"], notes=asked["notes"])))
+    return Response(_kept(operations.change_kept(kept, **asked, author=author_of(request))))
 
 
 def _kept(kept: KeptComparison) -> dict[str, Any]:

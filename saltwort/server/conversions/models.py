@@ -4,6 +4,7 @@ from pathlib import Path
 
 from django.conf import settings
 from django.db import models
+from django.utils import timezone
 
 from saltwort.server.jobs.models import FileInHand, Job
 from saltwort.server.projects.models import Revision
@@ -21,7 +22,7 @@ class Conversion(models.Model):
     pattern = models.CharField(max_length=200)
     place = models.CharField(max_length=4096, blank=True)
     job = models.OneToOneField(Job, models.SET_NULL, null=True, related_name="conversion")
-    created = models.DateTimeField(auto_now_add=True)
+    created = models.DateTimeField(default=timezone.now)
 
     class Meta:
         ordering = ("-pk",)

@@ -28,6 +28,7 @@ from saltwort.core.textures.conversion_plans import DEFAULT_PATTERN, check_conve
 from saltwort.core.textures.converting import convert
 from saltwort.core.textures.foreseeing import Foreseen, foresee
 from saltwort.server.conversions.models import CONVERTED, REFUSED, Conversion, ConvertedFile
+from saltwort.server.history.operations import remove
 from saltwort.server.images.models import StoredImage
 from saltwort.server.images.operations import preview_of
 from saltwort.server.jobs.models import WAITING, Job
@@ -165,15 +166,13 @@ def order_conversion(project: Project, order: Order) -> Conversion:
         return conversion
 
 
-def remove_conversion(conversion: Conversion) -> None:
-    """Take a conversion off the list; files in the media folder go with it, those in a folder of the machine stay.
-    What is being converted is cancelled."""
-    folder, is_ours = conversion.folder, not conversion.place
+def remove_conversion(conversion: Conversion, author: str = "") -> None:
+    """Take a conversion off the list; what is being converted is cancelled. Files in the media folder go once this can
+    no longer be undone, those in a folder of the machine stay."""
     if conversion.job:
         cancel(conversion.job)
-    conversion.delete()
-    if is_ours:
-        shutil.rmtree(folder, ignore_errors=True)
+    row = Conversion.objects.filter(pk=conversion.pk)
+    remove(conversion.project, f"Conversion to {conversion.space} removed", author, row)
 
 
 @work("convert-textures", resumable=True)

@@ -28,7 +28,7 @@ from saltwort.server.conversions.serializers import (
     OrderSerializer,
     PlanSerializer,
 )
-from saltwort.server.http import BINARY, PageQuery, as_csv, as_json_file, finite, parsed
+from saltwort.server.http import BINARY, PageQuery, as_csv, as_json_file, author_of, finite, parsed
 from saltwort.server.projects.views import project_named
 
 MOST_PLANNED = 200
@@ -73,7 +73,7 @@ def conversions(request: Request, slug: str) -> Response:
 @extend_schema(methods=["DELETE"], responses={204: None})
 @api_view(["DELETE"])
 def conversion(request: Request, slug: str, pk: int) -> Response:
-    operations.remove_conversion(_found(slug, pk))
+    operations.remove_conversion(_found(slug, pk), author_of(request))
     return Response(status=status.HTTP_204_NO_CONTENT)
 
 

@@ -1,7 +1,7 @@
 """Run the checks on a project, and apply their fixes."""
 
 from collections import Counter
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
 from itertools import chain
@@ -9,12 +9,10 @@ from math import inf
 from typing import Any
 
 import numpy as np
-from django.db.models import Count, QuerySet
+from django.db.models import Count, Min, QuerySet
 from numpy.typing import NDArray
 
 from saltwort.core.configs import Replacement
-from saltwort.core.configs.additions import AddedSpace
-from saltwort.core.configs.edits import SpaceEdit
 from saltwort.core.engine import ViewChoice
 from saltwort.core.errors import BadInput
 from saltwort.core.findings import (
@@ -25,25 +23,21 @@ from saltwort.core.findings import (
     Subjects,
     UnreadableFile,
     run_checks,
+    standing,
     worst_first,
 )
 from saltwort.core.images.channels import colour_channels
-from saltwort.core.project import Setup
-from saltwort.core.textures.rules import Rule
 from saltwort.server.compare.models import Comparison
 from saltwort.server.images.operations import preview_of
 from saltwort.server.kept import kept_value
 from saltwort.server.projects.models import Project
-from saltwort.server.projects.operations import change_setup
 from saltwort.server.projects.setups import base_text, config_of, current_setup
 from saltwort.server.scene.models import Render
 from saltwort.server.scene.operations import facts_of, space_of
-from saltwort.server.textures.intake import forget_left_out
 from saltwort.server.textures.models import Texture, TextureFinding
-from saltwort.server.textures.operations import assigned, pin_texture
+from saltwort.server.textures.operations import assigned
 from saltwort.server.textures.readings import LEVEL_OF, RANKS, census_of, refresh, subjects_for
 from saltwort.server.textures.rereading import Reread
-from saltwort.server.versions import Stale
 
 UNREADABLE = "texture.unreadable"
 MOST_UNREADABLE = 200
@@ -55,7 +49,7 @@ def findings_of(project: Project) -> list[Finding]:
     refresh(project, seconds=inf)
     of_textures = TextureFinding.objects.filter(project=project).order_by("path")
     paths = list(of_textures.values_list("path", flat=True).distinct())
-    return worst_first(chain(findings_of_project(project), _findings_a_few_at_a_time(project, paths)))
+    return worst_first(chain(findings_of_project(project), findings_a_few_at_a_time(project, paths)))
 
 
 TEXTURES_AT_ONCE = 500
@@ -65,7 +59,8 @@ def findings_of_project(project: Project, otherwise: Sequence[Reread] = ()) -> l
     """The findings that are not of a texture, and the files that could not be read, worst first; with some textures
     read `otherwise` than they are."""
     subjects = _project_subjects(project, otherwise)
-    return worst_first(run_checks(subjects, without="texture.") + run_checks(subjects, UNREADABLE))
+    found = run_checks(subjects, without="texture.") + run_checks(subjects, UNREADABLE)
+    return worst_first(standing(found, subjects.setup))
 
 
 def own_findings(project: Project) -> tuple[Finding, ...]:
@@ -77,7 +72,8 @@ def own_findings(project: Project) -> tuple[Finding, ...]:
 
 def findings_of_textures(project: Project, textures: Sequence[Texture], *, offers_fixes: bool = True) -> list[Finding]:
     """The findings of some textures, worst first."""
-    return run_checks(subjects_for(project, assigned(project, list(textures)), offers_fixes=offers_fixes), "texture.")
+    subjects = subjects_for(project, assigned(project, list(textures)), offers_fixes=offers_fixes)
+    return standing(run_checks(subjects, "texture."), subjects.setup)
 
 
 def _findings_of_paths(project: Project, paths: Sequence[str]) -> list[Finding]:
@@ -117,6 +113,32 @@ def page_of(project: Project, level: str, code: str, subject: str, offset: int, 
     total = len(own) + of_textures.count()
     shown = _merged(project, own, of_textures, offset, limit)
     return Page({name: counts[name] for name in LEVELS}, total, unchecked, shown)
+
+
+@dataclass(frozen=True)
+class Group:
+    """The findings of one cause: how many there are, and what is said of the first of them."""
+
+    code: str
+    level: str
+    count: int
+    title: str
+
+
+def groups_of(project: Project) -> list[Group]:
+    """The findings of a project by their cause, worst first."""
+    refresh(project)
+    groups: dict[tuple[str, str], Group] = {}
+    of_textures = TextureFinding.objects.filter(project=project).order_by().values("code", "rank")
+    counted = [
+        Group(row["code"], LEVEL_OF[row["rank"]], row["count"], row["title"])
+        for row in of_textures.annotate(count=Count("pk"), title=Min("title"))
+    ]
+    for group in (*(Group(one.code, one.level, 1, one.title) for one in own_findings(project)), *counted):
+        key = (group.level, group.code)
+        known = groups.get(key)
+        groups[key] = replace(known, count=known.count + group.count) if known else group
+    return sorted(groups.values(), key=lambda group: (LEVELS.index(group.level), group.code))
 
 
 def _merged(
@@ -183,119 +205,7 @@ def _compared(project: Project) -> dict[str, Any]:
     }
 
 
-@dataclass(frozen=True)
-class FixOrder:
-    """A fix to apply to a project as it stood at a revision."""
-
-    project: Project
-    based_on: int
-    arguments: dict[str, str]
-    author: str
-
-
-def apply_fix(project: Project, based_on: int, operation: str, arguments: dict[str, str], author: str = "") -> None:
-    """Do what a finding's fix names, if some finding still offers it. Raises BadInput when none does, Stale when the
-    project was changed since."""
-    if project.current.number != based_on:
-        raise Stale(project.current.number)
-    asked = (operation, arguments)
-    offering = chain(findings_of_project(project), _findings_that_may_offer(project, operation, arguments))
-    if not any(
-        asked == (fix.operation, fix.arguments) for found in offering for fix in (found.fix, *found.also) if fix
-    ):
-        raise BadInput("No finding asks for this any more. Look at the findings as they stand now.")
-    _FIXES[operation](FixOrder(project, based_on, arguments, author))
-
-
-def _findings_that_may_offer(project: Project, operation: str, arguments: dict[str, str]) -> Iterator[Finding]:
-    """Findings of textures, among which are those that offer a fix: of the texture that it names, of those that its
-    rule would take, or of all."""
-    refresh(project)
-    of_textures = TextureFinding.objects.filter(project=project).order_by("path")
-    if "path" in arguments:
-        of_textures = of_textures.filter(path=arguments["path"])
-    paths = list(of_textures.values_list("path", flat=True).distinct())
-    if operation == "add-rule":
-        likes = {like.path for like in subjects_for(project, (), offers_fixes=False).likes(_rule_from(arguments))}
-        paths = [path for path in paths if path in likes]
-    yield from _findings_a_few_at_a_time(project, paths)
-
-
-def _findings_a_few_at_a_time(project: Project, paths: Sequence[str]) -> Iterator[Finding]:
+def findings_a_few_at_a_time(project: Project, paths: Sequence[str]) -> Iterator[Finding]:
+    """The findings of many textures, by their paths."""
     for start in range(0, len(paths), TEXTURES_AT_ONCE):
         yield from _findings_of_paths(project, paths[start : start + TEXTURES_AT_ONCE])
-
-
-def _pin_texture(order: FixOrder) -> None:
-    texture = order.project.textures.get(path=order.arguments["path"])
-    pin_texture(texture, texture.version, order.arguments["space"], "fix of a finding", order.author)
-
-
-def _forget_file(order: FixOrder) -> None:
-    forget_left_out(order.project, order.arguments["path"])
-
-
-def _setup_fix(message: str, change: Callable[[Setup, dict[str, str]], Setup]) -> Callable[[FixOrder], None]:
-    """A fix that makes the next revision; `message` may name its arguments."""
-
-    def fix(order: FixOrder) -> None:
-        change_setup(
-            order.project,
-            order.based_on,
-            message.format(**order.arguments),
-            lambda setup: change(setup, order.arguments),
-            order.author,
-        )
-
-    return fix
-
-
-def _add_rule(setup: Setup, arguments: dict[str, str]) -> Setup:
-    return replace(setup, rules=(_rule_from(arguments), *setup.rules))
-
-
-def _rule_from(arguments: dict[str, str]) -> Rule:
-    """The rule that a fix names. Raises BadInput for arguments that make none."""
-    try:
-        return Rule(**{**arguments, "map_kinds": tuple(filter(None, arguments["map_kinds"].split(",")))})
-    except (KeyError, TypeError):
-        raise BadInput("No finding asks for this any more. Look at the findings as they stand now.") from None
-
-
-def _move_rule(setup: Setup, arguments: dict[str, str]) -> Setup:
-    rules = [rule for rule in setup.rules if rule.name != arguments["rule"]]
-    moved = next(rule for rule in setup.rules if rule.name == arguments["rule"])
-    before = next(index for index, rule in enumerate(rules) if rule.name == arguments["before"])
-    return replace(setup, rules=(*rules[:before], moved, *rules[before:]))
-
-
-def _set_role(setup: Setup, arguments: dict[str, str]) -> Setup:
-    kept = tuple((role, space) for role, space in setup.roles if role != arguments["role"])
-    return replace(setup, roles=(*kept, (arguments["role"], arguments["space"])))
-
-
-def _mark_as_data(setup: Setup, arguments: dict[str, str]) -> Setup:
-    name = arguments["space"]
-    edits = {edit.name or edit.space: edit for edit in setup.space_edits}
-    edits[name] = replace(edits.get(name, SpaceEdit(name)), is_data=True)
-    return replace(setup, space_edits=tuple(edits.values()))
-
-
-def _add_space(setup: Setup, arguments: dict[str, str]) -> Setup:
-    numbers = tuple(map(float, arguments["chromaticities"].split()))
-    space = AddedSpace(arguments["name"], numbers, arguments["curve"], float(arguments["power"]))
-    return replace(setup, added_spaces=(*setup.added_spaces, space))
-
-
-_FIXES = {
-    "pin-texture": _pin_texture,
-    "forget-file": _forget_file,
-    "add-rule": _setup_fix("Rule {name} added", _add_rule),
-    "add-space": _setup_fix("Space {name} added", _add_space),
-    "move-rule": _setup_fix("Rule {rule} moved before {before}", _move_rule),
-    "set-role": _setup_fix("Role {role} given to {space}", _set_role),
-    "mark-as-data": _setup_fix("{space} marked as data", _mark_as_data),
-    "set-working-space": _setup_fix(
-        "Work in {space}", lambda setup, arguments: replace(setup, working_space=arguments["space"])
-    ),
-}

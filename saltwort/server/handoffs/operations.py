@@ -3,7 +3,6 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict
 
-from django.db import transaction
 from django.db.models import Max
 from django.dispatch import receiver
 
@@ -13,6 +12,7 @@ from saltwort.core.stations import COMPOSITOR, RENDERER, Chain, Section, Texture
 from saltwort.core.stations.abilities.ocio_version import own_version
 from saltwort.core.stations.station import Station as CoreStation
 from saltwort.server.handoffs.models import Station
+from saltwort.server.history.operations import recording, remove
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.operations import config_name, project_made
 from saltwort.server.projects.setups import config_of, current_setup
@@ -28,7 +28,7 @@ def add_first_stations(sender: type[Project], project: Project, **more: object) 
         Station.objects.create(project=project, position=position, **asdict(station))
 
 
-def add_station(project: Project, station: CoreStation) -> Station:
+def add_station(project: Project, station: CoreStation, author: str = "") -> Station:
     """Put a station at the end of the chain. Raises BadInput for one too many, or a name that is taken."""
     if project.stations.count() >= MOST_STATIONS:
         raise BadInput(f"A chain has up to {MOST_STATIONS} applications. Remove one first.")
@@ -37,26 +37,32 @@ def add_station(project: Project, station: CoreStation) -> Station:
         raise BadInput(f"There is an application “{name}” already. Choose another name.")
     last = project.stations.aggregate(last=Max("position"))["last"]
     position = 0 if last is None else last + 1
-    return Station.objects.create(project=project, position=position, **{**asdict(station), "name": name})
+    with recording(project, f"Application {name} added", author, project.stations.all()):
+        return Station.objects.create(project=project, position=position, **{**asdict(station), "name": name})
 
 
-def remove_station(station: Station) -> None:
+def remove_station(station: Station, author: str = "") -> None:
     """Take a station out of the chain."""
-    station.delete()
+    row = Station.objects.filter(pk=station.pk)
+    remove(station.project, f"Application {station.name} removed", author, row)
 
 
-@transaction.atomic
-def order_stations(project: Project, order: Sequence[int]) -> None:
+def order_stations(project: Project, order: Sequence[int], author: str = "") -> None:
     """Put the stations in an order, by their ids. Raises BadInput when these are not all of them, each once."""
-    if sorted(order) != sorted(project.stations.values_list("pk", flat=True)):
-        raise BadInput("The applications have changed meanwhile. Reload the page and order them again.")
-    for position, pk in enumerate(order):
-        project.stations.filter(pk=pk).update(position=position)
+    with recording(project, "Applications ordered", author, project.stations.all()):
+        if sorted(order) != sorted(project.stations.values_list("pk", flat=True)):
+            raise BadInput("The applications have changed meanwhile. Reload the page and order them again.")
+        for position, pk in enumerate(order):
+            project.stations.filter(pk=pk).update(position=position)
 
 
-def change_station(station: Station, based_on: int, abilities: Mapping[str, object]) -> Station:
+def change_station(station: Station, based_on: int, abilities: Mapping[str, object], author: str = "") -> Station:
     """Say what a station can do. Raises Stale when it was changed meanwhile, BadInput for what cannot be said of it."""
-    return station.change(based_on, abilities=station.described().with_abilities(abilities).abilities)
+    changed = station.described().with_abilities(abilities).abilities
+    with recording(
+        station.project, f"Application {station.name} changed", author, Station.objects.filter(pk=station.pk)
+    ):
+        return station.change(based_on, abilities=changed)
 
 
 def versions_of(station: Station) -> tuple[str, str]:

@@ -28,7 +28,7 @@ from saltwort.server.handoffs.operations import (
     sheet_of,
     versions_of,
 )
-from saltwort.server.http import BINARY, BasedOn, download, parsed
+from saltwort.server.http import BINARY, BasedOn, author_of, download, parsed
 from saltwort.server.projects.serializers import ReplacementSerializer
 from saltwort.server.projects.views import project_named
 
@@ -122,7 +122,8 @@ def stations(request: Request, slug: str) -> Response:
     project = project_named(slug)
     if request.method == "POST":
         asked = parsed(request, NewStation)
-        added = add_station(project, CoreStation(asked["name"], asked["reads"]).with_abilities(asked["abilities"]))
+        station = CoreStation(asked["name"], asked["reads"]).with_abilities(asked["abilities"])
+        added = add_station(project, station, author_of(request))
         return Response(StationSerializer(added).data, status=status.HTTP_201_CREATED)
     return Response(StationSerializer(project.stations, many=True).data)
 
@@ -133,16 +134,18 @@ def stations(request: Request, slug: str) -> Response:
 def station(request: Request, slug: str, pk: int) -> Response:
     found = _station(slug, pk)
     if request.method == "DELETE":
-        remove_station(found)
+        remove_station(found, author_of(request))
         return Response(status=status.HTTP_204_NO_CONTENT)
-    return Response(StationSerializer(change_station(found, **parsed(request, StationChange))).data)
+    return Response(
+        StationSerializer(change_station(found, **parsed(request, StationChange), author=author_of(request))).data
+    )
 
 
 @extend_schema(request=StationOrder, responses=StationSerializer(many=True))
 @api_view(["PUT"])
 def station_order(request: Request, slug: str) -> Response:
     project = project_named(slug)
-    order_stations(project, parsed(request, StationOrder)["stations"])
+    order_stations(project, parsed(request, StationOrder)["stations"], author_of(request))
     return Response(StationSerializer(project.stations, many=True).data)
 
 

@@ -4,6 +4,7 @@ from pathlib import Path
 
 from django.conf import settings
 from django.db import models
+from django.utils import timezone
 
 from saltwort.server.jobs.models import Job
 from saltwort.server.projects.models import Revision
@@ -22,7 +23,7 @@ class Output(models.Model):
     settings = models.JSONField()
     facts = models.JSONField(null=True)
     job = models.OneToOneField(Job, models.SET_NULL, null=True, related_name="output")
-    created = models.DateTimeField(auto_now_add=True)
+    created = models.DateTimeField(default=timezone.now)
 
     class Meta:
         ordering = ("-pk",)

@@ -11,6 +11,7 @@ from saltwort.core.deliverables import Defaults, Deliverable, Source, Written, d
 from saltwort.core.errors import BadInput
 from saltwort.core.names import slug
 from saltwort.core.structured import structured
+from saltwort.server.history.operations import remove
 from saltwort.server.jobs.models import Job
 from saltwort.server.jobs.operations import Cancelled, Report, cancel, start, work
 from saltwort.server.outputs.models import Output
@@ -72,13 +73,12 @@ def _deliverable(kind: str) -> Deliverable[Any]:
     return deliverables()[kind]
 
 
-def remove_output(output: Output) -> None:
-    """Take an output off the list, with its file; what is being made of it is cancelled."""
-    file = output.file
+def remove_output(output: Output, author: str = "") -> None:
+    """Take an output off the list; what is being made of it is cancelled. Its file goes once this can no longer be
+    undone."""
     if output.job:
         cancel(output.job)
-    output.delete()
-    file.unlink(missing_ok=True)
+    remove(output.project, f"Output {output.name} removed", author, Output.objects.filter(pk=output.pk))
 
 
 @work("make-output")

@@ -1,5 +1,6 @@
 """HTTP for outputs."""
 
+from collections.abc import Mapping
 from typing import Any
 
 from django.http import FileResponse, Http404
@@ -11,7 +12,8 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from saltwort.core.deliverables import deliverables
-from saltwort.server.http import BINARY, parsed
+from saltwort.core.spaces.encodings import BY_INTEROP_ID, by_code_points
+from saltwort.server.http import BINARY, author_of, parsed
 from saltwort.server.jobs.views import JobSerializer
 from saltwort.server.outputs import operations
 from saltwort.server.outputs.models import Output
@@ -70,7 +72,7 @@ def outputs(request: Request, slug: str) -> Response:
 @extend_schema(responses={204: None})
 @api_view(["DELETE"])
 def output(request: Request, slug: str, pk: int) -> Response:
-    operations.remove_output(get_object_or_404(Output, project__slug=slug, pk=pk))
+    operations.remove_output(get_object_or_404(Output, project__slug=slug, pk=pk), author_of(request))
     return Response(status=status.HTTP_204_NO_CONTENT)
 
 
@@ -104,17 +106,44 @@ def _facts(output: Output) -> dict[str, str]:
     made, facts = operations.described(output), output.facts
     if facts is None:
         return made
-    tags = facts["tags"]
-    shown = [name for name in ("CICP", "icc:description", "colorInteropID", "chromaticities") if name in tags]
     return {
         **made,
         "size": f"{facts['width']} × {facts['height']}",
-        **({_TAG_LABELS[name]: _tag(tags[name]) for name in shown} or {"colour tags": "none"}),
+        **_tagged(facts["tags"]),
         "clipped on writing": f"{facts['clipped']:.2%} of samples" if facts["clipped"] else "none",
         **({"no numbers": f"{facts['not_finite']:,} samples"} if facts.get("not_finite") else {}),
         "largest rounding error": f"{facts['largest_error']:.2g}",
     }
 
+
+def _tagged(tags: Mapping[str, Any]) -> dict[str, str]:
+    """What the file says of its colour: a sentence, then the tags themselves."""
+    says = _in_words(tags)
+    shown = {_TAG_LABELS[name]: _tag(tags[name]) for name in _TAG_LABELS if name in tags}
+    return {"colour": says, **shown}
+
+
+def _in_words(tags: Mapping[str, Any]) -> str:
+    if "CICP" in tags:
+        primaries, transfer, *_ = (int(number) for number in tags["CICP"])
+        for gamut, curve in by_code_points(primaries, transfer)[:1]:
+            return f"tagged {_SHORT.get((primaries, transfer), f'{gamut.name}, {curve.label}')}"
+    if "colorInteropID" in tags and (encoding := BY_INTEROP_ID.get(str(tags["colorInteropID"]))):
+        curve = "linear" if encoding.curve.is_linear else encoding.curve.label
+        return f"tagged {encoding.gamut.name}, {curve}"
+    if "icc:description" in tags:
+        return f"tagged with the profile {tags['icc:description']}"
+    return "tagged with its primaries" if "chromaticities" in tags else "says nothing of its colour"
+
+
+_SHORT = {
+    (1, 13): "sRGB",
+    (12, 13): "Display P3",
+    (1, 1): "Rec.1886 (Rec.709)",
+    (9, 16): "Rec.2100 PQ",
+    (9, 18): "Rec.2100 HLG",
+}
+"""Code points of H.273 by what the trade calls them together."""
 
 _TAG_LABELS = {
     "CICP": "cICP",

@@ -2,13 +2,14 @@
 
 import json
 import re
-from collections.abc import Callable
-from dataclasses import asdict, replace
+from collections.abc import Callable, Sequence
+from dataclasses import asdict
 from itertools import count
 from typing import Any, Literal
 
 import PyOpenColorIO as ocio
 from django.db import transaction
+from django.db.models import QuerySet
 from django.dispatch import Signal
 from django.utils import timezone
 from django.utils.text import slugify
@@ -18,8 +19,20 @@ from saltwort.core.configs.additions import AddedLook
 from saltwort.core.configs.untried import looks_of, try_config
 from saltwort.core.engine import ConfigArchive, ViewChoice, load_config, newest_cg_config
 from saltwort.core.errors import BadInput
-from saltwort.core.project import SETUP_FIELDS, Composed, Setup, carried, compose_in_steps, first_setup, write_setup
+from saltwort.core.project import (
+    SETUP_FIELDS,
+    Composed,
+    Setup,
+    carried,
+    compose_in_steps,
+    first_setup,
+    same_config,
+    write_setup,
+)
 from saltwort.core.spaces.typed import TypedColour
+from saltwort.server.history import operations as history
+from saltwort.server.history.models import Action
+from saltwort.server.history.operations import recording
 from saltwort.server.projects.models import BaseConfig, Project, Revision
 from saltwort.server.projects.setups import (
     BUILTIN,
@@ -78,9 +91,10 @@ def change_setup(
     change: Callable[[Setup], Setup],
     author: str = "",
     alongside: Callable[[], object] | None = None,
+    watched: Sequence[QuerySet] = (),
 ) -> Project:
     """Make the next revision from the current setup. A change that changes nothing makes none. What goes `alongside`
-    is done in the same transaction.
+    is done in the same transaction, to rows that are `watched`.
 
     All is computed, and the config loaded as it will be, before the database is locked. Raises Stale when the project
     was changed before or meanwhile.
@@ -91,7 +105,7 @@ def change_setup(
     draft = draft_revision(project, changed, message) if changed != setup else None
     if draft:
         keep_config(draft[1])
-    with transaction.atomic():
+    with recording(project, message, author, _row_of(project), *watched):
         project = _standing_at(project, based_on)
         if draft:
             revision, archive = draft
@@ -110,31 +124,57 @@ def _save(revision: Revision, archive: ConfigArchive) -> None:
     _stand_at(revision.project, revision)
 
 
-def undo(project: Project, based_on: int, author: str = "") -> Project:
-    """Stand at the revision that the current one was made from."""
-    parent = _standing_at(project, based_on).current.parent
-    if parent is None:
-        raise BadInput("This is the first revision; there is nothing before it.")
-    return _return(project, based_on, parent, author)
+def undo(project: Project, based_on: int, author: str = "") -> Action:
+    """Take back the last thing done in the project, whatever it was, which must be the action `based_on`."""
+    return _moved(history.undo, history.last_done, project, based_on, author)
 
 
-def redo(project: Project, based_on: int, author: str = "") -> Project:
-    """Stand at the newest revision that was made from the current one."""
-    child = _standing_at(project, based_on).current.children.first()
-    if child is None:
-        raise BadInput("Nothing was made from this revision yet.")
-    return _return(project, based_on, child, author)
+def redo(project: Project, based_on: int, author: str = "") -> Action:
+    """Do again what was undone last, which must be the action `based_on`."""
+    return _moved(history.redo, history.last_undone, project, based_on, author)
+
+
+def _moved(
+    move: Callable[[Project, int], Action],
+    next_of: Callable[[Project], Action | None],
+    project: Project,
+    based_on: int,
+    author: str,
+) -> Action:
+    _load_before(project, next_of(project))
+    with transaction.atomic():
+        action = move(project, based_on)
+        current = Project.objects.get(pk=project.pk).current_id
+        if current != project.current_id:
+            config_of(Revision.objects.get(pk=current))  # one that does not load is no place to stand
+            Project.objects.filter(pk=project.pk).update(moved_by=author[:80])
+    return action
+
+
+def _load_before(project: Project, action: Action | None) -> None:
+    """Load the configs of revisions that an action moves between, so that the database is not locked meanwhile."""
+    moves = action.changed.filter(model=Project._meta.label) if action else ()
+    revisions = {
+        state["current_id"]
+        for part in moves
+        for _, *states in part.rows
+        for state in states
+        if state and "current_id" in state
+    }
+    for revision in project.revisions.filter(pk__in=revisions - {project.current_id}):
+        config_of(revision)
 
 
 def return_to(project: Project, based_on: int, number: int, author: str = "") -> Project:
     """Stand at any revision of the project. Later ones stay and can be returned to."""
-    return _return(project, based_on, _standing_at(project, based_on).revisions.get(number=number), author)
-
-
-def _return(project: Project, based_on: int, revision: Revision, author: str) -> Project:
+    revision = _standing_at(project, based_on).revisions.get(number=number)
     config_of(revision)  # one that does not load is no place to stand
-    with transaction.atomic():
+    with recording(project, f"Revision {number} made current", author, _row_of(project)):
         return _stand_at(_standing_at(project, based_on), revision, author[:80])
+
+
+def _row_of(project: Project) -> QuerySet[Project]:
+    return Project.objects.filter(pk=project.pk)
 
 
 def bring_config(name: str, content: bytes) -> BaseConfig:
@@ -186,12 +226,14 @@ def keep_looks(name: str, content: bytes) -> tuple[AddedLook, ...]:
     return looks
 
 
-def set_tracer(project: Project, based_on: int, tracer: TypedColour) -> Project:
+def set_tracer(project: Project, based_on: int, tracer: TypedColour, author: str = "") -> Project:
     """Choose the colour that the path strip carries. Raises BadInput when it does not parse or has no such space."""
     _ = tracer.values
     if config_of(project.current).getColorSpace(tracer.space) is None:
         raise BadInput(f"The config has no colour space “{tracer.space}”. Choose one from its list.")
-    return project.change(based_on, tracer_space=tracer.space, tracer_unit=tracer.unit, tracer_text=tracer.text.strip())
+    fields = {"tracer_space": tracer.space, "tracer_unit": tracer.unit, "tracer_text": tracer.text.strip()}
+    with recording(project, f"Test colour set to {tracer.text.strip()}", author, _row_of(project)):
+        return project.change(based_on, **fields)
 
 
 def _standing_at(project: Project, based_on: int) -> Project:
@@ -206,8 +248,8 @@ def draft_revision(project: Project, setup: Setup, message: str = "") -> tuple[R
     """The revision that a setup would be, not saved, and its config. Raises BadInput when there can be none."""
     newest = project.revisions.first() if project.pk else None
     number = newest.number + 1 if newest else 1
-    if project.current and (current := current_setup(project)) == replace(setup, scene=current.scene):
-        return _with_another_scene(project, number, setup, message)
+    if project.current and same_config(current_setup(project), setup):
+        return _with_the_same_config(project, number, setup, message)
     made = compose_in_steps(base_archive(setup.base), setup, revision_name(project, number), luts_of(setup))
     stored = write_setup(setup)
     before = project.current.setup if project.current else {}
@@ -220,30 +262,32 @@ def draft_revision(project: Project, setup: Setup, message: str = "") -> tuple[R
         config_hash=made.written.hash,
         proof=asdict(proved(made)) if setup.trim else None,
         replacements=[asdict(replacement) for replacement in made.replacements],
-        parts=[
-            name for name in stored if name in SETUP_FIELDS and _as_json(stored[name]) != _as_json(before.get(name))
-        ],
+        parts=_changed_parts(stored, before),
         message=message[:200],
     )
     return revision, made.written
 
 
-def _with_another_scene(project: Project, number: int, setup: Setup, message: str) -> tuple[Revision, ConfigArchive]:
-    """The revision of a setup that differs by its scene alone, which stands in no config: the config stays."""
-    current = project.current
+def _with_the_same_config(project: Project, number: int, setup: Setup, message: str) -> tuple[Revision, ConfigArchive]:
+    """The revision of a setup that differs by what stands in no config, such as its scene: the config stays."""
+    current, stored = project.current, write_setup(setup)
     revision = Revision(
         project=project,
         number=number,
         parent=current,
-        setup=write_setup(setup),
+        setup=stored,
         text=current.text,
         config_hash=current.config_hash,
         proof=current.proof,
         replacements=current.replacements,
-        parts=["scene"],
+        parts=_changed_parts(stored, current.setup),
         message=message[:200],
     )
     return revision, archive_of(current)
+
+
+def _changed_parts(stored: dict[str, Any], before: dict[str, Any]) -> list[str]:
+    return [name for name in stored if name in SETUP_FIELDS and _as_json(stored[name]) != _as_json(before.get(name))]
 
 
 def revision_name(project: Project, number: int) -> str:

@@ -167,6 +167,16 @@ class KindWordSerializer(serializers.Serializer):
     kind = serializers.CharField(max_length=40)
 
 
+class DismissalSerializer(serializers.Serializer):
+    """See Dismissal."""
+
+    code = serializers.CharField()
+    subject = serializers.CharField(allow_blank=True)
+    title = serializers.CharField()
+    reason = serializers.CharField()
+    author = serializers.CharField(allow_blank=True)
+
+
 class SetupSerializer(serializers.Serializer):
     base = serializers.CharField()
     working_space = serializers.CharField()
@@ -183,6 +193,7 @@ class SetupSerializer(serializers.Serializer):
     views = serializers.ListField(child=serializers.CharField())
     target_version = serializers.CharField(allow_blank=True)
     kind_words = KindWordSerializer(many=True)
+    dismissed = DismissalSerializer(many=True)
 
 
 class RevisionSerializer(serializers.Serializer):
@@ -208,14 +219,22 @@ class TracerSerializer(TypedColourSerializer):
     version = serializers.IntegerField()
 
 
+class ActionSerializer(serializers.Serializer):
+    """Something that was done, in words, and by whom."""
+
+    id = serializers.IntegerField()
+    what = serializers.CharField()
+    author = serializers.CharField(allow_blank=True)
+
+
 class ProjectSerializer(serializers.Serializer):
     slug = serializers.CharField()
     name = serializers.CharField()
     revision = RevisionSerializer()
     moved_by = serializers.CharField(allow_blank=True)
     problem = serializers.CharField(allow_blank=True)
-    can_undo = serializers.BooleanField()
-    can_redo = serializers.BooleanField()
+    undo = ActionSerializer(allow_null=True)
+    redo = ActionSerializer(allow_null=True)
     setup = SetupSerializer()
     strip = StripSerializer()
     tracer = TracerSerializer()

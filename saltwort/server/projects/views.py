@@ -15,6 +15,7 @@ from saltwort.core.errors import BadInput
 from saltwort.core.project import Setup
 from saltwort.core.project.colour_path import Joint, trace
 from saltwort.core.spaces.typed import TypedColour
+from saltwort.server.history.operations import last_done, last_undone
 from saltwort.server.http import BasedOn, author_of, finite, parsed
 from saltwort.server.projects import operations
 from saltwort.server.projects.config_serializers import (
@@ -22,6 +23,7 @@ from saltwort.server.projects.config_serializers import (
 )
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.serializers import (
+    ActionSerializer,
     AddedLookSerializer,
     JointSerializer,
     ProjectSerializer,
@@ -59,20 +61,20 @@ def look_file(request: Request, slug: str) -> Response:
     return Response(AddedLookSerializer(looks, many=True).data, status=status.HTTP_201_CREATED)
 
 
-@extend_schema(request=BasedOn, responses=ProjectSerializer)
+@extend_schema(request=BasedOn, responses=ActionSerializer)
 @api_view(["POST"])
 def undo(request: Request, slug: str) -> Response:
-    return Response(
-        project_json(operations.undo(project_named(slug), parsed(request, BasedOn)["based_on"], author_of(request)))
-    )
+    """Take back the last thing done, which `based_on` names by its id."""
+    undone = operations.undo(project_named(slug), parsed(request, BasedOn)["based_on"], author_of(request))
+    return Response(ActionSerializer(undone).data)
 
 
-@extend_schema(request=BasedOn, responses=ProjectSerializer)
+@extend_schema(request=BasedOn, responses=ActionSerializer)
 @api_view(["POST"])
 def redo(request: Request, slug: str) -> Response:
-    return Response(
-        project_json(operations.redo(project_named(slug), parsed(request, BasedOn)["based_on"], author_of(request)))
-    )
+    """Do again what was undone last, which `based_on` names by its id."""
+    done = operations.redo(project_named(slug), parsed(request, BasedOn)["based_on"], author_of(request))
+    return Response(ActionSerializer(done).data)
 
 
 @extend_schema(methods=["GET"], responses=RevisionSerializer(many=True))
@@ -105,7 +107,9 @@ def base(request: Request, slug: str) -> Response:
 def tracer(request: Request, slug: str) -> Response:
     asked = parsed(request, TracerChange)
     typed = TypedColour(asked["space"], asked["unit"], asked["text"])
-    return Response(project_json(operations.set_tracer(project_named(slug), asked["based_on"], typed)))
+    return Response(
+        project_json(operations.set_tracer(project_named(slug), asked["based_on"], typed, author_of(request)))
+    )
 
 
 @extend_schema(responses=JointSerializer(many=True))
@@ -129,8 +133,8 @@ def project_json(project: Project) -> dict[str, Any]:
             "revision": project.current,
             "moved_by": project.moved_by,
             "problem": problem,
-            "can_undo": project.current.parent_id is not None,
-            "can_redo": project.current.children.exists(),
+            "undo": last_done(project),
+            "redo": last_undone(project),
             "setup": _setup(current_setup(project)),
             "strip": {
                 "spaces": spaces,

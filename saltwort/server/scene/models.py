@@ -1,6 +1,7 @@
 """Renders of a project. Its swatches, lights and rig stand in the setup of its revisions."""
 
 from django.db import models
+from django.utils import timezone
 
 from saltwort.server.images.models import StoredImage
 from saltwort.server.versions import Versioned
@@ -18,7 +19,7 @@ class Render(Versioned):
     facts = models.JSONField(null=True)
     space = models.CharField(max_length=200, blank=True)
     rig = models.JSONField(null=True)
-    created = models.DateTimeField(auto_now_add=True)
+    created = models.DateTimeField(default=timezone.now)
 
     class Meta:
         ordering = ("pk",)

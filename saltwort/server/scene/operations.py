@@ -1,6 +1,7 @@
 """Changes to a project's scene, which is a part of its setup, and to its renders."""
 
 from collections.abc import Callable, Sequence
+from contextlib import nullcontext
 from dataclasses import asdict, replace
 from typing import Any
 
@@ -13,6 +14,7 @@ from saltwort.core.scene.renders import RenderSpace, render_space
 from saltwort.core.scene.rig.stage import SLOTS
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.core.stations.station import READS_RENDERS
+from saltwort.server.history.operations import recording, remove
 from saltwort.server.images.models import StoredImage, facts_from_json
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.operations import change_setup
@@ -107,12 +109,19 @@ def set_rig(
     return change_scene(project, based_on, "Rig set up", changed, author)
 
 
-def add_render(project: Project, name: str, image: StoredImage, rig: dict | None = None) -> Render:
-    """List a picture with its first layer. Raises BadInput as `measured_render` does."""
+def add_render(project: Project, name: str, image: StoredImage, rig: dict | None = None, author: str = "") -> Render:
+    """List a picture with its first layer. Raises BadInput as `measured_render` does. One of the bench renderer comes
+    when it is ready, and is nothing that somebody would undo."""
     render = measured_render(name, image, rig)
     render.project = project
-    render.save()
+    with nullcontext() if rig else recording(project, f"Render {render.name} added", author, project.renders.all()):
+        render.save()
     return render
+
+
+def remove_render(render: Render, author: str = "") -> None:
+    """Take a render off the list. Outputs made of it stay."""
+    remove(render.project, f"Render {render.name} removed", author, Render.objects.filter(pk=render.pk))
 
 
 def measured_render(name: str, image: StoredImage, rig: dict | None = None, layer: str = "") -> Render:
@@ -128,7 +137,9 @@ def measured_render(name: str, image: StoredImage, rig: dict | None = None, laye
     return Render(name=name[:200], image=image, rig=rig, layer=layer, facts=_facts(image, layer))
 
 
-def change_render(render: Render, based_on: int, space: str | None = None, layer: str | None = None) -> Render:
+def change_render(
+    render: Render, based_on: int, space: str | None = None, layer: str | None = None, author: str = ""
+) -> Render:
     """Say in which space a render is, an empty one to let the file tell again, or look at another of its layers, or
     both at once. Raises BadInput for a space or layer that there is not; then nothing is changed."""
     changes: dict[str, Any] = {}
@@ -136,7 +147,13 @@ def change_render(render: Render, based_on: int, space: str | None = None, layer
         changes["space"] = known_space(config_of(render.project.current), space) if space else ""
     if layer is not None:
         changes |= {"layer": layer, "facts": _facts(render.image, layer)}
-    return render.change(based_on, **changes)
+    what = (
+        f"{render.name}: layer {layer or 'of the file'}"
+        if space is None
+        else f"{render.name}: read as {space or 'the file tells'}"
+    )
+    with recording(render.project, what, author, Render.objects.filter(pk=render.pk)):
+        return render.change(based_on, **changes)
 
 
 def layers_of(render: Render) -> tuple[str, ...]:

@@ -17,7 +17,7 @@ from saltwort.core.engine import ViewChoice, apply, view_processor
 from saltwort.core.images import encode_png
 from saltwort.core.scene.overlays import MARKS, mark, marked_share, striped
 from saltwort.core.textures.evidence import evidence_for, verdict_of
-from saltwort.server.http import BINARY, parsed, picture
+from saltwort.server.http import BINARY, author_of, parsed, picture
 from saltwort.server.images.operations import store_upload
 from saltwort.server.images.pictures import LARGEST_PICTURE, drawn, pixels_of, stored
 from saltwort.server.projects.asked import ConfigQuery, config_asked
@@ -38,7 +38,7 @@ def renders(request: Request, slug: str) -> Response:
     project = project_named(slug)
     if request.method == "POST":
         upload = parsed(request, RenderUpload)["file"]
-        render = operations.add_render(project, upload.name, store_upload(upload))
+        render = operations.add_render(project, upload.name, store_upload(upload), author=author_of(request))
         return Response(_render(render), status=status.HTTP_201_CREATED)
     return Response([_render(render) for render in project.renders.select_related("image", "project__current")])
 
@@ -49,9 +49,9 @@ def renders(request: Request, slug: str) -> Response:
 def render(request: Request, slug: str, pk: int) -> Response:
     found = render_named(slug, pk)
     if request.method == "DELETE":
-        found.delete()
+        operations.remove_render(found, author_of(request))
         return Response(status=status.HTTP_204_NO_CONTENT)
-    operations.change_render(found, **parsed(request, RenderChange))
+    operations.change_render(found, **parsed(request, RenderChange), author=author_of(request))
     return Response(_render(found))
 
 

@@ -1,6 +1,6 @@
 """HTTP for the rig: how it is set up, pictures of it, and comparisons made with it."""
 
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from hashlib import sha256
 from typing import Any
 
@@ -55,9 +55,11 @@ def rig_setup(request: Request, slug: str) -> Response:
 
 
 class RigPictureQuery(AskedFields):
-    """`space` is another working space to look at; `difference` shows how far it is from the project's, `spectral` the
-    picture made with spectra. `quick` leaves better pictures aside, so that two beside each other are alike."""
+    """`view` is another of the project's display; `space` another working space to look at; `difference` shows how far
+    it is from the project's, `spectral` the picture made with spectra. `quick` leaves better pictures aside, so that
+    two beside each other are alike."""
 
+    view = serializers.CharField(max_length=200, required=False)
     space = serializers.CharField(max_length=200, required=False)
     exposure = serializers.FloatField(default=0.0)
     difference = serializers.BooleanField(default=False)
@@ -84,6 +86,8 @@ def rig_picture(request: Request, slug: str) -> HttpResponse:
     pixels, is_shown = rig.picture_of(made, light, how)
     if not is_shown:
         choice = screen_view(made.config, current_setup(project).view)
+        if asked.get("view"):
+            choice = replace(current_setup(project).view, view=asked["view"], look="")
         pixels = apply(view_processor(made.config, made.space, choice, asked["exposure"]), pixels)
     return picture(encode_png(pixels))
 

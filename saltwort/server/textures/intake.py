@@ -1,23 +1,28 @@
 """Add textures in, by the thousand: from a browser, out of zips, or from a folder where they stay."""
 
+import json
 import posixpath
 import shutil
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from datetime import timedelta
 from functools import partial
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import Any
 from uuid import uuid4
 
 from django.conf import settings
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
+from django.db.models.expressions import RawSQL
 from django.utils import timezone
 
 from saltwort.core.errors import BadInput
 from saltwort.core.names import free_name
 from saltwort.core.textures.folders import FoundFile, allowed_folder, is_zip, pictures_below, unpacked_pictures
-from saltwort.server.images.operations import stored_images, take_in, write_upload
+from saltwort.core.textures.sample_set import write_sample_set
+from saltwort.server.history.operations import recording, remove
+from saltwort.server.images.operations import store_file, stored_images, take_in, write_upload
 from saltwort.server.jobs.models import QUEUED, RUNNING, WAITING, Job
 from saltwort.server.jobs.operations import Cancelled, Report, cancel, start, work
 from saltwort.server.jobs.spread import Outcome, file_task, work_through
@@ -28,6 +33,30 @@ from saltwort.server.textures.operations import add_textures, clean_path
 JOB = "bring-textures"
 UPLOADS_KEPT = timedelta(days=1)
 """Uploads that nobody ended, because a browser was closed, are thrown away after this."""
+
+
+def add_samples(project: Project, author: str = "") -> None:
+    """Add a small set of textures that is drawn here, for a project that has none of its own yet."""
+    with TemporaryDirectory() as folder:
+        paths = write_sample_set(Path(folder))
+        images = {str(path): store_file(Path(folder) / path, path.name) for path in paths}
+    add_textures(project, images, "Sample textures added", author)
+
+
+def taken_paths(project: Project, paths: Collection[str]) -> set[str]:
+    """Which of these paths, as somebody is about to send files under them, textures of a project have."""
+    cleaned = {path: _cleaned(path) for path in paths}
+    listed = json.dumps(list(cleaned.values()))
+    known = RawSQL("SELECT value FROM json_each(%s)", [listed])
+    there = set(project.textures.filter(path__in=known).values_list("path", flat=True))
+    return {path for path, clean in cleaned.items() if clean in there}
+
+
+def _cleaned(path: str) -> str:
+    try:
+        return clean_path(path)
+    except BadInput:
+        return ""  # it is told when it comes
 
 
 def begin_upload(project: Project) -> Intake:
@@ -65,16 +94,16 @@ def receive(intake: Intake, path: str, upload: UploadedFile) -> None:
 
 
 @transaction.atomic
-def start_intake(intake: Intake) -> Job:
+def start_intake(intake: Intake, author: str = "") -> Job:
     """Queue the reading of what has arrived. Raises BadInput when it was begun already."""
     if not Intake.objects.filter(pk=intake.pk, started=False).update(started=True):
         raise BadInput("These files are being read already.")
     where = intake.folder.name if intake.folder else "your files"
-    return start(intake.project, JOB, f"Read textures from {where}", {"intake": intake.pk})
+    return start(intake.project, JOB, f"Read textures from {where}", {"intake": intake.pk, "author": author})
 
 
 @transaction.atomic
-def add_folder(project: Project, typed: str) -> Job:
+def add_folder(project: Project, typed: str, author: str = "") -> Job:
     """Queue the reading of a folder of this machine, whose files stay where they are. Raises BadInput for one that
     is not there, or not below the allowed folders; a folder that is known already is looked at again."""
     place = allowed_folder(typed, settings.READABLE_FOLDERS)
@@ -82,8 +111,9 @@ def add_folder(project: Project, typed: str) -> Job:
     if folder is None:
         taken = set(project.texture_folders.values_list("name", flat=True))
         name = free_name(place.name or "textures", taken, join="-")
-        folder = TextureFolder.objects.create(project=project, place=str(place), name=name)
-    return look_again(folder)
+        with recording(project, f"Folder {name} linked", author, project.texture_folders.all()):
+            folder = TextureFolder.objects.create(project=project, place=str(place), name=name)
+    return look_again(folder, author)
 
 
 def folders_with_files(project: Project) -> list[dict[str, Any]]:
@@ -99,27 +129,24 @@ def folders_with_files(project: Project) -> list[dict[str, Any]]:
     ]
 
 
-def remove_folder(folder: TextureFolder) -> None:
+def remove_folder(folder: TextureFolder, author: str = "") -> None:
     """Take a folder out of the project; its textures stay. What is being read of it is cancelled."""
     for job in folder.project.jobs.filter(kind=JOB, state__in=(QUEUED, RUNNING)):
         if folder.intake_set.filter(pk=job.arguments["intake"]).exists():
             cancel(job)
-    folder.delete()
+    folder.intake_set.all().delete()  # what is waiting in it is read again once it is rescanned
+    row = folder.project.texture_folders.filter(pk=folder.pk)
+    remove(folder.project, f"Folder {folder.name} unlinked", author, row)
 
 
-def look_again(folder: TextureFolder) -> Job:
+def look_again(folder: TextureFolder, author: str = "") -> Job:
     """Queue the reading of what is new or changed in a folder, and the listing of what is gone from it."""
-    return start_intake(Intake.objects.create(project=folder.project, folder=folder))
+    return start_intake(Intake.objects.create(project=folder.project, folder=folder), author)
 
 
 def leave_out(project: Project, path: str, reason: str) -> None:
     """List a file that was brought and cannot be read, with the reason in a sentence."""
     LeftOut.objects.update_or_create(project=project, path=path[:1024], defaults={"reason": reason[:1000]})
-
-
-def forget_left_out(project: Project, path: str) -> None:
-    """Take a file off the list of those that could not be read."""
-    project.left_out.filter(path=path).delete()
 
 
 @work(JOB, resumable=True)
@@ -131,7 +158,8 @@ def _bring(job: Job, report: Report) -> str:
     try:
         report(0.0, "Looking for pictures")
         _list_folder(intake, intake.folder) if intake.folder else _unpack_zips(intake, report)
-        work_through(read_file, intake.files.all(), _reading, partial(_settle, intake), report)
+        settle = partial(_settle, intake, job.arguments.get("author", ""))
+        work_through(read_file, intake.files.all(), _reading, settle, report)
     except Cancelled:
         if not Intake.objects.filter(pk=intake.pk).exists():
             raise Cancelled("The folder was removed from the project while it was read.") from None
@@ -164,7 +192,7 @@ def _list_folder(intake: Intake, folder: TextureFolder) -> None:
         if file.refused or image is None or not image.place or not _is_as_it_was(file, image.modified, image.size):
             waiting.append(FoundFile(path, file.place, file.size, file.refused))
         elif path in left_out:
-            forget_left_out(intake.project, path)
+            intake.project.left_out.filter(path=path).delete()
     _let_wait(intake, waiting)
     for path, image in known.items():
         if path not in found and image.place:
@@ -187,7 +215,7 @@ def _unpack_zips(intake: Intake, report: Report) -> None:
                 unpacked.append(FoundFile(posixpath.join(folder, found.path), found.place, found.size, found.refused))
                 report(0.0, f"Unpacking {posixpath.basename(file.path)}: {len(unpacked):,} pictures")
         except BadInput as error:
-            _settle(intake, [(file, Outcome(file.pk, {}, str(error)))])
+            _settle(intake, "", [(file, Outcome(file.pk, {}, str(error)))])
             continue
         _let_wait(intake, unpacked)
         # The zip itself is no picture; what was in it stands for it.
@@ -229,18 +257,20 @@ def read_file(place: str, path: str, in_place: bool) -> dict[str, object]:
     return take_in(Path(place), path, in_place=in_place)
 
 
-def _settle(intake: Intake, ended: Sequence[tuple[IntakeFile, Outcome]]) -> None:
+def _settle(intake: Intake, author: str, ended: Sequence[tuple[IntakeFile, Outcome]]) -> None:
     """Put the files that could be read into the project, and list the others with the reason."""
     project = intake.project
     taken = {file.path: outcome.result for file, outcome in ended if not outcome.refused}
-    with transaction.atomic():
+    what, key = f"Textures imported from {intake.folder.name if intake.folder else 'your files'}", f"intake {intake.pk}"
+    left_out = project.left_out.filter(path__in=[file.path for file, outcome in ended if outcome.refused])
+    with recording(project, what, author, left_out, key=key):
         for state, files in _by_state(ended).items():
             if IntakeFile.objects.filter(pk__in=[file.pk for file in files]).update(state=state) < len(files):
                 raise Cancelled  # the folder was removed from the project meanwhile
         for file, outcome in ended:
             if outcome.refused:
                 leave_out(project, file.path, outcome.refused)
-        add_textures(project, stored_images(taken))
+        add_textures(project, stored_images(taken), what, author, key)
     for file, _ in ended:
         if not intake.folder_id:
             Path(file.place).unlink(missing_ok=True)

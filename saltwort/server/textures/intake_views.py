@@ -2,18 +2,40 @@
 
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema
-from rest_framework import status
+from rest_framework import serializers, status
 from rest_framework.decorators import api_view, parser_classes
 from rest_framework.parsers import MultiPartParser
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from saltwort.server.http import parsed
+from saltwort.server.http import author_of, parsed
 from saltwort.server.jobs.views import JobSerializer
 from saltwort.server.projects.views import project_named
 from saltwort.server.textures import intake
 from saltwort.server.textures.models import Intake, TextureFolder
-from saltwort.server.textures.serializers import FolderRequest, FolderSerializer, IntakeSerializer, IntakeUpload
+from saltwort.server.textures.serializers import (
+    FolderRequest,
+    FolderSerializer,
+    IntakeSerializer,
+    IntakeUpload,
+    PathsAsked,
+)
+
+
+@extend_schema(request=PathsAsked, responses=serializers.ListSerializer(child=serializers.CharField()))
+@api_view(["POST"])
+def taken(request: Request, slug: str) -> Response:
+    """Which of these paths textures of the project have."""
+    paths = parsed(request, PathsAsked)["paths"]
+    return Response(sorted(intake.taken_paths(project_named(slug), paths)))
+
+
+@extend_schema(request=None, responses={204: None})
+@api_view(["POST"])
+def samples(request: Request, slug: str) -> Response:
+    """Add a small set of made-up textures, to try things on."""
+    intake.add_samples(project_named(slug), author_of(request))
+    return Response(status=status.HTTP_204_NO_CONTENT)
 
 
 @extend_schema(request=None, responses={201: IntakeSerializer})
@@ -36,7 +58,7 @@ def intake_files(request: Request, slug: str, pk: int) -> Response:
 @extend_schema(request=None, responses=JobSerializer)
 @api_view(["POST"])
 def start(request: Request, slug: str, pk: int) -> Response:
-    return Response(JobSerializer(intake.start_intake(_intake(slug, pk))).data)
+    return Response(JobSerializer(intake.start_intake(_intake(slug, pk), author_of(request))).data)
 
 
 @extend_schema(methods=["GET"], responses=FolderSerializer(many=True))
@@ -45,7 +67,7 @@ def start(request: Request, slug: str, pk: int) -> Response:
 def folders(request: Request, slug: str) -> Response:
     project = project_named(slug)
     if request.method == "POST":
-        job = intake.add_folder(project, parsed(request, FolderRequest)["place"])
+        job = intake.add_folder(project, parsed(request, FolderRequest)["place"], author_of(request))
         return Response(JobSerializer(job).data, status=status.HTTP_201_CREATED)
     return Response(FolderSerializer(intake.folders_with_files(project), many=True).data)
 
@@ -53,14 +75,14 @@ def folders(request: Request, slug: str) -> Response:
 @extend_schema(request=None, responses={204: None})
 @api_view(["DELETE"])
 def folder(request: Request, slug: str, pk: int) -> Response:
-    intake.remove_folder(_folder(slug, pk))
+    intake.remove_folder(_folder(slug, pk), author_of(request))
     return Response(status=status.HTTP_204_NO_CONTENT)
 
 
 @extend_schema(request=None, responses=JobSerializer)
 @api_view(["POST"])
 def look_again(request: Request, slug: str, pk: int) -> Response:
-    return Response(JobSerializer(intake.look_again(_folder(slug, pk))).data)
+    return Response(JobSerializer(intake.look_again(_folder(slug, pk), author_of(request))).data)
 
 
 def _intake(slug: str, pk: int) -> Intake:

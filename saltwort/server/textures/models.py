@@ -13,7 +13,8 @@ from saltwort.server.versions import Versioned
 
 
 class Texture(Versioned):
-    """A texture under the path it has in the project. The space it is read in is computed, unless it is pinned."""
+    """A texture under the path it has in the project. The space it is read in is computed, unless it is pinned, and
+    its map kind told by its name, unless it is set by hand."""
 
     project = models.ForeignKey("projects.Project", models.CASCADE, related_name="textures")
     path = models.CharField(max_length=1024)
@@ -21,6 +22,7 @@ class Texture(Versioned):
     pin_space = models.CharField(max_length=200, blank=True)
     pin_note = models.CharField(max_length=500, blank=True)
     pin_author = models.CharField(max_length=80, blank=True)
+    kind_by_hand = models.CharField(max_length=40, blank=True)
 
     class Meta:
         ordering = ("path",)

@@ -23,6 +23,7 @@ from saltwort.core.findings import (
     Like,
     Subjects,
     run_checks,
+    standing,
 )
 from saltwort.core.textures.evidence import evidence_for
 from saltwort.core.textures.rules import Rule
@@ -34,7 +35,14 @@ from saltwort.server.projects.setups import base_text, config_of, current_setup
 from saltwort.server.queries import among
 from saltwort.server.textures.models import Reading, ReadingState, Texture, TextureFinding
 from saltwort.server.textures.operations import AssignedTexture, assigned
-from saltwort.server.textures.rereading import Basis, Reread, assigned_otherwise, kept_state, write_assignments
+from saltwort.server.textures.rereading import (
+    Basis,
+    Reread,
+    assigned_otherwise,
+    kept_state,
+    mark_dismissed_otherwise,
+    write_assignments,
+)
 
 JOB = "check-textures"
 AT_ONCE_SECONDS = 0.6
@@ -152,6 +160,7 @@ def _bring_in_step(project: Project) -> bool:
             batch_size=500,
         )
         write_assignments(changed)
+        mark_dismissed_otherwise(project, known.said, wanted.said)
         if basis.checked_by != wanted.checked_by:
             Reading.objects.filter(project=project).update(texture_version=0)
         state = {**vars(wanted), "written": known.written + 1}
@@ -252,7 +261,7 @@ def _check(project: Project, textures: Sequence[Texture]) -> None:
     rows = assigned(project, list(textures))
     subjects = subjects_for(project, rows, offers_fixes=False)
     found: dict[str, list[Finding]] = {row.texture.path: [] for row in rows}
-    for finding in run_checks(subjects, "texture."):
+    for finding in standing(run_checks(subjects, "texture."), subjects.setup):
         found[finding.subject].append(finding)
     readings = {}
     for row, checked in zip(rows, subjects.textures, strict=True):

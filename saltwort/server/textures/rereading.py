@@ -19,8 +19,9 @@ from saltwort.server.projects.models import Project
 from saltwort.server.projects.setups import config_of, current_setup, rule_book_of
 from saltwort.server.queries import among
 from saltwort.server.textures.models import Reading, ReadingState
+from saltwort.server.textures.operations import kind_set
 
-FORMAT = 3
+FORMAT = 4
 """Raised when checks find other things than before."""
 
 
@@ -47,7 +48,8 @@ class Basis:
     def of(cls, project: Project) -> "Basis":
         setup = project.current.setup
         colours = colours_of(config_of(project.current))
-        said = {"colours": colours, **{name: setup[name] for name in Rules.fields}}
+        dismissed = [[one["code"], one["subject"]] for one in setup.get("dismissed", ())]
+        said = {"colours": colours, "dismissed": dismissed, **{name: setup[name] for name in Rules.fields}}
         trimmed = [setup["base"], setup["trim"]] if setup.get("trim") else []
         return cls(_hash([FORMAT, said]), _hash([FORMAT, colours, trimmed]), said)
 
@@ -76,7 +78,7 @@ class Reread:
     is_checked_anew: bool
 
 
-_FIELDS = ("texture_id", "path", "kind", "word", "space", "reason", "reason_name")
+_FIELDS = ("texture_id", "path", "kind", "word", "space", "reason", "reason_name", "texture__kind_by_hand")
 
 
 def assigned_otherwise(project: Project) -> Iterator[Reread]:
@@ -84,8 +86,8 @@ def assigned_otherwise(project: Project) -> Iterator[Reread]:
     assign = rule_book_of(project.current).assign
     kind_of = kind_finder(current_setup(project).kind_words)
     config = config_of(project.current)
-    for pk, path, kind, word, space, reason, reason_name in _that_may_differ(project).values_list(*_FIELDS):
-        match = kind_of(path)
+    for pk, path, kind, word, space, reason, reason_name, by_hand in _that_may_differ(project).values_list(*_FIELDS):
+        match = kind_set(by_hand) or kind_of(path)
         told, by = (match.kind.key, match.word) if match else ("", "")
         if reason == "pin":
             pinned = config.getColorSpace(space)
@@ -139,6 +141,17 @@ def _only_in(said: dict[str, Any], other: dict[str, Any]) -> tuple[Rule, ...]:
     stay = {block.a + offset for block in kept for offset in range(block.size)}
     gone: tuple[Rule, ...] = read_field("rules", [rule for at, rule in enumerate(said["rules"]) if at not in stay])
     return gone
+
+
+def mark_dismissed_otherwise(project: Project, before: dict[str, Any], now: dict[str, Any]) -> None:
+    """Have textures be checked again of which other findings are dismissed than before."""
+    known, wanted = ({tuple(one) for one in said.get("dismissed", ())} for said in (before, now))
+    changed = {(code, subject) for code, subject in known ^ wanted if code.startswith("texture.")}
+    readings = Reading.objects.filter(project=project)
+    if any(not subject for _, subject in changed):
+        readings.update(texture_version=0)
+    elif changed:
+        readings.filter(path__in=[subject for _, subject in changed]).update(texture_version=0)
 
 
 def write_assignments(changes: Sequence[Reread]) -> None:

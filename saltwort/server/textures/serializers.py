@@ -163,6 +163,7 @@ class VerdictSerializer(serializers.Serializer):
     holds = serializers.CharField(allow_blank=True)
     candidates = CandidateSerializer(many=True)
     question = serializers.CharField(allow_blank=True)
+    primaries_are_assumed = serializers.BooleanField()
 
 
 class TextureDetailSerializer(TextureSerializer):
@@ -174,11 +175,18 @@ class TextureDetailSerializer(TextureSerializer):
     why = RuleTraceSerializer(many=True)
     pin_note = serializers.CharField(allow_blank=True)
     pin_author = serializers.CharField(allow_blank=True)
+    kind_by_hand = serializers.CharField(allow_blank=True)
 
 
 class PinChange(BasedOn):
     space = serializers.CharField(max_length=200, allow_blank=True)
     note = serializers.CharField(max_length=500, allow_blank=True, default="")
+
+
+class KindChange(BasedOn):
+    """The key of a map kind; an empty one lets the name tell again."""
+
+    kind = serializers.CharField(max_length=40, allow_blank=True)
 
 
 class PinningSerializer(BasedOn):
@@ -196,13 +204,8 @@ class PinningsRequest(serializers.Serializer):
     pins = PinningSerializer(many=True, max_length=MAX_AT_ONCE)
 
 
-MOST_PUT_BACK = 5_000
-
-
-class PinsSetSerializer(serializers.Serializer):
-    """The pins as they were `before`, to be set again; empty where they are more than MOST_PUT_BACK."""
-
-    before = PinningSerializer(many=True)
+class PathsAsked(serializers.Serializer):
+    paths = serializers.ListField(child=serializers.CharField(max_length=1024), max_length=MAX_AT_ONCE)
 
 
 class ChosenTextures(serializers.Serializer):

@@ -33,5 +33,6 @@ def read_through_view(texture: Texture, based_on: int, choice: ViewChoice, autho
         lambda setup: replace(setup, added_spaces=(*setup.added_spaces, space)),
         author,
         alongside=lambda: texture.change(based_on, pin_space=name, pin_note=note, pin_author=author[:80]),
+        watched=[project.textures.filter(pk=texture.pk)],
     )
     return texture

@@ -13,6 +13,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from saltwort.core.images import Facts
+from saltwort.core.images.measuring import GREEN_TOLD
 from saltwort.core.textures.evidence import evidence_for, verdict_of
 from saltwort.core.textures.kinds import MAP_KINDS
 from saltwort.core.textures.pixel_evidence import environment_stops
@@ -30,13 +31,12 @@ from saltwort.server.textures.models import Reading, Texture
 from saltwort.server.textures.operations import assigned
 from saltwort.server.textures.readings import LEVEL_OF, bring_in_step, refresh
 from saltwort.server.textures.serializers import (
-    MOST_PUT_BACK,
     ChoicesSerializer,
     ChosenTextures,
     DisagreementSerializer,
+    KindChange,
     PinChange,
     PinningsRequest,
-    PinsSetSerializer,
     SummarySerializer,
     TextureDetailSerializer,
     TextureIdSerializer,
@@ -142,20 +142,29 @@ def pin(request: Request, slug: str, pk: int) -> Response:
     )
 
 
-@extend_schema(request=PinningsRequest, responses=PinsSetSerializer)
+@extend_schema(request=KindChange, responses=TextureDetailSerializer)
+@api_view(["PUT"])
+def kind(request: Request, slug: str, pk: int) -> Response:
+    """Say what a texture holds, where its name does not."""
+    asked = parsed(request, KindChange)
+    found = operations.set_kind(texture_named(slug, pk), asked["based_on"], asked["kind"], author_of(request))
+    return Response(texture_detail(found))
+
+
+@extend_schema(request=PinningsRequest, responses={204: None})
 @api_view(["PUT"])
 def pins(request: Request, slug: str) -> Response:
-    """Set or take away many pins; what puts them back is given back, unless they are too many."""
+    """Set or take away many pins, all or none."""
     asked = parsed(request, PinningsRequest)
     pinnings = [operations.Pinning(**pinning) for pinning in asked["pins"]]
-    before = operations.pin_textures(project_named(slug), pinnings, author_of(request))
-    return Response(PinsSetSerializer({"before": before if len(before) <= MOST_PUT_BACK else []}).data)
+    operations.pin_textures(project_named(slug), pinnings, author_of(request))
+    return Response(status=status.HTTP_204_NO_CONTENT)
 
 
 @extend_schema(request=ChosenTextures, responses={204: None})
 @api_view(["POST"])
 def remove(request: Request, slug: str) -> Response:
-    operations.remove_textures(project_named(slug), parsed(request, ChosenTextures)["textures"])
+    operations.remove_textures(project_named(slug), parsed(request, ChosenTextures)["textures"], author_of(request))
     return Response(status=status.HTTP_204_NO_CONTENT)
 
 
@@ -264,6 +273,7 @@ def texture_detail(texture: Texture) -> dict[str, Any]:
             "why": rule_book_of(texture.project.current).explain(texture.path),
             "pin_note": texture.pin_note,
             "pin_author": texture.pin_author,
+            "kind_by_hand": texture.kind_by_hand,
         }
     ).data
 
@@ -299,14 +309,12 @@ def _facts(facts: Facts) -> dict[str, str]:
         found["channels"] = "red, green and blue are the same"
     if stats.vector_length:
         found["vectors"] = f"mean length {stats.vector_length:.3f}, direction {_per_channel(stats.direction)}"
-        found["green points"] = "down" if stats.green > _TOLD else "up" if stats.green < -_TOLD else "either way"
+        found["green points"] = (
+            "down" if stats.green > GREEN_TOLD else "up" if stats.green < -GREEN_TOLD else "either way"
+        )
     if (stops := environment_stops(facts)) is not None:
         found["range"] = f"{stops:.1f} stops from median to peak"
     return found
-
-
-_TOLD = 0.2
-"""Correlation from which the direction of green is told."""
 
 
 def _steps(facts: Facts) -> str:

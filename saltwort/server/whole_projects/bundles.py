@@ -190,6 +190,7 @@ def _created(manifest: Manifest, images: Images, renders: Renders, name: str) ->
             pin_space=one.pin_space,
             pin_note=one.pin_note,
             pin_author=one.pin_author,
+            kind_by_hand=one.kind_by_hand,
         )
         for one in manifest.textures
     ]

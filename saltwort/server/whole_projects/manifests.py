@@ -67,7 +67,8 @@ def manifest_of(project: Project, *, with_images: bool) -> Manifest:
             for image in StoredImage.objects.filter(pk__in=images).order_by("pk")
         ],
         textures=[
-            BundledTexture(one.path, one.image_id, one.pin_space, one.pin_note, one.pin_author) for one in textures
+            BundledTexture(one.path, one.image_id, one.pin_space, one.pin_note, one.pin_author, one.kind_by_hand)
+            for one in textures
         ],
         renders=[
             BundledRender(number_of[one.pk], one.name, one.image_id, one.layer, one.space, one.rig) for one in renders

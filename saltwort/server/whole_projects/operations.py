@@ -1,15 +1,14 @@
 """Rename, archive, delete and restore projects."""
 
+import shutil
 from datetime import datetime
 
 from django.db import transaction
 from django.utils import timezone
 
 from saltwort.core.errors import BadInput
-from saltwort.server.conversions.operations import remove_conversion
 from saltwort.server.jobs.models import QUEUED, RUNNING
 from saltwort.server.jobs.operations import cancel
-from saltwort.server.outputs.operations import remove_output
 from saltwort.server.projects.models import Project
 
 
@@ -46,12 +45,13 @@ def forget_deleted(before: datetime) -> None:
     for project in Project.objects.filter(deleted__lt=before):
         if project.jobs.filter(state=RUNNING).exists():
             continue  # it ends at its next report
-        for output in project.outputs.all():
-            remove_output(output)
-        for conversion in project.conversions.all():
-            remove_conversion(conversion)
+        folders = [output.file.parent for output in project.outputs.all()]
+        folders += [conversion.folder for conversion in project.conversions.filter(place="")]
         with transaction.atomic():
-            project.kept_comparisons.all().delete()
+            for rows in (project.kept_comparisons, project.outputs, project.conversions):
+                rows.all().delete()
             Project.objects.filter(pk=project.pk).update(current=None)
             project.revisions.order_by("-number").delete()
             project.delete()
+        for folder in folders:
+            shutil.rmtree(folder, ignore_errors=True)

@@ -26,6 +26,8 @@ export class Refused extends Error {
   constructor(
     message: string,
     readonly status: number,
+    /** The field of the request that is wrong, where that is known. */
+    readonly field = '',
   ) {
     super(message);
   }
@@ -44,7 +46,7 @@ export async function body<T>(asked: Promise<Answer<T>>): Promise<T> {
   const answer = await asked.catch(() => {
     throw new Refused(UNREACHABLE, 0);
   });
-  if (!answer.response.ok) throw new Refused(sentence(answer.error), answer.response.status);
+  if (!answer.response.ok) throw new Refused(sentence(answer.error), answer.response.status, (answer.error as { field?: string } | undefined)?.field);
   return answer.data as T;
 }
 
@@ -67,6 +69,13 @@ export function send<T>(path: string, fields: Record<string, string | File>): Pr
   const form = new FormData();
   for (const [name, value] of Object.entries(fields)) form.append(name, value);
   return sendForm(path, form);
+}
+
+/** What is wrong with a field, of those that are marked by themselves; what is known of none of them stands at the rest. */
+export function errorAt(error: Error | null, field: string, marked: string[]): string | undefined {
+  if (!error) return undefined;
+  const told = error instanceof Refused && marked.includes(error.field) ? error.field : '';
+  return told === field ? error.message : undefined;
 }
 
 export function tell(message: string, title?: string) {

@@ -34,7 +34,11 @@ function useOfProject<T>(name: string, fetch: (slug: string) => Promise<T>, opti
 
 const at = (slug: string) => ({ params: { path: { slug } } });
 
-export const useProject = () => useOfProject('project', (slug) => body(api.GET('/api/v1/projects/{slug}', at(slug))));
+export const projectOf = (slug: string) => ({
+  queryKey: [slug, 'project'],
+  queryFn: () => body(api.GET('/api/v1/projects/{slug}', at(slug))),
+});
+export const useProject = () => useQuery(projectOf(useSlug()));
 export const useConfig = () => useOfProject('config', (slug) => body(api.GET('/api/v1/projects/{slug}/config', at(slug))));
 export const useBuiltins = () =>
   useQuery({ queryKey: ['builtin-configs'], queryFn: () => body(api.GET('/api/v1/builtin-configs')), staleTime: Infinity });
@@ -42,6 +46,8 @@ export const useViewFamilies = () =>
   useQuery({ queryKey: ['view-families'], queryFn: () => body(api.GET('/api/v1/view-families')), staleTime: Infinity });
 export const useDeliverables = () =>
   useQuery({ queryKey: ['deliverables'], queryFn: () => body(api.GET('/api/v1/deliverables')), staleTime: Infinity });
+export const useFindingCodes = () =>
+  useQuery({ queryKey: ['finding-codes'], queryFn: () => body(api.GET('/api/v1/finding-codes')), staleTime: Infinity });
 export const useGlossary = () =>
   useQuery({ queryKey: ['glossary'], queryFn: () => body(api.GET('/api/v1/glossary')), staleTime: Infinity });
 export const useAbilities = () =>
@@ -105,12 +111,12 @@ export function useTextureFindings(path: string) {
 
 const FINDINGS = 30;
 
-/** All findings, worst first, some at a time. */
-export function useFindingPages() {
+/** The findings of a code, some at a time. */
+export function useFindingPages(code: string) {
   const slug = useSlug();
   return useInfiniteQuery({
-    queryKey: [slug, 'findings', 'pages'],
-    queryFn: ({ pageParam }) => findingsAsked(slug, { offset: pageParam, limit: FINDINGS }),
+    queryKey: [slug, 'findings', 'pages', code],
+    queryFn: ({ pageParam }) => findingsAsked(slug, { code, offset: pageParam, limit: FINDINGS }),
     initialPageParam: 0,
     getNextPageParam: (last, pages) => (pages.length * FINDINGS < last.total ? pages.length * FINDINGS : undefined),
   });
@@ -178,15 +184,13 @@ export function useChange<Argument, Result>(change: (slug: string, argument: Arg
 export type SetupParts = Schemas['SetupParts'];
 type SetupChange = SetupParts & { message: string };
 
-/** The next revision of the setup. */
-export function useChangeSetup() {
+/** The next revision of the setup. `saved` is called once it is, whatever page is shown by then. */
+export function useChangeSetup(saved?: () => void) {
   const project = useProject();
-  return useChange((slug, change: SetupChange) =>
-    body(
-      api.POST('/api/v1/projects/{slug}/setup', {
-        ...at(slug),
-        body: { ...change, based_on: project.data?.revision.number ?? 0 },
-      }),
-    ),
-  );
+  return useChange(async (slug, change: SetupChange) => {
+    const based_on = project.data?.revision.number ?? 0;
+    const changed = await body(api.POST('/api/v1/projects/{slug}/setup', { ...at(slug), body: { ...change, based_on } }));
+    saved?.();
+    return changed;
+  });
 }

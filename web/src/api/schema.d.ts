@@ -450,6 +450,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{slug}/dismiss": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["projects_dismiss_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/dismiss/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["projects_dismiss_restore_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{slug}/duplicate": {
         parameters: {
             query?: never;
@@ -498,6 +530,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{slug}/finding-groups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The findings by their cause, worst first. */
+        get: operations["projects_finding_groups_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{slug}/findings": {
         parameters: {
             query?: never;
@@ -524,6 +573,39 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["projects_fix_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/fix-all": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["projects_fix_all_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/fix-all-preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What fixing all findings of a code would change. Nothing is saved. */
+        get: operations["projects_fix_all_preview_retrieve"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -934,6 +1016,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Do again what was undone last, which `based_on` names by its id. */
         post: operations["projects_redo_create"];
         delete?: never;
         options?: never;
@@ -1564,6 +1647,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{slug}/textures/{id}/kind": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Say what a texture holds, where its name does not. */
+        put: operations["projects_textures_kind_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{slug}/textures/{id}/picture": {
         parameters: {
             query?: never;
@@ -1770,7 +1870,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** @description Set or take away many pins; what puts them back is given back, unless they are too many. */
+        /** @description Set or take away many pins, all or none. */
         put: operations["projects_textures_pins_update"];
         post?: never;
         delete?: never;
@@ -1811,6 +1911,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{slug}/textures/samples": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Add a small set of made-up textures, to try things on. */
+        post: operations["projects_textures_samples_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{slug}/textures/summary": {
         parameters: {
             query?: never;
@@ -1822,6 +1939,23 @@ export interface paths {
         put?: never;
         /** @description What chosen files are, all together. */
         post: operations["projects_textures_summary_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/textures/taken": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Which of these paths textures of the project have. */
+        post: operations["projects_textures_taken_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1904,6 +2038,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Take back the last thing done, which `based_on` names by its id. */
         post: operations["projects_undo_create"];
         delete?: never;
         options?: never;
@@ -1993,6 +2128,12 @@ export interface components {
             default: string | boolean;
             readonly choices: components["schemas"]["ChoiceOfAbility"][];
             reads: components["schemas"]["ReadsEnum"][];
+        };
+        /** @description Something that was done, in words, and by whom. */
+        Action: {
+            id: number;
+            what: string;
+            author: string;
         };
         /** @description ASC CDL values, or a LUT by name and hash. */
         AddedLook: {
@@ -2342,6 +2483,22 @@ export interface components {
             agrees: boolean;
             why: string;
         };
+        /** @description A finding, or without a subject all of its code, to be set aside for a reason. */
+        DismissRequest: {
+            based_on: number;
+            code: string;
+            subject: string;
+            title: string;
+            reason: string;
+        };
+        /** @description See Dismissal. */
+        Dismissal: {
+            code: string;
+            subject: string;
+            title: string;
+            reason: string;
+            author: string;
+        };
         Display: {
             name: string;
             views: string[];
@@ -2446,6 +2603,11 @@ export interface components {
             changes: components["schemas"]["Change"][];
             others: number;
         };
+        /** @description All findings of a code, for the project as it stands at a revision. */
+        FixAllRequest: {
+            code: string;
+            based_on: number;
+        };
         /** @description A fix, for the project as it stands at a revision. */
         FixRequest: {
             based_on: number;
@@ -2494,6 +2656,13 @@ export interface components {
         };
         /** @enum {string} */
         GradePlaceEnum: "none" | "before" | "after";
+        /** @description The findings of one cause. */
+        Group: {
+            code: string;
+            level: string;
+            count: number;
+            title: string;
+        };
         Histogram: {
             in_stops: boolean;
             /** Format: double */
@@ -2590,6 +2759,11 @@ export interface components {
         Keyed: {
             key: string;
             label: string;
+        };
+        /** @description The key of a map kind; an empty one lets the name tell again. */
+        KindChange: {
+            based_on: number;
+            kind: string;
         };
         KindWord: {
             word: string;
@@ -2791,6 +2965,9 @@ export interface components {
         PathRequest: {
             path: string;
         };
+        PathsAsked: {
+            paths: string[];
+        };
         Pick: {
             name: string;
             used: boolean;
@@ -2813,10 +2990,6 @@ export interface components {
         };
         PinningsRequest: {
             pins: components["schemas"]["Pinning"][];
-        };
-        /** @description The pins as they were `before`, to be set again; empty where they are more than MOST_PUT_BACK. */
-        PinsSet: {
-            before: components["schemas"]["Pinning"][];
         };
         /** @description A pixel as stored, and for each space as scene light and as the project's view shows it, 0–1. */
         Pixel: {
@@ -2940,8 +3113,8 @@ export interface components {
             revision: components["schemas"]["Revision"];
             moved_by: string;
             problem: string;
-            can_undo: boolean;
-            can_redo: boolean;
+            undo: components["schemas"]["Action"] | null;
+            redo: components["schemas"]["Action"] | null;
             setup: components["schemas"]["Setup"];
             strip: components["schemas"]["Strip"];
             tracer: components["schemas"]["Tracer"];
@@ -3085,6 +3258,12 @@ export interface components {
             name: string;
             fate: components["schemas"]["FateEnum"];
             why: string;
+        };
+        /** @description Every write says which version it was made from; a stale one is refused. */
+        RestoreRequest: {
+            based_on: number;
+            code: string;
+            subject: string;
         };
         /** @description Every write says which version it was made from; a stale one is refused. */
         ReturnTo: {
@@ -3235,6 +3414,7 @@ export interface components {
             views: string[];
             target_version: string;
             kind_words: components["schemas"]["KindWord"][];
+            dismissed: components["schemas"]["Dismissal"][];
         };
         /** @description Any parts of the setup; the rest stays. Another `base` takes the setup along as far as it can hold it. */
         SetupChange: {
@@ -3490,6 +3670,7 @@ export interface components {
             why: components["schemas"]["RuleTrace"][];
             pin_note: string;
             pin_author: string;
+            kind_by_hand: string;
         };
         /** @description A finding of a texture in a list, where its reasons and fixes do not stand. */
         TextureFinding: {
@@ -3526,6 +3707,13 @@ export interface components {
             /** Format: uri */
             file: string;
             path: string;
+        };
+        /** @description What fixing all findings of a code would do: by so many fixes, with the first changes. `left` findings stay. */
+        Together: {
+            fixes: number;
+            changes: components["schemas"]["Change"][];
+            others: number;
+            left: number;
         };
         /**
          * @description A view's tone curve, and what it does to hues over the stops of `swept`; `refused` says why there is none, or is
@@ -3626,6 +3814,7 @@ export interface components {
             holds: string;
             candidates: components["schemas"]["Candidate"][];
             question: string;
+            primaries_are_assumed: boolean;
         };
         /** @enum {string} */
         VerdictEnum: "identical" | "same meaning" | "different";
@@ -4356,6 +4545,54 @@ export interface operations {
             };
         };
     };
+    projects_dismiss_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DismissRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    projects_dismiss_restore_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RestoreRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     projects_duplicate_create: {
         parameters: {
             query?: never;
@@ -4423,6 +4660,27 @@ export interface operations {
             };
         };
     };
+    projects_finding_groups_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Group"][];
+                };
+            };
+        };
+    };
     projects_findings_retrieve: {
         parameters: {
             query?: {
@@ -4471,6 +4729,53 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    projects_fix_all_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FixAllRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    projects_fix_all_preview_retrieve: {
+        parameters: {
+            query: {
+                code: string;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Together"];
+                };
             };
         };
     };
@@ -5159,7 +5464,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Project"];
+                    "application/json": components["schemas"]["Action"];
                 };
             };
         };
@@ -5601,6 +5906,7 @@ export interface operations {
                 space?: string;
                 spectral?: boolean;
                 stops?: string;
+                view?: string;
                 white?: number;
             };
             header?: never;
@@ -6341,6 +6647,32 @@ export interface operations {
             };
         };
     };
+    projects_textures_kind_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KindChange"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TextureDetail"];
+                };
+            };
+        };
+    };
     projects_textures_picture_retrieve: {
         parameters: {
             query?: {
@@ -6648,13 +6980,12 @@ export interface operations {
             };
         };
         responses: {
-            200: {
+            /** @description No response body */
+            204: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "application/json": components["schemas"]["PinsSet"];
-                };
+                content?: never;
             };
         };
     };
@@ -6707,6 +7038,26 @@ export interface operations {
             };
         };
     };
+    projects_textures_samples_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     projects_textures_summary_create: {
         parameters: {
             query?: never;
@@ -6728,6 +7079,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Summary"];
+                };
+            };
+        };
+    };
+    projects_textures_taken_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PathsAsked"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
                 };
             };
         };
@@ -6879,7 +7255,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Project"];
+                    "application/json": components["schemas"]["Action"];
                 };
             };
         };

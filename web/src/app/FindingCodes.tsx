@@ -1,13 +1,12 @@
-import { useQuery } from '@tanstack/react-query';
 import { Link } from 'react-router';
 
-import { api, body } from '../api/client';
+import { useFindingCodes } from '../api/hooks';
 import { type Level, LevelMark } from '../shared/marks';
 import { Loaded } from '../shared/states';
 
 /** Every code a finding can have, and what it means. */
 export function FindingCodes() {
-  const codes = useQuery({ queryKey: ['finding-codes'], queryFn: () => body(api.GET('/api/v1/finding-codes')) });
+  const codes = useFindingCodes();
   return (
     <main className="column" style={{ height: '100%', margin: '0 auto', maxWidth: 900 }}>
       <div className="row spread">

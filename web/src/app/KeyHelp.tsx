@@ -2,10 +2,11 @@ import { Key } from '../shared/marks';
 
 const KEYS: [string, string[], string][] = [
   ['Everywhere', ['1', '…', '6'], 'go to a step of the path'],
+  ['Everywhere', ['Ctrl K'], 'find anything'],
   ['Everywhere', ['T'], 'change the test colour'],
   ['Everywhere', ['F'], 'findings and jobs'],
-  ['Everywhere', ['Ctrl Z'], 'go back one revision'],
-  ['Everywhere', ['Ctrl Y'], 'go forward one revision'],
+  ['Everywhere', ['Ctrl Z'], 'undo the last thing done, whatever it was'],
+  ['Everywhere', ['Ctrl Y'], 'do again what was undone'],
   ['Everywhere', ['?'], 'these keys'],
   ['Textures', ['/'], 'find'],
   ['Textures', ['↑', '↓'], 'select the file above or below'],
@@ -19,7 +20,9 @@ const KEYS: [string, string[], string][] = [
   ['Compare', ['[', ']'], 'exposure down or up half a stop'],
   ['Compare', ['0'], 'exposure to zero'],
   ['Compare', ['X'], 'swap the two panes'],
-  ['Compare', ['Click'], 'hold the probe, or release it'],
+  ['Compare', ['↑', '↓', '←', '→'], 'move the probe, on a picture that has the focus; Shift: ten pixels'],
+  ['Compare', ['Enter'], 'hold the probe there, as a click does'],
+  ['Number fields', ['↑', '↓'], 'step; Shift ten times as far, Alt a tenth. Dragging sideways does the same'],
 ];
 
 export function KeyHelp() {

@@ -5,12 +5,17 @@ import { Outlet, useNavigate } from 'react-router';
 
 import { useEndedJobs, useProject, useSlug } from '../api/hooks';
 import { Loaded } from '../shared/states';
+import { useUndo } from '../shared/useUndo';
+import { UploadContext } from '../shared/uploading';
+import { TakenPaths } from '../textures/TakenPaths';
+import { useUpload } from '../textures/useUpload';
+import { DropAnywhere } from './DropAnywhere';
+import { FindAnything } from './FindAnything';
 import { KeyHelp } from './KeyHelp';
 import { PathStrip, STEPS } from './PathStrip';
 import { remember } from './Projects';
 import { Tray } from './Tray';
 import { UnloadableRevision } from './UnloadableRevision';
-import { useUndo } from './useUndo';
 
 /** The frame of every step: the path strip, the tray, and the keys that work everywhere. */
 export function ProjectFrame() {
@@ -20,7 +25,21 @@ export function ProjectFrame() {
   const [tray, trayDo] = useDisclosure(false);
   const [help, helpDo] = useDisclosure(false);
   const [tracer, tracerDo] = useDisclosure(false);
-  const { undo, redo } = useUndo(project.data);
+  const { undo, redo } = useUndo();
+  const upload = useUpload();
+  const to = (path: string) => () => void navigate(`/p/${slug}/${path}`);
+  const actions = [
+    { label: 'Undo', hint: project.data?.undo?.what ?? 'nothing to undo', go: undo },
+    { label: 'Redo', hint: project.data?.redo?.what ?? 'nothing to redo', go: redo },
+    { label: 'Findings and jobs', go: trayDo.open },
+    { label: 'Change the test colour', go: tracerDo.open },
+    { label: 'Convert textures', go: to('textures/convert') },
+    { label: 'The rig', note: 'lights, and mistakes on purpose', go: to('scene?part=rig') },
+    { label: 'Keys', go: helpDo.open },
+    { label: 'What each finding means', go: () => void navigate('/findings') },
+    { label: 'Glossary', go: () => void navigate('/glossary') },
+    { label: 'All projects', go: () => void navigate('/?all') },
+  ];
   useEndedJobs();
   useEffect(() => remember(slug), [slug]);
   useEffect(() => {
@@ -41,22 +60,27 @@ export function ProjectFrame() {
   return (
     <Loaded of={project}>
       {(data) => (
-        <div style={{ display: 'grid', gridTemplateRows: 'auto minmax(0, 1fr)', height: '100%' }}>
-          <PathStrip
-            project={data}
-            onFindings={trayDo.toggle}
-            tracer={{ open: tracer, set: (open) => (open ? tracerDo.open() : tracerDo.close()) }}
-          />
-          <main style={{ minHeight: 0 }}>
-            {data.problem ? <UnloadableRevision project={data} /> : <Outlet />}
-          </main>
-          <Drawer opened={tray} onClose={trayDo.close} position="right" size={400} title="Findings and jobs">
-            <Tray />
-          </Drawer>
-          <Modal opened={help} onClose={helpDo.close} title="Keys">
-            <KeyHelp />
-          </Modal>
-        </div>
+        <UploadContext value={upload}>
+          <div style={{ display: 'grid', gridTemplateRows: 'auto minmax(0, 1fr)', height: '100%' }}>
+            <PathStrip
+              project={data}
+              onFindings={trayDo.toggle}
+              tracer={{ open: tracer, set: (open) => (open ? tracerDo.open() : tracerDo.close()) }}
+            />
+            <main style={{ minHeight: 0 }}>
+              {data.problem ? <UnloadableRevision project={data} /> : <Outlet />}
+            </main>
+            <Drawer opened={tray} onClose={trayDo.close} position="right" size={400} title="Findings and jobs">
+              <Tray />
+            </Drawer>
+            <DropAnywhere />
+            <TakenPaths />
+            <FindAnything actions={actions} />
+            <Modal opened={help} onClose={helpDo.close} title="Keys">
+              <KeyHelp />
+            </Modal>
+          </div>
+        </UploadContext>
       )}
     </Loaded>
   );

@@ -5,18 +5,18 @@ import { useNavigate } from 'react-router';
 import { api, body } from '../api/client';
 import type { Project } from '../api/hooks';
 import { Key } from '../shared/marks';
+import { useUndo } from '../shared/useUndo';
 import classes from './PathStrip.module.css';
-import { useUndo } from './useUndo';
 
 /** The project's name and revision, and what can be done with it as a whole. */
 export function ProjectMenu({ project }: { project: Project }) {
   const navigate = useNavigate();
-  const { undo, redo } = useUndo(project);
+  const { undo, redo } = useUndo();
   const projects = useQuery({ queryKey: ['projects'], queryFn: () => body(api.GET('/api/v1/projects')) });
   const others =
     projects.data?.filter((other) => other.slug !== project.slug && !other.archived && !other.deleted) ?? [];
   return (
-    <Menu position="bottom-start" width={260}>
+    <Menu position="bottom-start" width={320}>
       <Menu.Target>
         <button className={`bare ${classes.project}`} title={`${project.name}: ${project.revision.message}`}>
           <span className={`${classes.name} ellipsis`} style={{ display: 'block' }}>
@@ -26,11 +26,11 @@ export function ProjectMenu({ project }: { project: Project }) {
         </button>
       </Menu.Target>
       <Menu.Dropdown>
-        <Menu.Item disabled={!project.can_undo} onClick={undo} rightSection={<Key>Ctrl Z</Key>}>
-          Go go back one revision
+        <Menu.Item disabled={!project.undo} onClick={undo} rightSection={<Key>Ctrl Z</Key>}>
+          {project.undo ? `Undo: ${project.undo.what}` : 'Undo'}
         </Menu.Item>
-        <Menu.Item disabled={!project.can_redo} onClick={redo} rightSection={<Key>Ctrl Y</Key>}>
-          Go go forward one revision
+        <Menu.Item disabled={!project.redo} onClick={redo} rightSection={<Key>Ctrl Y</Key>}>
+          {project.redo ? `Redo: ${project.redo.what}` : 'Redo'}
         </Menu.Item>
         <Menu.Divider />
         {others.map((other) => (

@@ -1,37 +1,15 @@
-import { Button } from '@mantine/core';
-
 import { api, body } from '../api/client';
-import { isBusy, type Job, useChange, useFindingPages, useJobs } from '../api/hooks';
-import { FindingCard } from '../shared/FindingCard';
+import { isBusy, type Job, useChange, useJobs } from '../api/hooks';
 import { Progressing } from '../shared/Progressing';
 import { Loaded } from '../shared/states';
+import { FindingGroups } from './FindingGroups';
 
-/** All findings of the project, worst first, and its background jobs. */
+/** All findings of the project, and its background jobs. */
 export function Tray() {
-  const pages = useFindingPages();
-  const total = pages.data?.pages[0]?.total ?? 0;
-  const found = pages.data?.pages.flatMap((page) => page.findings) ?? [];
   const jobs = useJobs();
   return (
     <div className="block" style={{ gap: 12 }}>
-      <Loaded of={pages}>
-        {() =>
-          total === 0 ? (
-            <p className="quiet">No findings.</p>
-          ) : (
-            <>
-              {found.map((finding) => (
-                <FindingCard key={finding.code + finding.subject} finding={finding} withSubject />
-              ))}
-              {pages.hasNextPage && (
-                <Button loading={pages.isFetchingNextPage} onClick={() => void pages.fetchNextPage()}>
-                  Show more of {total.toLocaleString('en-GB')}
-                </Button>
-              )}
-            </>
-          )
-        }
-      </Loaded>
+      <FindingGroups />
       <h2>Jobs</h2>
       <Loaded of={jobs}>
         {(listed) =>

@@ -19,6 +19,7 @@ export const theme = createTheme({
   defaultRadius: 'sm',
   radius: { sm: '6px', md: '8px' },
   cursorType: 'pointer',
+  respectReducedMotion: true,
   components: {
     Button: { defaultProps: { size: 'xs', variant: 'default' } },
     ActionIcon: { defaultProps: { variant: 'subtle', size: 'sm' } },

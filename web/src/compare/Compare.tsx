@@ -5,7 +5,9 @@ import type { Schemas } from '../api/client';
 import { type Render, useComparison, useRenders, useSlug } from '../api/hooks';
 import { Empty, Loaded } from '../shared/states';
 import { useKept } from './SaveSeen';
+import { FirstRender } from '../scene/FirstRender';
 import { Table } from './Table';
+import { ViewSweeps } from './ViewSweeps';
 import { type Kept, useKeptTable, useProjectTable } from './useTable';
 
 /** Renders through views, side by side and over each other, with probes and scopes. */
@@ -22,10 +24,10 @@ export function Compare() {
       {(listed) => {
         if (listed.length === 0) {
           return (
-            <Empty>
-              <p>There is no render to look at yet.</p>
-              <Button onClick={() => void navigate(`/p/${slug}/scene?part=renders`)}>Import one in Scene</Button>
-            </Empty>
+            <div className="column" style={{ height: '100%', overflow: 'auto' }}>
+              <FirstRender what="Compare shows renders through views, side by side." />
+              <ViewSweeps />
+            </div>
           );
         }
         if (!wanted) {

@@ -1,4 +1,4 @@
-import { Button, NumberInput, Select, Slider, TextInput } from '@mantine/core';
+import { Button, Select, Slider, TextInput } from '@mantine/core';
 import { useDebouncedValue } from '@mantine/hooks';
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
@@ -7,6 +7,7 @@ import { api, body, type Schemas } from '../api/client';
 import { type AddedView, useChangeSetup, useProject, useSlug, type ViewChoice } from '../api/hooks';
 import { displayName } from '../shared/colour';
 import { FindingCard } from '../shared/FindingCard';
+import { NumberField } from '../shared/NumberField';
 import classes from './Compare.module.css';
 import type { Shown } from './shown';
 import type { Design, Designing } from './useDesign';
@@ -125,7 +126,7 @@ function OneNumber({
         onChange={(next) => onMove({ ...design, [key]: next })}
         onChangeEnd={(next) => onChange({ ...design, [key]: next })}
       />
-      <NumberInput
+      <NumberField
         aria-label={`${label}, ${unit || 'number'}`}
         value={Number(value.toFixed(4))}
         min={lowest}
@@ -157,7 +158,7 @@ function ByPrimary({
       </span>
       <div className={classes.threes}>
         {CHANNELS.map((channel, at) => (
-          <NumberInput
+          <NumberField
             key={channel}
             aria-label={`${label}, ${channel}`}
             value={Number((values[at] ?? 0).toFixed(4))}
@@ -199,7 +200,7 @@ function Findings({ shown }: { shown: Shown }) {
   return (
     <div className="block" role="region" aria-label="Checks of the design">
       {found.data.map((finding) => (
-        <FindingCard key={finding.code} finding={finding} />
+        <FindingCard key={finding.code} finding={finding} isDraft />
       ))}
       {found.data.length === 0 && (
         <p className="small quiet">It rises throughout, keeps greys neutral and hues in order.</p>

@@ -1,6 +1,7 @@
 import { type PointerEvent, type ReactNode, useEffect, useRef, useState } from 'react';
 
 import classes from './Compare.module.css';
+import { type Pixel, probeKeys } from '../shared/probing';
 import type { Shot } from './drawer';
 
 /** A place of a picture, as shares of it from its upper left. */
@@ -28,6 +29,8 @@ export interface Standing {
   point: Point | undefined;
   probes: Point[];
   region: Area | undefined;
+  /** Pixels of the picture. */
+  pixels: { width: number; height: number };
 }
 
 const WHEEL = 1.2;
@@ -102,6 +105,15 @@ export function Frame({
     if (far <= STILL) handlers.onHold(place(event));
     else if (marks) handlers.onRegion(between(marks, place(event)));
   };
+  const { pixels, point } = standing;
+  const pixel = point && { x: Math.floor(point.x * pixels.width), y: Math.floor(point.y * pixels.height) };
+  const shares = (at: Pixel): Point => ({ x: (at.x + 0.5) / pixels.width, y: (at.y + 0.5) / pixels.height });
+  const press = probeKeys(
+    pixels,
+    pixel,
+    (to) => handlers.onPoint(shares(to)),
+    (held) => handlers.onHold(shares(held)),
+  );
   const region = marked ?? standing.region;
   const across = (share: number) => ((share - window.x) / window.width) * 100;
   const down = (share: number) => ((share - window.y) / window.height) * 100;
@@ -110,6 +122,10 @@ export function Frame({
       ref={frame}
       className={classes.picture}
       style={{ height, width }}
+      tabIndex={0}
+      role="group"
+      aria-label="Picture to probe: arrow keys move, Enter holds"
+      onKeyDown={press}
       onPointerDown={(event) => {
         if (event.button !== 0) return;
         dragged.current = { x: event.clientX, y: event.clientY, far: 0, marks: event.shiftKey ? place(event) : undefined };

@@ -1,10 +1,11 @@
-import { Button, NumberInput, Select, TextInput } from '@mantine/core';
+import { Button, Select, TextInput } from '@mantine/core';
 import { useState } from 'react';
 
 import { api, body } from '../api/client';
 import { useChange, useProject, useViewFamilies } from '../api/hooks';
 import { LevelMark } from '../shared/marks';
 import { Segments } from '../shared/Segments';
+import { NumberField } from '../shared/NumberField';
 import classes from './Compare.module.css';
 import { CurveEditor } from './CurveEditor';
 import { type Grade, NO_GRADE } from './drawer';
@@ -59,7 +60,6 @@ export function GradePanel({
   return (
     <div className="block">
       <div className="row spread">
-        <h2>Grade</h2>
         <Segments
           aria-label="Where the grade stands"
           value={grade.place}
@@ -103,7 +103,7 @@ export function GradePanel({
           )}
           <div className={classes.grade}>
             <span className="small">{isBefore ? 'exposure' : 'gain'}</span>
-            <NumberInput
+            <NumberField
               aria-label="exposure of the grade"
               title={isBefore ? 'Stops of light' : 'Code values times two to this power: no stops of light'}
               value={grade.exposure}
@@ -116,7 +116,7 @@ export function GradePanel({
             <span className="small" style={{ textAlign: 'right' }}>
               saturation
             </span>
-            <NumberInput
+            <NumberField
               aria-label="saturation"
               value={grade.saturation}
               onChange={(value) => typeof value === 'number' && onChange({ ...grade, saturation: value })}
@@ -130,7 +130,7 @@ export function GradePanel({
             <div key={row.name} className={classes.grade}>
               <span className="small">{row.name}</span>
               {CHANNELS.map((channel, at) => (
-                <NumberInput
+                <NumberField
                   key={channel}
                   aria-label={`${row.name}, ${channel}`}
                   value={grade[row.name][at]}

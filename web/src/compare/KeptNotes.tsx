@@ -1,8 +1,8 @@
 import { Button, Textarea } from '@mantine/core';
-import { useState } from 'react';
 
 import { api, body } from '../api/client';
 import { useChange, useProject } from '../api/hooks';
+import { useRemembered } from '../shared/remembered';
 import type { Kept, TableState } from './useTable';
 
 /** What a kept comparison is, its notes, and the way back to the present. */
@@ -19,7 +19,7 @@ export function KeptNotes({
   onLeave: () => void;
 }) {
   const project = useProject();
-  const [notes, setNotes] = useState(kept.notes);
+  const [notes, setNotes] = useRemembered(`notes of comparison ${kept.id}`, kept.notes);
   const save = useChange((slug, text: string) =>
     body(
       api.PUT('/api/v1/projects/{slug}/kept-comparisons/{id}', {

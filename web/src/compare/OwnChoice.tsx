@@ -1,8 +1,9 @@
-import { Button, NumberInput, Popover, Select } from '@mantine/core';
+import { Button, Popover, Select } from '@mantine/core';
 import { useDisclosure } from '@mantine/hooks';
 
 import { useConfig, useProject, useRenders } from '../api/hooks';
 import { stops } from '../shared/colour';
+import { NumberField } from '../shared/NumberField';
 import { pictureName, type PaneState, type Shown } from './shown';
 
 const AS_ALL = 'as all panes';
@@ -65,7 +66,7 @@ export function OwnChoice({
               onChange={(layer) => layer !== null && set({ layer: layer.slice(0, -1) })}
             />
           )}
-          <NumberInput
+          <NumberField
             label="Exposure, stops"
             placeholder={AS_ALL}
             value={pane.exposure ?? ''}

@@ -7,6 +7,8 @@ import { api, body, type Schemas } from '../api/client';
 import { useProject, useSlug } from '../api/hooks';
 import { figure, figures, stops } from '../shared/colour';
 import { LevelMark } from '../shared/marks';
+import { PlaceFields } from '../shared/probing';
+import { Copyable } from '../shared/Copyable';
 import classes from './Compare.module.css';
 import type { Point } from './Frame';
 import { type PaneState, type Shown, viewName } from './shown';
@@ -45,6 +47,7 @@ export function ProbeTable({
   size,
   held,
   asked,
+  onPoint,
   onSample,
   onClear,
 }: {
@@ -53,6 +56,7 @@ export function ProbeTable({
   size: { width: number; height: number };
   held: Point[];
   asked: ProbesAsked;
+  onPoint: (point: Point) => void;
   onSample: (sample: number) => void;
   onClear: () => void;
 }) {
@@ -64,9 +68,11 @@ export function ProbeTable({
   return (
     <div className="block">
       <div className="row spread">
-        <h2>
-          Probe {point && <span className="mono small quiet">{pixelOf(point, size)}</span>}
-        </h2>
+        <PlaceFields
+          at={point && { x: pixelIn(point.x, size.width), y: pixelIn(point.y, size.height) }}
+          size={size}
+          onMove={({ x, y }) => onPoint({ x: (x + 0.5) / size.width, y: (y + 0.5) / size.height })}
+        />
         <SegmentedControl
           aria-label="Sample size"
           value={String(asked.sample)}
@@ -74,16 +80,17 @@ export function ProbeTable({
           data={SAMPLES.map((side) => ({ value: String(side), label: side === 1 ? '1 px' : `${side}×${side}` }))}
         />
       </div>
-      {!first && <p className="quiet">Point at a picture. A click holds a probe there.</p>}
+      {!first && <p className="quiet">Point at a picture; a click holds a probe there. Or focus it: arrow keys move, Enter holds.</p>}
       {probes.error && <p role="alert">{probes.error.message}</p>}
       {first && (
         <table className={classes.probe} aria-label="Probe">
           <tbody>
-            <Row name={asked.panes[0]?.working || project.data?.setup.working_space || 'light'} values={first.light.map((value) => figure(value))} />
+            <Row copies name={asked.panes[0]?.working || project.data?.setup.working_space || 'light'} values={first.light.map((value) => figure(value))} />
             <Row name="stops" values={first.stops.map((value) => stops(value))} />
             {followed.map((pane, index) => (
               <Row
                 key={index}
+                copies
                 name={`${index + 1} view`}
                 values={pane.values.map((value) => figure(value))}
                 marked={pane.clipped}
@@ -130,8 +137,9 @@ export function ProbeTable({
   );
 }
 
+const pixelIn = (share: number, pixels: number) => Math.min(pixels - 1, Math.floor(share * pixels));
 const pixelOf = (point: Point, { width, height }: { width: number; height: number }) =>
-  `${Math.min(width - 1, Math.floor(point.x * width))}, ${Math.min(height - 1, Math.floor(point.y * height))}`;
+  `${pixelIn(point.x, width)}, ${pixelIn(point.y, height)}`;
 
 function displayWords({ nits, xy, in_gamut: inGamut }: Followed): string {
   if (nits === null) return 'numbers, no light';
@@ -139,10 +147,20 @@ function displayWords({ nits, xy, in_gamut: inGamut }: Followed): string {
   return `${figure(nits)} nits · ${colour}${inGamut === false ? ' · light outside its gamut' : ''}`;
 }
 
-function Row({ name, values, marked }: { name: string; values: string[]; marked?: boolean[] }) {
+function Row({
+  name,
+  values,
+  marked,
+  copies = false,
+}: {
+  name: string;
+  values: string[];
+  marked?: boolean[];
+  copies?: boolean;
+}) {
   return (
     <tr>
-      <th scope="row">{name}</th>
+      <th scope="row">{copies ? <Copyable value={name} of={name} copied={values.join(' ')} /> : name}</th>
       {values.map((value, index) => (
         <td key={index}>
           {marked?.[index] && <LevelMark level="caution" />} {value}

@@ -1,11 +1,12 @@
 import { Button, Popover, Textarea, TextInput } from '@mantine/core';
 import { useDisclosure } from '@mantine/hooks';
 import { useMutation, useQuery } from '@tanstack/react-query';
-import { useState } from 'react';
 import { Link } from 'react-router';
 
 import { api, body, type Schemas } from '../api/client';
 import { useChange, useProject, useSlug } from '../api/hooks';
+import { useRemoval } from '../shared/useUndo';
+import { useRemembered } from '../shared/remembered';
 import classes from './Compare.module.css';
 import { asPage, asPng, download } from './saving';
 
@@ -32,8 +33,8 @@ export function SaveSeen({
   const slug = useSlug();
   const project = useProject();
   const [opened, { toggle, close }] = useDisclosure();
-  const [name, setName] = useState('');
-  const [notes, setNotes] = useState('');
+  const [name, setName] = useRemembered('comparison name', '');
+  const [notes, setNotes] = useRemembered('comparison notes', '');
   const kept = useKept();
   const title = name.trim() || `${project.data?.name ?? ''}: ${mode}`;
   const facts = `${project.data?.name ?? ''}, revision ${project.data?.revision.number}, working space ${project.data?.setup.working_space}. ${new Date().toLocaleDateString('en-GB')}.`;
@@ -48,8 +49,10 @@ export function SaveSeen({
   const keep = useChange((of, asked: { name: string; notes: string; state: Schemas['KeptState'] }) =>
     body(api.POST('/api/v1/projects/{slug}/kept-comparisons', { params: { path: { slug: of } }, body: asked })),
   );
-  const drop = useChange((of, id: number) =>
-    body(api.DELETE('/api/v1/projects/{slug}/kept-comparisons/{id}', { params: { path: { slug: of, id } } })),
+  const drop = useRemoval(
+    (of, id: number) =>
+      body(api.DELETE('/api/v1/projects/{slug}/kept-comparisons/{id}', { params: { path: { slug: of, id } } })),
+    'Comparison',
   );
   return (
     <Popover opened={opened} onChange={(open) => !open && close()} width={320} position="bottom-end" trapFocus returnFocus>

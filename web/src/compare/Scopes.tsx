@@ -1,13 +1,13 @@
 import { Button, Select } from '@mantine/core';
 import { useDebouncedValue } from '@mantine/hooks';
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
-import { useState } from 'react';
 
 import { api, body } from '../api/client';
 import { type Render, useProject, useSlug } from '../api/hooks';
 import { type Diagram, GamutPlot, HistogramPlot } from '../shared/plots';
 import { Segments } from '../shared/Segments';
 import { usePicture } from '../shared/usePicture';
+import { useRemembered } from '../shared/remembered';
 import classes from './Compare.module.css';
 import type { Grade, Shot } from './drawer';
 import { configQuery, type Shown } from './shown';
@@ -33,8 +33,8 @@ interface Props {
 /** A scope of a region, or else of the part of the picture that is looked at, before the view or after that of the first
  * pane. */
 export function Scopes({ shown, window, region, grade, onWhole }: Props) {
-  const [kind, setKind] = useState<Kind>('waveform');
-  const [light, setLight] = useState(false);
+  const [kind, setKind] = useRemembered<Kind>('scope', 'waveform');
+  const [light, setLight] = useRemembered('scope of light', false);
   const part = region ?? window;
   const numbers = { exposure: shown.exposure, x: part.x, y: part.y, width: part.width, height: part.height };
   const [steady] = useDebouncedValue(

@@ -7,6 +7,8 @@ import { type Render, useProject } from '../api/hooks';
 import { stops } from '../shared/colour';
 import { Key } from '../shared/marks';
 import { Segments } from '../shared/Segments';
+import { useRemembered } from '../shared/remembered';
+import { Fold, FoldingColumn } from '../shared/Fold';
 import classes from './Compare.module.css';
 import { ContactSheet } from './ContactSheet';
 import { DesignPanel } from './DesignPanel';
@@ -64,15 +66,17 @@ export function Table({ table, render, renders, kept }: { table: TableOf; render
   const [point, setPoint] = useState<Point>();
   const [region, setRegion] = useState<Standing['region']>();
   const [sample, setSample] = useState(1);
-  const [mode, setMode] = useState<Mode>(kept && kept.state.mode in MODES ? (kept.state.mode as Mode) : 'panes');
+  const of = kept ? `comparison ${kept.id}` : 'compare';
+  const [mode, setMode] = useRemembered<Mode>(`${of}: mode`, kept && kept.state.mode in MODES ? (kept.state.mode as Mode) : 'panes');
   const [flipped, setFlipped] = useState(false);
-  const [marks, setMarks] = useState<Marks>((kept?.state.marks as Marks | undefined) ?? 'picture');
-  const [grade, setGrade] = useState(NO_GRADE);
-  const [surround, setSurround] = useState<Surround>(
+  const [marks, setMarks] = useRemembered<Marks>(`${of}: marks`, (kept?.state.marks as Marks | undefined) ?? 'picture');
+  const [grade, setGrade] = useRemembered(`${of}: grade`, NO_GRADE);
+  const [surround, setSurround] = useRemembered<Surround>(
+    `${of}: surround`,
     kept && kept.state.surround in SURROUNDS ? (kept.state.surround as Surround) : 'grey',
   );
-  const [onScreen, setOnScreen] = useState<OnScreen>('light');
-  const [testPicture, setTestPicture] = useState('');
+  const [onScreen, setOnScreen] = useRemembered<OnScreen>('on screen', 'light');
+  const [testPicture, setTestPicture] = useRemembered(`${of}: test picture`, '');
   const { window, zoom, pan, magnify, whole } = useWindow(kept?.state.window);
   const { ref: sized, width, height } = useElementSize();
   const seen = useRef<HTMLDivElement>(null);
@@ -119,7 +123,7 @@ export function Table({ table, render, renders, kept }: { table: TableOf; render
     () => ({ onPoint: setPoint, onHold: hold, onRegion: setRegion, onZoom: zoom, onPan: pan }),
     [hold, zoom, pan],
   );
-  const standing: Standing = { point, probes, region };
+  const standing: Standing = { point, probes, region, pixels: render };
   const revision = kept?.revision;
   const all = { render, renders, exposure, revision };
   const shown = panes.map((pane) => shownIn(pane, all));
@@ -257,7 +261,7 @@ export function Table({ table, render, renders, kept }: { table: TableOf; render
             )}
           </div>
         </div>
-        <section className="column" aria-label={isDesign ? 'Design' : 'Exposure and probe'}>
+        <FoldingColumn label={isDesign ? 'Design' : 'Exposure and probe'}>
           {kept && (
             <KeptNotes
               kept={kept}
@@ -275,8 +279,7 @@ export function Table({ table, render, renders, kept }: { table: TableOf; render
               }
             />
           )}
-          <div className="block">
-            <h2>Exposure, all panes</h2>
+          <Fold title="Exposure, all panes">
             <Slider
               aria-label="Exposure in stops"
               thumbLabel="Exposure in stops"
@@ -328,35 +331,44 @@ export function Table({ table, render, renders, kept }: { table: TableOf; render
                 </Button>
               )}
             </div>
-          </div>
-          <Select
-            label="Render"
-            data={renders.map(({ id, name }) => ({ value: String(id), label: name }))}
-            value={String(render.id)}
-            onChange={(id) => {
-              if (!kept) setSearch({});
-              setPoint(undefined);
-              change(() => ({ render: Number(id) }));
-            }}
-          />
-          <MarkChoice marks={marks} onChange={setMarks} screen={screen} onScreen={setOnScreen} />
+          </Fold>
+          <Fold title="Picture and marks">
+            <Select
+              label="Render"
+              data={renders.map(({ id, name }) => ({ value: String(id), label: name }))}
+              value={String(render.id)}
+              onChange={(id) => {
+                if (!kept) setSearch({});
+                setPoint(undefined);
+                change(() => ({ render: Number(id) }));
+              }}
+            />
+            <MarkChoice marks={marks} onChange={setMarks} screen={screen} onScreen={setOnScreen} />
+          </Fold>
           {!isDesign && isSeen && (
             <>
-              <ProbeTable
-                point={point ?? probes.at(-1)}
-                size={render}
-                held={probes}
-                asked={asked}
-                onSample={setSample}
-                onClear={() => change(() => ({ probes: [] }))}
-              />
-              <GradePanel grade={grade} onChange={setGrade} states={states} common={common} />
-              <Scopes shown={first} window={window} region={region} grade={grade} onWhole={() => setRegion(undefined)} />
+              <Fold title="Probe">
+                <ProbeTable
+                  point={point ?? probes.at(-1)}
+                  onPoint={setPoint}
+                  size={render}
+                  held={probes}
+                  asked={asked}
+                  onSample={setSample}
+                  onClear={() => change(() => ({ probes: [] }))}
+                />
+              </Fold>
+              <Fold title="Scope">
+                <Scopes shown={first} window={window} region={region} grade={grade} onWhole={() => setRegion(undefined)} />
+              </Fold>
+              <Fold title="Grade">
+                <GradePanel grade={grade} onChange={setGrade} states={states} common={common} />
+              </Fold>
               <SelfTest shown={first} />
             </>
           )}
           {project.error && <p role="alert">{project.error.message}</p>}
-        </section>
+        </FoldingColumn>
       </div>
     </ScreenContext>
   );

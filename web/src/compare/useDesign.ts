@@ -2,6 +2,7 @@ import { useMemo, useState } from 'react';
 
 import type { Schemas } from '../api/client';
 import { type AddedView, useProject, useViewFamilies } from '../api/hooks';
+import { useRemembered } from '../shared/remembered';
 import type { Shown } from './shown';
 
 export type Design = Schemas['Design'];
@@ -15,8 +16,8 @@ export function useDesign() {
   const families = useViewFamilies();
   const project = useProject();
   const display = project.data?.setup.view.display ?? '';
-  const [key, setKey] = useState('agx');
-  const [steps, setSteps] = useState<{ key: string; design: Design }[]>([]);
+  const [key, setKey] = useRemembered('designed family', 'agx');
+  const [steps, setSteps] = useRemembered<{ key: string; design: Design }[]>('design steps', []);
   const [moved, setMoved] = useState<Design>();
   const designed = families.data?.designed ?? [];
   const family = designed.find((candidate) => candidate.key === key);

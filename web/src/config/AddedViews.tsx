@@ -1,15 +1,16 @@
 import { Button, Select, TextInput } from '@mantine/core';
-import { useState } from 'react';
 
 import { type AddedView, useConfig, useProject, useViewFamilies } from '../api/hooks';
 import { displayName } from '../shared/colour';
 import { useProposal } from '../shared/proposal';
+import { useForget, useRemembered } from '../shared/remembered';
 
 /** The views that the project adds to its displays. */
 export function AddedViews() {
   const project = useProject();
   const { propose } = useProposal();
-  const [adding, setAdding] = useState(false);
+  const [adding, setAdding] = useRemembered('adding a view', false);
+  const forget = useForget();
   const views = (project.data?.setup.added_views ?? []) as AddedView[];
   return (
     <div className="block">
@@ -35,11 +36,9 @@ export function AddedViews() {
       ))}
       {adding ? (
         <ViewForm
-          onCancel={() => setAdding(false)}
+          onCancel={() => forget(...FORM)}
           onAdd={(view) =>
-            propose({ added_views: [...views, view] }, `View ${view.name} on ${displayName(view.display)}`, () =>
-              setAdding(false),
-            )
+            propose({ added_views: [...views, view] }, `View ${view.name} on ${displayName(view.display)}`, ...FORM)
           }
         />
       ) : (
@@ -51,6 +50,8 @@ export function AddedViews() {
   );
 }
 
+const FORM = ['adding a view', 'new view'];
+
 function ViewForm({
   onAdd,
   onCancel,
@@ -60,7 +61,7 @@ function ViewForm({
 }) {
   const config = useConfig();
   const offered = useViewFamilies();
-  const [view, setView] = useState<AddedView>({
+  const [view, setView] = useRemembered<AddedView>('new view', {
     display: config.data?.displays[0]?.name ?? '',
     name: '',
     family: 'agx',

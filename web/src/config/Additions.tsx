@@ -1,20 +1,20 @@
 import { Button, FileButton } from '@mantine/core';
 import { useMutation } from '@tanstack/react-query';
-import { useState } from 'react';
 
 import { send } from '../api/client';
 import { useProject, useSlug } from '../api/hooks';
 import { type AddedLook, LookForm } from './LookForm';
 import { useProposal } from '../shared/proposal';
+import { useForget, useRemembered } from '../shared/remembered';
 import { type AddedSpace, SpaceForm } from './SpaceForm';
 
 /** Spaces that the project adds to its config. */
 export function AddedSpaces() {
   const project = useProject();
   const { propose } = useProposal();
-  const [adding, setAdding] = useState(false);
+  const [adding, setAdding] = useRemembered('adding a space', false);
   const spaces = (project.data?.setup.added_spaces ?? []) as AddedSpace[];
-  const close = () => setAdding(false);
+  const forget = useForget();
   return (
     <div className="block">
       <h3>Spaces added by this project</h3>
@@ -29,8 +29,8 @@ export function AddedSpaces() {
       ))}
       {adding ? (
         <SpaceForm
-          onCancel={close}
-          onAdd={(space) => propose({ added_spaces: [...spaces, space] }, `Space ${space.name} added`, close)}
+          onCancel={() => forget(...SPACE_FORM)}
+          onAdd={(space) => propose({ added_spaces: [...spaces, space] }, `Space ${space.name} added`, ...SPACE_FORM)}
         />
       ) : (
         <div>
@@ -46,14 +46,14 @@ export function AddedLooks() {
   const slug = useSlug();
   const project = useProject();
   const { propose } = useProposal();
-  const [adding, setAdding] = useState<'look' | AddedLook>();
+  const [adding, setAdding] = useRemembered<'look' | AddedLook | null>('adding a look', null);
   const looks = (project.data?.setup.added_looks ?? []) as AddedLook[];
-  const close = () => setAdding(undefined);
+  const forget = useForget();
   const addLooks = (added: AddedLook[]) =>
     propose(
       { added_looks: [...looks, ...added] },
       added.length === 1 ? `Look ${added[0]?.name} added` : `${added.length} looks added`,
-      close,
+      ...LOOK_FORM,
     );
   const importFile = useMutation({
     mutationFn: (file: File) => send<AddedLook[]>(`/api/v1/projects/${slug}/look-file`, { file }),
@@ -73,7 +73,7 @@ export function AddedLooks() {
         />
       ))}
       {adding ? (
-        <LookForm begin={adding === 'look' ? undefined : adding} onCancel={close} onAdd={(look) => addLooks([look])} />
+        <LookForm begin={adding === 'look' ? undefined : adding} onCancel={() => forget(...LOOK_FORM)} onAdd={(look) => addLooks([look])} />
       ) : (
         <div className="row">
           <Button onClick={() => setAdding('look')}>Add a look</Button>
@@ -90,6 +90,9 @@ export function AddedLooks() {
     </div>
   );
 }
+
+const SPACE_FORM = ['adding a space', 'new space', 'new space from', 'new space undoes'];
+const LOOK_FORM = ['adding a look', 'new look'];
 
 function Added({
   name,

@@ -1,10 +1,10 @@
 import { Button, FileButton, Select } from '@mantine/core';
 import { useMutation } from '@tanstack/react-query';
-import { useState } from 'react';
 
 import { type Schemas, send } from '../api/client';
 import { type Config, useBuiltins, useSlug } from '../api/hooks';
 import { useProposal } from '../shared/proposal';
+import { useRemembered } from '../shared/remembered';
 import { Term } from '../shared/Term';
 
 /** The config that the project starts from, and ways to start from another. */
@@ -12,8 +12,8 @@ export function BaseConfig({ config }: { config: Config }) {
   const slug = useSlug();
   const { propose } = useProposal();
   const builtins = useBuiltins();
-  const [choosing, setChoosing] = useState(false);
-  const startFrom = (base: string, name: string) => propose({ base }, `Base config ${name}`, () => setChoosing(false));
+  const [choosing, setChoosing] = useRemembered('choosing a base', false);
+  const startFrom = (base: string, name: string) => propose({ base }, `Base config ${name}`, 'choosing a base');
   const bring = useMutation({
     mutationFn: (file: File) => send<Schemas['Base']>(`/api/v1/projects/${slug}/base`, { file }),
     onSuccess: ({ base, name }) => startFrom(base, name),

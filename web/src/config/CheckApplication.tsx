@@ -1,10 +1,10 @@
 import { Button, FileButton, TextInput } from '@mantine/core';
 import { useMutation } from '@tanstack/react-query';
-import { useState } from 'react';
 
 import { api, body, send } from '../api/client';
 import { type Config, useProject, useSlug } from '../api/hooks';
 import { Facts } from '../shared/Facts';
+import { useRemembered } from '../shared/remembered';
 import { type Comparison, ConfigComparison } from './ConfigComparison';
 
 const LISTED = 4;
@@ -13,8 +13,8 @@ const LISTED = 4;
 export function CheckApplication({ config }: { config: Config }) {
   const slug = useSlug();
   const project = useProject();
-  const [path, setPath] = useState('');
-  const [theirs, setTheirs] = useState('');
+  const [path, setPath] = useRemembered('path to check', '');
+  const [theirs, setTheirs] = useRemembered('space to check', '');
   const compare = useMutation({
     mutationFn: (asked: File | string): Promise<Comparison> =>
       typeof asked === 'string'

@@ -4,6 +4,7 @@ import { useState } from 'react';
 
 import { api, body } from '../api/client';
 import { type Config, useBuiltins, useProject, useRevisions, useSlug } from '../api/hooks';
+import { useRemembered } from '../shared/remembered';
 import { ConfigComparison } from './ConfigComparison';
 
 /** Any two configs, compared by what they do to colours. */
@@ -14,8 +15,8 @@ export function CompareTwo({ config }: { config: Config }) {
   const builtins = useBuiltins();
   const number = project.data?.revision.number ?? 1;
   const base = project.data?.setup.base ?? '';
-  const [first, setFirst] = useState(base || `revision:${number}`);
-  const [second, setSecond] = useState(`revision:${number}`);
+  const [first, setFirst] = useRemembered('compare first', base || `revision:${number}`);
+  const [second, setSecond] = useRemembered('compare second', `revision:${number}`);
   const [compared, setCompared] = useState<string[]>([]);
   const compare = useMutation({
     mutationFn: () =>

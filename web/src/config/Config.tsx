@@ -1,5 +1,5 @@
 import { SegmentedControl } from '@mantine/core';
-import { type ReactNode, useState } from 'react';
+import { type ReactNode } from 'react';
 
 import { useConfig, useProject } from '../api/hooks';
 import { Loaded } from '../shared/states';
@@ -9,8 +9,9 @@ import { CheckApplication } from './CheckApplication';
 import { CompareTwo } from './CompareTwo';
 import { DisplayTable } from './DisplayTable';
 import { Export } from './Export';
-import { ProposalProvider } from '../shared/proposal';
 import { ProposedChange } from '../shared/ProposedChange';
+import { useRemembered } from '../shared/remembered';
+import { FoldingColumn } from '../shared/Fold';
 import { RemoveUnused } from './RemoveUnused';
 import { Revisions } from './Revisions';
 import { RoleTable } from './RoleTable';
@@ -27,15 +28,14 @@ const LISTS = ['Spaces', 'Displays and views', 'Roles, rules, looks', 'Trace a c
 export function Config() {
   const config = useConfig();
   const project = useProject();
-  const [list, setList] = useState<(typeof LISTS)[number]>('Spaces');
-  const [selected, setSelected] = useState<string>();
+  const [list, setList] = useRemembered<(typeof LISTS)[number]>('config tab', 'Spaces');
+  const [selected, setSelected] = useRemembered<string | undefined>('selected space', undefined);
   return (
     <Loaded of={config}>
       {(data) => {
         const name = selected ?? project.data?.setup.working_space;
         const space = data.spaces.find((candidate) => candidate.name === name) ?? data.spaces[0];
         return (
-          <ProposalProvider>
           <div className="columns">
             <section className="column" aria-label="Decisions">
               <WorkingSpace config={data} />
@@ -80,12 +80,11 @@ export function Config() {
                 </>
               )}
             </section>
-            <section className="column" aria-label="Selected space and export">
+            <FoldingColumn label="Selected space and export">
               <Export config={data} />
               {space && <SpaceFacts key={space.name} space={space} config={data} />}
-            </section>
+            </FoldingColumn>
           </div>
-          </ProposalProvider>
         );
       }}
     </Loaded>

@@ -1,9 +1,10 @@
-import { Button, NumberInput, Select, TextInput } from '@mantine/core';
-import { useState } from 'react';
+import { Button, Select, TextInput } from '@mantine/core';
 
 import type { Schemas } from '../api/client';
 import { useViewFamilies } from '../api/hooks';
 import { SpaceSelect } from '../shared/SpaceSelect';
+import { useRemembered } from '../shared/remembered';
+import { NumberField } from '../shared/NumberField';
 
 export type AddedLook = Required<Schemas['AddedLook']>;
 
@@ -31,7 +32,7 @@ export function LookForm({
   onCancel: () => void;
 }) {
   const offered = useViewFamilies();
-  const [look, setLook] = useState<AddedLook>(begin);
+  const [look, setLook] = useRemembered<AddedLook>('new look', begin);
   return (
     <form
       className="card chosen block"
@@ -94,7 +95,7 @@ function Corrections({ look, onChange }: { look: AddedLook; onChange: (look: Add
               {triple}
             </span>
             {['red', 'green', 'blue'].map((channel, index) => (
-              <NumberInput
+              <NumberField
                 key={channel}
                 size="xs"
                 w={92}
@@ -109,7 +110,7 @@ function Corrections({ look, onChange }: { look: AddedLook; onChange: (look: Add
             ))}
           </div>
         ))}
-        <NumberInput
+        <NumberField
           size="xs"
           w={160}
           label="Saturation"

@@ -55,14 +55,20 @@ function Run({ run }: { run: Revision[] }) {
   );
 }
 
-function Row({ revision }: { revision: Revision }) {
-  const project = useProject();
-  const current = project.data?.revision.number ?? 0;
-  const goTo = useChange((slug, number: number) =>
+/** Make a revision the current one. */
+export function useGoTo() {
+  const current = useProject().data?.revision.number ?? 0;
+  return useChange((slug, number: number) =>
     body(
       api.POST('/api/v1/projects/{slug}/revisions', { params: { path: { slug } }, body: { number, based_on: current } }),
     ),
   );
+}
+
+function Row({ revision }: { revision: Revision }) {
+  const project = useProject();
+  const current = project.data?.revision.number ?? 0;
+  const goTo = useGoTo();
   const made = new Date(revision.created);
   return (
     <div className="row spread">

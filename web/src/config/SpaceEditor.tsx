@@ -1,9 +1,9 @@
 import { Button, Select, Textarea, TextInput } from '@mantine/core';
-import { useState } from 'react';
 
 import type { Schemas } from '../api/client';
 import { type Config, useProject, useViewFamilies } from '../api/hooks';
 import { useProposal } from '../shared/proposal';
+import { useForget, useRemembered } from '../shared/remembered';
 
 type Space = Config['spaces'][number];
 type SpaceEdit = Required<Schemas['SpaceEdit']>;
@@ -14,7 +14,9 @@ const words = (text: string) => text.split(/\s*,\s*/).filter(Boolean);
 export function SpaceEditor({ space }: { space: Space }) {
   const project = useProject();
   const { propose } = useProposal();
-  const [open, setOpen] = useState(false);
+  const [open, setOpen] = useRemembered(`describing ${space.name}`, false);
+  const forget = useForget();
+  const form = [`describing ${space.name}`, `description of ${space.name}`];
   const setup = project.data?.setup;
   const edits = (setup?.space_edits ?? []) as SpaceEdit[];
   const edit = edits.find((kept) => (kept.name || kept.space) === space.name);
@@ -36,11 +38,9 @@ export function SpaceEditor({ space }: { space: Space }) {
         <EditForm
           space={space}
           edit={edit}
-          onCancel={() => setOpen(false)}
+          onCancel={() => forget(...form)}
           onEdit={(made) =>
-            propose({ space_edits: [...others, made] }, `Space ${made.name || made.space} described`, () =>
-              setOpen(false),
-            )
+            propose({ space_edits: [...others, made] }, `Space ${made.name || made.space} described`, ...form)
           }
         />
       )}
@@ -60,11 +60,14 @@ function EditForm({
   onCancel: () => void;
 }) {
   const offered = useViewFamilies();
-  const [name, setName] = useState(space.name);
-  const [aliases, setAliases] = useState(edit?.aliases.join(', ') ?? '');
-  const [family, setFamily] = useState(space.family);
-  const [encoding, setEncoding] = useState<string>(space.encoding);
-  const [description, setDescription] = useState(space.description);
+  const [{ name, aliases, family, encoding, description }, setTyped] = useRemembered(`description of ${space.name}`, {
+    name: space.name,
+    aliases: edit?.aliases.join(', ') ?? '',
+    family: space.family,
+    encoding: space.encoding as string,
+    description: space.description,
+  });
+  const set = (part: Record<string, string>) => setTyped((typed) => ({ ...typed, ...part }));
   const original = edit?.space ?? space.name;
   const changed = (value: string, was: string, kept: string | null | undefined) => (value === was ? (kept ?? null) : value);
   return (
@@ -84,20 +87,20 @@ function EditForm({
         });
       }}
     >
-      <TextInput label="Name" value={name} onChange={(event) => setName(event.currentTarget.value)} />
+      <TextInput label="Name" value={name} onChange={(event) => set({ name: event.currentTarget.value })} />
       <TextInput
         label="More aliases"
         placeholder="one, two"
         value={aliases}
-        onChange={(event) => setAliases(event.currentTarget.value)}
+        onChange={(event) => set({ aliases: event.currentTarget.value })}
       />
       <div className="row">
-        <TextInput label="Family" value={family} onChange={(event) => setFamily(event.currentTarget.value)} />
+        <TextInput label="Family" value={family} onChange={(event) => set({ family: event.currentTarget.value })} />
         <Select
           label="Encoding"
           data={offered.data?.encodings ?? []}
           value={encoding || null}
-          onChange={(value) => setEncoding(value ?? '')}
+          onChange={(value) => set({ encoding: value ?? '' })}
         />
       </div>
       <Textarea
@@ -106,7 +109,7 @@ function EditForm({
         autosize
         maxRows={6}
         value={description}
-        onChange={(event) => setDescription(event.currentTarget.value)}
+        onChange={(event) => set({ description: event.currentTarget.value })}
       />
       <p className="quiet small">Its old name stays as an alias, so whatever says it still finds the space.</p>
       <div className="row">

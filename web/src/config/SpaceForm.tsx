@@ -1,9 +1,10 @@
-import { Button, NumberInput, SegmentedControl, Select, TextInput } from '@mantine/core';
-import { useState } from 'react';
+import { Button, SegmentedControl, Select, TextInput } from '@mantine/core';
 
 import type { Schemas } from '../api/client';
 import { useProject, useViewFamilies, type ViewChoice } from '../api/hooks';
 import { ViewPair } from '../shared/ViewSelects';
+import { useRemembered } from '../shared/remembered';
+import { NumberField } from '../shared/NumberField';
 
 export type AddedSpace = Required<Schemas['AddedSpace']>;
 
@@ -19,7 +20,7 @@ export function SpaceForm({
 }) {
   const offered = useViewFamilies();
   const gamuts = offered.data?.gamuts ?? [];
-  const [space, setSpace] = useState<AddedSpace>({
+  const [space, setSpace] = useRemembered<AddedSpace>('new space', {
     name: '',
     chromaticities: gamuts.find(({ name }) => name === 'Rec.709')?.chromaticities ?? Array<number>(8).fill(0),
     curve: 'linear',
@@ -31,9 +32,9 @@ export function SpaceForm({
     display: '',
     view: '',
   });
-  const [from, setFrom] = useState<'primaries' | 'id' | 'view'>('primaries');
+  const [from, setFrom] = useRemembered<'primaries' | 'id' | 'view'>('new space from', 'primaries');
   const project = useProject();
-  const [chosen, setUndone] = useState<ViewChoice>();
+  const [chosen, setUndone] = useRemembered<ViewChoice | undefined>('new space undoes', undefined);
   const undone = chosen ?? project.data?.setup.view ?? { display: '', view: '', look: '' };
   const set = (part: Partial<AddedSpace>) => setSpace({ ...space, ...part });
   const known = gamuts.find(({ chromaticities }) => chromaticities.join() === space.chromaticities.join());
@@ -112,7 +113,7 @@ export function SpaceForm({
             />
             <Select label="Curve" data={offered.data?.curves.map(({ key, label }) => ({ value: key, label })) ?? []} value={space.curve} onChange={(curve) => curve && set({ curve: curve as AddedSpace['curve'] })} />
             {space.curve === 'power' && (
-              <NumberInput size="xs" label="Power" w={90} step={0.1} value={space.power} onChange={(value) => set({ power: Number(value) })} />
+              <NumberField size="xs" label="Power" w={90} step={0.1} value={space.power} onChange={(value) => set({ power: Number(value) })} />
             )}
           </div>
           <div className="row wrap">
@@ -122,7 +123,7 @@ export function SpaceForm({
               {corner}
             </span>
                 {[0, 1].map((axis) => (
-                  <NumberInput
+                  <NumberField
                     key={axis}
                     size="xs"
                     w={78}

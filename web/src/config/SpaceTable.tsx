@@ -1,8 +1,8 @@
 import { SegmentedControl, Select, TextInput } from '@mantine/core';
-import { useState } from 'react';
 
 import { type Config, useProject } from '../api/hooks';
 import { counted } from '../shared/marks';
+import { useRemembered } from '../shared/remembered';
 import classes from './Config.module.css';
 
 type Space = Config['spaces'][number];
@@ -33,11 +33,11 @@ export function SpaceTable({
   selected: string | undefined;
   onSelect: (name: string) => void;
 }) {
-  const [sought, setSought] = useState('');
-  const [reference, setReference] = useState('all');
-  const [curve, setCurve] = useState<string | null>(null);
-  const [category, setCategory] = useState<string | null>(null);
-  const [use, setUse] = useState<string | null>(null);
+  const [sought, setSought] = useRemembered('spaces sought', '');
+  const [reference, setReference] = useRemembered('spaces by reference', 'all');
+  const [curve, setCurve] = useRemembered<string | null>('spaces by curve', null);
+  const [category, setCategory] = useRemembered<string | null>('spaces by category', null);
+  const [use, setUse] = useRemembered<string | null>('spaces by use', null);
   const used = new Set(config.used_spaces);
   const project = useProject();
   const added = new Set(project.data?.setup.added_spaces?.map(({ name }) => name));

@@ -1,7 +1,6 @@
 import { SegmentedControl } from '@mantine/core';
 import { useDebouncedValue } from '@mantine/hooks';
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
-import { useState } from 'react';
 
 import { api, body } from '../api/client';
 import { useProject, useSlug, type ViewChoice } from '../api/hooks';
@@ -10,16 +9,18 @@ import { SpaceSelect } from '../shared/SpaceSelect';
 import { Loaded } from '../shared/states';
 import { type Typed, TypedColourFields } from '../shared/TypedColourFields';
 import { ViewSelects } from '../shared/ViewSelects';
+import { useRemembered } from '../shared/remembered';
+import { Copyable } from '../shared/Copyable';
 
 /** One colour after every step from any space to another, or through a view. */
 export function TraceColour() {
   const slug = useSlug();
   const project = useProject();
   const setup = project.data?.setup;
-  const [typed, setTyped] = useState<Typed>();
-  const [through, setThrough] = useState<'view' | 'space'>('view');
-  const [view, setView] = useState<ViewChoice>();
-  const [space, setSpace] = useState<string>();
+  const [typed, setTyped] = useRemembered<Typed | undefined>('traced colour', undefined);
+  const [through, setThrough] = useRemembered<'view' | 'space'>('traced through', 'view');
+  const [view, setView] = useRemembered<ViewChoice | undefined>('traced view', undefined);
+  const [space, setSpace] = useRemembered<string | undefined>('traced space', undefined);
   const tracer = project.data?.tracer;
   const colour = typed ?? (tracer && { space: tracer.space, unit: tracer.unit, text: tracer.text });
   const choice = view ?? (setup?.view as ViewChoice | undefined);
@@ -75,7 +76,9 @@ export function TraceColour() {
                       <span className="mono quiet small">{index > 0 && index < steps.length - 1 ? index : ''}</span>{' '}
                       {step.text}
                     </td>
-                    <td className="mono">{figures(step.values)}</td>
+                    <td className="mono">
+                      <Copyable value={figures(step.values)} of={`step ${index}`} />
+                    </td>
                     <td>
                       <span className="disc" style={{ background: css(step.values), height: 24, width: 24 }} />
                     </td>

@@ -1,6 +1,6 @@
 import { Button, Checkbox, CopyButton, Select, TextInput } from '@mantine/core';
 import { useQuery } from '@tanstack/react-query';
-import { Fragment, useState } from 'react';
+import { Fragment } from 'react';
 
 import { api, body, type Schemas } from '../api/client';
 import { type SetupParts, type Station, useChange, useOwnFindings, useProject, useSlug, useAbilities, useStations } from '../api/hooks';
@@ -9,6 +9,8 @@ import { LevelMark } from '../shared/marks';
 import { Replacements } from '../shared/Replacements';
 import { Sortable, SortableItem } from '../shared/Sortable';
 import { Empty, Loaded } from '../shared/states';
+import { useRemoval } from '../shared/useUndo';
+import { useRemembered } from '../shared/remembered';
 
 const READS: Record<Schemas['ReadsEnum'], string> = { textures: 'reads textures, writes renders', renders: 'reads renders' };
 
@@ -16,7 +18,7 @@ const READS: Record<Schemas['ReadsEnum'], string> = { textures: 'reads textures,
 export function Handoffs() {
   const stations = useStations();
   const findings = useOwnFindings();
-  const [chosen, setChosen] = useState<number>();
+  const [chosen, setChosen] = useRemembered<number | undefined>('selected application', undefined);
   return (
     <Loaded of={stations}>
       {(listed) => {
@@ -29,7 +31,8 @@ export function Handoffs() {
         if (!station) {
           return (
             <Empty>
-              <p>The chain is empty. Add the first application, such as your renderer.</p>
+              <p>The chain is empty. Start with the shortest one, or add your own first application.</p>
+              <FirstChain />
               <NewStation onAdded={setChosen} />
             </Empty>
           );
@@ -94,8 +97,9 @@ function Chain({
 /** What a station can do decides what its sheet says. */
 function StationForm({ station }: { station: Station }) {
   const abilities = useAbilities();
-  const remove = useChange((slug) =>
+  const remove = useRemoval((slug) =>
     body(api.DELETE('/api/v1/projects/{slug}/stations/{id}', { params: { path: { slug, id: station.id } } })),
+    station.name,
   );
   const change = useChange((slug, said: Station['abilities']) =>
     body(
@@ -165,10 +169,28 @@ function AbilityField({
   );
 }
 
+/** A renderer that hands to a compositor, to see at once what their sheets say. */
+function FirstChain() {
+  const add = useChange(async (slug) => {
+    const path = { slug };
+    await body(
+      api.POST('/api/v1/projects/{slug}/stations', { params: { path }, body: { name: 'Renderer', reads: 'textures' } }),
+    );
+    await body(
+      api.POST('/api/v1/projects/{slug}/stations', { params: { path }, body: { name: 'Compositor', reads: 'renders' } }),
+    );
+  });
+  return (
+    <Button variant="filled" loading={add.isPending} onClick={() => add.mutate(undefined)}>
+      Add a renderer and a compositor
+    </Button>
+  );
+}
+
 /** One more application at the end of the chain. */
 function NewStation({ onAdded }: { onAdded: (id: number) => void }) {
-  const [name, setName] = useState('');
-  const [reads, setReads] = useState<Schemas['ReadsEnum']>('renders');
+  const [name, setName] = useRemembered('new application', '');
+  const [reads, setReads] = useRemembered<Schemas['ReadsEnum']>('new application reads', 'renders');
   const add = useChange((slug) =>
     body(
       api.POST('/api/v1/projects/{slug}/stations', {
@@ -192,7 +214,13 @@ function NewStation({ onAdded }: { onAdded: (id: number) => void }) {
       }}
     >
       <h3>Add an application</h3>
-      <TextInput label="Name" value={name} maxLength={80} onChange={(event) => setName(event.currentTarget.value)} />
+      <TextInput
+        label="Name"
+        value={name}
+        maxLength={80}
+        error={add.error?.message}
+        onChange={(event) => setName(event.currentTarget.value)}
+      />
       <Select
         label="What it does"
         data={Object.entries(READS).map(([value, label]) => ({ value, label }))}

@@ -1,6 +1,5 @@
-import { Button, NumberInput, SegmentedControl, Select } from '@mantine/core';
-import { useEffect, useState } from 'react';
-import { useNavigate } from 'react-router';
+import { Button, SegmentedControl, Select } from '@mantine/core';
+import { useEffect } from 'react';
 
 import { api, body, type Schemas } from '../api/client';
 import {
@@ -18,19 +17,22 @@ import {
   type ViewChoice,
 } from '../api/hooks';
 import { JobCard } from '../app/Tray';
+import { FirstRender } from '../scene/FirstRender';
 import { Facts } from '../shared/Facts';
 import { Empty, Loaded } from '../shared/states';
 import { ViewSelects } from '../shared/ViewSelects';
+import { useRemoval } from '../shared/useUndo';
+import { useRemembered } from '../shared/remembered';
+import { NumberField } from '../shared/NumberField';
+import { FoldingColumn } from '../shared/Fold';
 
 /** Files that leave the project: made as jobs, listed with what was read back from them. */
 export function Outputs() {
-  const slug = useSlug();
-  const navigate = useNavigate();
   const renders = useRenders();
   const outputs = useOutputs();
   const jobs = useJobs();
   const kinds = useDeliverables();
-  const [chosen, setChosen] = useState<number>();
+  const [chosen, setChosen] = useRemembered<number | undefined>('selected output', undefined);
   const busyJobs = jobs.data?.filter(isBusy).length;
   const { refetch } = outputs;
   useEffect(() => void refetch(), [busyJobs, refetch]);
@@ -41,10 +43,7 @@ export function Outputs() {
         <Loaded of={renders}>
           {(listed) =>
             listed.length === 0 ? (
-              <Empty>
-                <p>Outputs are made from a render.</p>
-                <Button onClick={() => void navigate(`/p/${slug}/scene`)}>Import one in Scene</Button>
-              </Empty>
+              <FirstRender what="Outputs are made from a render." />
             ) : (
               <OutputForm renders={listed} onMade={setChosen} />
             )
@@ -92,13 +91,13 @@ export function Outputs() {
           }
         </Loaded>
       </section>
-      <section className="column" aria-label="Selected output">
+      <FoldingColumn label="Selected output">
         {selected ? (
           <OutputFacts output={selected} job={jobs.data?.find(({ id }) => id === selected.job?.id)} />
         ) : (
           <Empty>What is in an output is read back from the file and shown here.</Empty>
         )}
-      </section>
+      </FoldingColumn>
     </div>
   );
 }
@@ -127,8 +126,9 @@ function OutputState({ output, job }: { output: Output; job: JobState }) {
 
 function OutputFacts({ output, job }: { output: Output; job: JobState }) {
   const slug = useSlug();
-  const remove = useChange((slug) =>
+  const remove = useRemoval((slug) =>
     body(api.DELETE('/api/v1/projects/{slug}/outputs/{id}', { params: { path: { slug, id: output.id } } })),
+    output.name,
   );
   const state = job ?? output.job;
   return (
@@ -164,11 +164,11 @@ function OutputForm({ renders, onMade }: { renders: Render[]; onMade: (id: numbe
   const comparison = useComparison();
   const setup = project.data?.setup;
   const kinds = useDeliverables();
-  const [kind, setKind] = useState<Schemas['NewOutputKindEnum']>('still');
-  const [render, setRender] = useState<number>();
-  const [view, setView] = useState<ViewChoice>();
-  const [exposure, setExposure] = useState<number>(0);
-  const [bits, setBits] = useState<8 | 16>(16);
+  const [kind, setKind] = useRemembered<Schemas['NewOutputKindEnum']>('new output kind', 'still');
+  const [render, setRender] = useRemembered<number | undefined>('new output render', undefined);
+  const [view, setView] = useRemembered<ViewChoice | undefined>('new output view', undefined);
+  const [exposure, setExposure] = useRemembered<number>('new output exposure', 0);
+  const [bits, setBits] = useRemembered<8 | 16>('new output bits', 16);
   const used = renders.find(({ id }) => id === (render ?? comparison.data?.render)) ?? renders[0];
   const made = kinds.data?.find((known) => known.kind === kind);
   const usedView = view ?? (setup?.view as ViewChoice | undefined);
@@ -205,7 +205,7 @@ function OutputForm({ renders, onMade }: { renders: Render[]; onMade: (id: numbe
       {kind === 'still' && usedView && (
         <>
           <ViewSelects choice={usedView} onChange={setView} label="the still" />
-          <NumberInput
+          <NumberField
             size="xs"
             label="Exposure in stops"
             value={exposure}
@@ -228,7 +228,7 @@ function OutputForm({ renders, onMade }: { renders: Render[]; onMade: (id: numbe
       )}
       <div>
         <Button type="submit" variant="filled" loading={make.isPending}>
-          Make output
+          New output
         </Button>
       </div>
     </form>

@@ -6,6 +6,8 @@ import { type Finding, type Swatch, useChange, useOwnFindings, useProject, useSl
 import { css, figures, unitWord } from '../shared/colour';
 import { LevelMark } from '../shared/marks';
 import { Empty, Loaded } from '../shared/states';
+import { useRemembered } from '../shared/remembered';
+import { FoldingColumn } from '../shared/Fold';
 import { References } from './References';
 import classes from './Scene.module.css';
 import { type Offered, SwatchEditor } from './SwatchEditor';
@@ -19,7 +21,7 @@ export function Colours({ parts }: { parts: ReactNode }) {
   const swatches = useSwatches();
   const findings = useOwnFindings();
   /** The name of the chosen swatch, or NEW; the first one until something is chosen. */
-  const [chosen, setChosen] = useState<string>();
+  const [chosen, setChosen] = useRemembered<string | undefined>('selected colour', undefined);
   const [offered, setOffered] = useState<Offered>();
   const bring = useChange((of, file: File) => 
     send<Swatch[]>(`/api/v1/projects/${of}/swatches/file`, { file, based_on: String(project.data?.revision.number ?? 0) }),
@@ -89,7 +91,7 @@ export function Colours({ parts }: { parts: ReactNode }) {
           }}
         />
       </section>
-      <section className="column" aria-label="Selected">
+      <FoldingColumn label="Selected">
         <SwatchEditor
           key={`${swatch?.name ?? 'new'} ${offered?.text ?? ''}`}
           swatch={swatch}
@@ -98,7 +100,7 @@ export function Colours({ parts }: { parts: ReactNode }) {
           onSaved={setChosen}
           onRemoved={() => setChosen(undefined)}
         />
-      </section>
+      </FoldingColumn>
     </div>
   );
 }

@@ -1,4 +1,4 @@
-import { Button, NumberInput, Popover, Select, Slider } from '@mantine/core';
+import { Button, Popover, Select, Slider } from '@mantine/core';
 import { useDisclosure } from '@mantine/hooks';
 import { useState } from 'react';
 
@@ -6,6 +6,7 @@ import { type Light, useOwnFindings, useProject, useSwatches } from '../api/hook
 import { css, figures, stops as stopsText, unitWord } from '../shared/colour';
 import { LevelMark } from '../shared/marks';
 import { TypedColourFields } from '../shared/TypedColourFields';
+import { NumberField } from '../shared/NumberField';
 import { ColourFacts } from './ColourFacts';
 import classes from './Scene.module.css';
 import type { LightMix } from './useLightMix';
@@ -107,7 +108,7 @@ function LightColour({ light }: { light: Light }) {
             onChange={(value) => setSwatch(value ?? OWN)}
           />
           {swatch === OWN && <TypedColourFields typed={typed} onChange={setTyped} />}
-          <NumberInput
+          <NumberField
             label="Intensity"
             value={intensity}
             onChange={setIntensity}

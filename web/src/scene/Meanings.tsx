@@ -4,6 +4,7 @@ import { useQuery } from '@tanstack/react-query';
 import { api, body, type Schemas } from '../api/client';
 import { useProject, useSlug } from '../api/hooks';
 import { figures } from '../shared/colour';
+import { Copyable } from '../shared/Copyable';
 
 type CodeUnit = Schemas['Tracer']['unit'];
 const CODE_UNITS: CodeUnit[] = ['unit', '8-bit', '10-bit', 'hex', 'hsv', 'hsl'];
@@ -40,7 +41,9 @@ export function Meanings({
           <span className="small">
             <span className="quiet">these numbers, {meaning.way}</span>
             <br />
-            <span className="mono">{meaning.reason || figures(meaning.light)}</span>
+            <span className="mono">
+              {meaning.reason || <Copyable value={figures(meaning.light)} of={meaning.way} />}
+            </span>
           </span>
           {onTake && !meaning.reason && (
             <Button size="compact-xs" onClick={() => onTake(numbers(meaning.light))}>

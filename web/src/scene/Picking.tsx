@@ -1,4 +1,4 @@
-import { Button, NumberInput, Select } from '@mantine/core';
+import { Button, Select } from '@mantine/core';
 import { useQuery } from '@tanstack/react-query';
 import { type MouseEvent, useState } from 'react';
 
@@ -6,6 +6,8 @@ import { api, body } from '../api/client';
 import { useConfig, useProject, useRenders, useSlug } from '../api/hooks';
 import { css, figures } from '../shared/colour';
 import type { Typed } from '../shared/TypedColourFields';
+import { NumberField } from '../shared/NumberField';
+import { PlaceFields, probeKeys } from '../shared/probing';
 import { Meanings, numbers } from './Meanings';
 import classes from './Scene.module.css';
 
@@ -63,12 +65,17 @@ export function Picking({ onPick }: { onPick: (typed: Partial<Typed>) => void })
         />
       )}
       <div className="plate">
-        <button className={`bare ${classes.picking}`} onClick={pick} aria-label={`Pick from ${render.name}`}>
+        <button
+          className={`bare ${classes.picking}`}
+          onClick={pick}
+          onKeyDown={probeKeys(render, point, setPoint)}
+          aria-label={`Pick from ${render.name}: click, or use the arrow keys`}
+        >
           <img src={`${render.thumbnail}&size=320`} alt="" />
         </button>
       </div>
       <div className="row spread">
-        <NumberInput
+        <NumberField
           label="Sample size, pixels across"
           value={sample}
           onChange={setSample}
@@ -77,11 +84,7 @@ export function Picking({ onPick }: { onPick: (typed: Partial<Typed>) => void })
           allowDecimal={false}
           w={190}
         />
-        {point && (
-          <span className="mono small quiet">
-            {point.x}, {point.y}
-          </span>
-        )}
+        <PlaceFields at={point} size={render} onMove={setPoint} />
       </div>
       {probe.error && <p role="alert">{probe.error.message}</p>}
       {probe.data && shown && (

@@ -8,6 +8,7 @@ import { Facts } from '../shared/Facts';
 import { FindingCard } from '../shared/FindingCard';
 import { SpaceSelect } from '../shared/SpaceSelect';
 import { Testimony } from '../textures/TextureFacts';
+import { useRemoval } from '../shared/useUndo';
 
 /** What the selected render holds, and the space it is read in. */
 export function RenderFacts({ render }: { render: Render }) {
@@ -23,8 +24,9 @@ export function RenderFacts({ render }: { render: Render }) {
       }),
     ),
   );
-  const remove = useChange(() =>
+  const remove = useRemoval(() =>
     body(api.DELETE('/api/v1/projects/{slug}/renders/{id}', { params: { path: { slug, id: render.id } } })),
+    render.name,
   );
   return (
     <>

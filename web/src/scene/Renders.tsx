@@ -1,9 +1,12 @@
 import { Button, FileButton } from '@mantine/core';
-import { type ReactNode, useState } from 'react';
+import { type ReactNode } from 'react';
 
 import { send } from '../api/client';
 import { type Render, useChange, useRenders } from '../api/hooks';
-import { Empty, Loaded } from '../shared/states';
+import { Loaded } from '../shared/states';
+import { useRemembered } from '../shared/remembered';
+import { FoldingColumn } from '../shared/Fold';
+import { FirstRender } from './FirstRender';
 import { LightCheck } from './LightCheck';
 import { RenderFacts } from './RenderFacts';
 import classes from './Scene.module.css';
@@ -11,7 +14,7 @@ import classes from './Scene.module.css';
 /** Pictures that renderers wrote: their layers, the space they are in, and what their light is worth. */
 export function Renders({ parts }: { parts: ReactNode }) {
   const renders = useRenders();
-  const [chosen, setChosen] = useState<number>();
+  const [chosen, setChosen] = useRemembered<number | undefined>('selected render', undefined);
   const bring = useChange((slug, file: File) => send<Render>(`/api/v1/projects/${slug}/renders`, { file }));
   const render = renders.data?.find(({ id }) => id === chosen) ?? renders.data?.[0];
   return (
@@ -33,7 +36,7 @@ export function Renders({ parts }: { parts: ReactNode }) {
         <Loaded of={renders}>
           {(listed) =>
             listed.length === 0 ? (
-              <Empty>No renders yet. Import an EXR, or render the rig, to compare views on it.</Empty>
+              <FirstRender what="Renders stand here with their light checked." />
             ) : (
               <>
                 <div className={classes.renders}>
@@ -69,9 +72,9 @@ export function Renders({ parts }: { parts: ReactNode }) {
           }
         </Loaded>
       </section>
-      <section className="column" aria-label="Selected">
+      <FoldingColumn label="Selected">
         {render && <RenderFacts key={render.id} render={render} />}
-      </section>
+      </FoldingColumn>
     </div>
   );
 }

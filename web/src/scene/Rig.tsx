@@ -1,9 +1,10 @@
 import { Button, Select } from '@mantine/core';
 import { useHotkeys } from '@mantine/hooks';
-import { type ReactNode, useState } from 'react';
+import { type ReactNode } from 'react';
 
 import { useLights, useRig } from '../api/hooks';
 import { Empty, Loaded } from '../shared/states';
+import { useRemembered } from '../shared/remembered';
 import { LightRow } from './LightRow';
 import { RigPicture } from './RigPicture';
 import { RigSetup } from './RigSetup';
@@ -21,9 +22,9 @@ export function Rig({ parts }: { parts: ReactNode }) {
   const lights = useLights();
   const mix = useLightMix(lights.data);
   useSavedStops(mix);
-  const [beside, setBeside] = useState(RIGHT);
-  const [exposure, setExposure] = useState(0);
-  const [white, setWhite] = useState(4);
+  const [beside, setBeside] = useRemembered('rig beside', RIGHT);
+  const [exposure, setExposure] = useRemembered('rig exposure', 0);
+  const [white, setWhite] = useRemembered('rig white', 4);
   useHotkeys([
     ['[', () => setExposure((before) => before - 0.5)],
     [']', () => setExposure((before) => before + 0.5)],

@@ -1,4 +1,4 @@
-import { Button, NumberInput, Select } from '@mantine/core';
+import { Button, Select } from '@mantine/core';
 import { useDisclosure } from '@mantine/hooks';
 import { useState } from 'react';
 
@@ -8,6 +8,7 @@ import { baseName } from '../shared/numbers';
 import { Progressing } from '../shared/Progressing';
 import { NO_FILTERS } from '../textures/filters';
 import { useFirstTextures } from '../textures/useTextureList';
+import { NumberField } from '../shared/NumberField';
 import { asked, type LightMix } from './useLightMix';
 
 const SIZES = ['320x180', '640x360', '960x540', '1280x720', '1920x1080'];
@@ -144,7 +145,7 @@ function RenderIt({ mix }: { mix: LightMix }) {
     >
       <div className="row" style={{ alignItems: 'flex-end' }}>
         <Select label="Size" w={120} data={SIZES} value={size} allowDeselect={false} onChange={(value) => value && setSize(value)} />
-        <NumberInput label="Samples" w={84} value={samples} onChange={setSamples} min={1} max={1024} />
+        <NumberField label="Samples" w={84} value={samples} onChange={setSamples} min={1} max={1024} />
         <Button type="submit" loading={start.isPending}>
           Render
         </Button>

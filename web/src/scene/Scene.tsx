@@ -1,6 +1,5 @@
 import { useSearchParams } from 'react-router';
 
-import { ProposalProvider } from '../shared/proposal';
 import { Segments } from '../shared/Segments';
 import { Colours } from './Colours';
 import { Renders } from './Renders';
@@ -30,9 +29,5 @@ export function Scene() {
       style={{ alignSelf: 'flex-start', flex: 'none' }}
     />
   );
-  return (
-    <ProposalProvider>
-      <Part parts={parts} />
-    </ProposalProvider>
-  );
+  return <Part parts={parts} />;
 }

@@ -1,7 +1,6 @@
 import { Button, TextInput } from '@mantine/core';
-import { useState } from 'react';
 
-import { api, body, type Schemas } from '../api/client';
+import { api, body, errorAt, type Schemas } from '../api/client';
 import { type Swatch, useChange, useOwnFindings, useProject } from '../api/hooks';
 import { displayName, figures } from '../shared/colour';
 import { Facts } from '../shared/Facts';
@@ -9,6 +8,7 @@ import { FindingCard } from '../shared/FindingCard';
 import { LevelMark } from '../shared/marks';
 import { Segments } from '../shared/Segments';
 import { TypedColourFields } from '../shared/TypedColourFields';
+import { useForget, useRemembered } from '../shared/remembered';
 import { ColourFacts } from './ColourFacts';
 import { Meanings } from './Meanings';
 import { Picking } from './Picking';
@@ -18,6 +18,10 @@ export interface Offered {
   text: string;
   use: Swatch['use'];
 }
+
+const MARKED = ['name'];
+
+type Draft = Pick<Swatch, 'name' | 'use'> & { typed: Pick<Swatch, 'space' | 'unit' | 'text'> };
 
 /** Type a colour, new or anew, and read what it becomes. */
 export function SwatchEditor({
@@ -37,21 +41,29 @@ export function SwatchEditor({
   const project = useProject();
   const findings = useOwnFindings();
   const based_on = project.data?.revision.number ?? 0;
-  const [name, setName] = useState(swatch?.name ?? '');
-  const [use, setUse] = useState<Swatch['use']>(swatch?.use ?? offered?.use ?? 'surface');
-  const [typed, setTyped] = useState({
-    space: swatch?.space || project.data?.setup.default_space || '',
-    unit: swatch?.unit ?? (offered ? ('xyY' as const) : ('8-bit' as const)),
-    text: swatch?.text ?? offered?.text ?? '',
-  });
-  const save = useChange((slug) =>
-    body(
+  const forget = useForget();
+  const draft = `typed for colour ${swatch?.name ?? 'new'} ${offered?.text ?? ''}`;
+  const saved: Draft = {
+    name: swatch?.name ?? '',
+    use: swatch?.use ?? offered?.use ?? 'surface',
+    typed: {
+      space: swatch?.space || project.data?.setup.default_space || '',
+      unit: swatch?.unit ?? (offered ? 'xyY' : '8-bit'),
+      text: swatch?.text ?? offered?.text ?? '',
+    },
+  };
+  const [unsaved, setUnsaved] = useRemembered<Draft | null>(draft, null);
+  const { name, use, typed } = unsaved ?? saved;
+  const set = (part: Partial<Draft>) => setUnsaved({ ...(unsaved ?? saved), ...part });
+  const save = useChange(async (slug) => {
+    await body(
       api.PUT('/api/v1/projects/{slug}/swatches', {
         params: { path: { slug } },
         body: { ...typed, name, use, was: swatch?.name ?? '', based_on },
       }),
-    ),
-  );
+    );
+    forget(draft);
+  });
   const remove = useChange((slug, removed: string) =>
     body(api.POST('/api/v1/projects/{slug}/swatches/remove', { params: { path: { slug } }, body: { names: [removed], based_on } })),
   );
@@ -75,19 +87,21 @@ export function SwatchEditor({
           value={name}
           maxLength={80}
           placeholder="enamel, skin, logo …"
-          onChange={(event) => setName(event.currentTarget.value)}
+          error={errorAt(save.error, 'name', MARKED)}
+          onChange={(event) => set({ name: event.currentTarget.value })}
         />
-        <TypedColourFields typed={typed} onChange={setTyped} error={save.error?.message} autoFocus={isAdding} />
+        <TypedColourFields typed={typed} onChange={(changed) => set({ typed: changed })} error={errorAt(save.error, '', MARKED)} autoFocus={isAdding} />
         <Segments
           aria-label="What it is for"
           value={use}
-          onChange={(value) => setUse(value as Swatch['use'])}
+          onChange={(value) => set({ use: value as Swatch['use'] })}
           data={['surface', 'metal', 'light']}
         />
         <div className="row">
           <Button type="submit" variant="filled" loading={save.isPending}>
             {swatch ? 'Save' : 'Add colour'}
           </Button>
+          {unsaved && <Button onClick={() => forget(draft)}>Discard what is typed</Button>}
           {swatch && (
             <Button
               variant="subtle"
@@ -118,7 +132,7 @@ export function SwatchEditor({
           </p>
         </div>
       )}
-      <Picking onPick={(picked) => setTyped({ ...typed, ...picked })} />
+      <Picking onPick={(picked) => set({ typed: { ...typed, ...picked } })} />
     </>
   );
 }

@@ -1,5 +1,10 @@
 import { Fragment, type ReactNode } from 'react';
 
+import { Copyable } from './Copyable';
+
+/** A number, or several. */
+const NUMBERS = /^[-−+]?\d[\d.,e+-]*( [-−+]?\d[\d.,e+-]*)*$/;
+
 export interface Fact {
   name: string;
   value: ReactNode;
@@ -12,7 +17,13 @@ export function Facts({ facts, wide = false }: { facts: Fact[]; wide?: boolean }
       {facts.map((fact) => (
         <Fragment key={fact.name}>
           <dt>{fact.name}</dt>
-          <dd>{fact.value}</dd>
+          <dd>
+            {typeof fact.value === 'string' && NUMBERS.test(fact.value) ? (
+              <Copyable value={fact.value} of={fact.name} />
+            ) : (
+              fact.value
+            )}
+          </dd>
         </Fragment>
       ))}
     </dl>

@@ -2,12 +2,22 @@ import { Button } from '@mantine/core';
 
 import { api, body } from '../api/client';
 import { type Finding, useChange, useProject } from '../api/hooks';
+import { Dismiss } from './Dismiss';
 import { LevelMark } from './marks';
 
 const SHOWN = 5;
 
 /** One finding, with why it matters and the fix: what it changes is shown before it is applied. */
-export function FindingCard({ finding, withSubject = false }: { finding: Finding; withSubject?: boolean }) {
+export function FindingCard({
+  finding,
+  withSubject = false,
+  isDraft = false,
+}: {
+  finding: Finding;
+  withSubject?: boolean;
+  /** It is of something that is not saved, so there is nothing to dismiss yet. */
+  isDraft?: boolean;
+}) {
   const project = useProject();
   const fix = useChange((slug, asked: NonNullable<Finding['fix']>) =>
     body(
@@ -46,6 +56,11 @@ export function FindingCard({ finding, withSubject = false }: { finding: Finding
               </div>
             </div>
           ),
+      )}
+      {!isDraft && (
+        <div>
+          <Dismiss finding={finding} />
+        </div>
       )}
     </article>
   );

@@ -24,10 +24,10 @@ export function ProposedChange() {
 function Panel({ proposed }: { proposed: Proposed }) {
   const slug = useSlug();
   const project = useProject();
-  const { drop } = useProposal();
-  const save = useChangeSetup();
+  const { drop, done, setMessage } = useProposal();
+  const save = useChangeSetup(done);
   const panel = useRef<HTMLFormElement>(null);
-  const [message, setMessage] = useState(proposed.message);
+  const message = proposed.message;
   const [name, setName] = useState(author());
   const revision = project.data?.revision.number;
   const preview = useQuery({
@@ -41,15 +41,7 @@ function Panel({ proposed }: { proposed: Proposed }) {
   }, []);
   useHotkeys([['Escape', drop]], []);
   const submit = () =>
-    save.mutate(
-      { ...proposed.parts, message: message.trim() || proposed.message },
-      {
-        onSuccess: () => {
-          proposed.onSaved.forEach((then) => then());
-          drop();
-        },
-      },
-    );
+    save.mutate({ ...proposed.parts, message: message.trim() });
   return (
     <form
       ref={panel}
@@ -61,7 +53,7 @@ function Panel({ proposed }: { proposed: Proposed }) {
       }}
     >
       <div className="row spread">
-        <h3>Proposed: {proposed.message}</h3>
+        <h3>Proposed: {message}</h3>
         <span className="quiet small">
           <Key>Esc</Key> discards it
         </span>
@@ -85,13 +77,19 @@ function Panel({ proposed }: { proposed: Proposed }) {
             setAuthor(event.currentTarget.value);
           }}
         />
-        <Button type="submit" variant="filled" loading={save.isPending} disabled={!preview.data}>
+        <Button type="submit" variant="filled" loading={save.isPending} disabled={!preview.data || !message.trim()}>
           Save as a revision
         </Button>
         <Button onClick={drop} disabled={save.isPending}>
           Drop
         </Button>
       </div>
+      {revision !== undefined && proposed.revision !== revision && (
+        <p className="small">
+          It was proposed at revision {proposed.revision}; the project is at {revision}. What is shown is what it would
+          change there.
+        </p>
+      )}
       {preview.isPending && (
         <p role="status" className="row quiet">
           <Loader size="xs" color="neutral" /> Working out what it would change …

@@ -1,9 +1,13 @@
 import { Button, Select } from '@mantine/core';
 import { notifications } from '@mantine/notifications';
+import { useNavigate } from 'react-router';
 
-import { type AddedView, useChangeSetup, useConfig, useProject, type ViewChoice } from '../api/hooks';
+import { type AddedView, useChangeSetup, useConfig, useProject, useSlug, type ViewChoice } from '../api/hooks';
 import { displayName } from './colour';
+import { useRemembered } from './remembered';
 
+/** Stands in a list of views for what is not there yet. */
+const ADD = '+';
 const OWN_LOOK = 'look of the view';
 
 interface Props {
@@ -23,6 +27,7 @@ export function ViewPair({ choice, onChange, ...naming }: Props) {
   const displays = config.data?.displays ?? [];
   const views = displays.find((display) => display.name === choice.display)?.views ?? [];
   const offerView = useOfferView();
+  const addView = useAddView();
   const changeDisplay = (display: string) => {
     const offered = displays.find((candidate) => candidate.name === display)?.views ?? [];
     const view = offered.includes(choice.view) ? choice.view : (offered[0] ?? '');
@@ -39,12 +44,25 @@ export function ViewPair({ choice, onChange, ...naming }: Props) {
       />
       <Select
         {...named('View', naming)}
-        data={views}
+        data={[...views, { value: ADD, label: 'Add AgX, filmic, ACES …' }]}
         value={choice.view}
-        onChange={(view) => view && onChange({ ...choice, view })}
+        onChange={(view) => (view === ADD ? addView() : view && onChange({ ...choice, view }))}
       />
     </>
   );
+}
+
+/** Open the form for a view of any family, in Config. */
+function useAddView() {
+  const slug = useSlug();
+  const navigate = useNavigate();
+  const [, setTab] = useRemembered('config tab', '');
+  const [, setAdding] = useRemembered('adding a view', false);
+  return () => {
+    setTab('Displays and views');
+    setAdding(true);
+    void navigate(`/p/${slug}/config`);
+  };
 }
 
 /** Tell that a display lacks a view, with a way to add it there where the project knows how it is made. */

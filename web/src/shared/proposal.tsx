@@ -1,41 +1,43 @@
-import { createContext, type ReactNode, useContext, useState } from 'react';
-
-import type { SetupParts } from '../api/hooks';
+import { useProject, type SetupParts } from '../api/hooks';
+import { tellWith } from './tellWith';
+import { useForget, useRemembered } from './remembered';
 
 /** A change of the setup that is looked at before it is saved. */
 export interface Proposed {
   parts: SetupParts;
   message: string;
-  /** What forms do once it is saved, such as closing. */
-  onSaved: (() => void)[];
+  /** The revision that it was made for. */
+  revision: number;
+  /** Names of forms, as they are kept, that close once it is saved. */
+  closes: string[];
 }
 
-interface Proposal {
-  proposed: Proposed | undefined;
-  /** Show what a change would do. One of other parts of the setup joins what is proposed already. */
-  propose: (parts: SetupParts, message: string, onSaved?: () => void) => void;
-  drop: () => void;
-}
-
-const Context = createContext<Proposal | undefined>(undefined);
-
-export function useProposal(): Proposal {
-  const proposal = useContext(Context);
-  if (!proposal) throw new Error('used outside a ProposalProvider');
-  return proposal;
-}
-
-export function ProposalProvider({ children }: { children: ReactNode }) {
-  const [proposed, setProposed] = useState<Proposed>();
-  const propose = (parts: SetupParts, message: string, onSaved?: () => void) => {
-    const joins = proposed && !Object.keys(parts).some((part) => part in proposed.parts);
-    setProposed({
-      parts: joins ? { ...proposed.parts, ...parts } : parts,
-      message: joins ? `${proposed.message}; ${message}` : message,
-      onSaved: [...(joins ? proposed.onSaved : []), ...(onSaved ? [onSaved] : [])],
-    });
+/** The proposal of the project. It stays until it is saved or dropped, whatever page is shown meanwhile. */
+export function useProposal() {
+  const revision = useProject().data?.revision.number ?? 0;
+  const [proposed, setProposed] = useRemembered<Proposed | null>('proposed', null);
+  const forget = useForget();
+  return {
+    proposed: proposed ?? undefined,
+    /** Show what a change would do. One of other parts of the setup joins what is proposed already. */
+    propose: (parts: SetupParts, message: string, ...closes: string[]) => {
+      const joins = proposed && !Object.keys(parts).some((part) => part in proposed.parts);
+      setProposed({
+        parts: joins ? { ...proposed.parts, ...parts } : parts,
+        message: joins ? `${proposed.message}; ${message}` : message,
+        revision: joins ? proposed.revision : revision,
+        closes: [...(joins ? proposed.closes : []), ...closes],
+      });
+    },
+    setMessage: (message: string) => proposed && setProposed({ ...proposed, message }),
+    drop: () => {
+      setProposed(null);
+      if (proposed) tellWith(`Dropped: ${proposed.message}.`, 'Propose again', () => setProposed(proposed));
+    },
+    /** It was saved: forms that led to it begin anew. */
+    done: () => {
+      setProposed(null);
+      forget(...(proposed?.closes ?? []));
+    },
   };
-  return (
-    <Context.Provider value={{ proposed, propose, drop: () => setProposed(undefined) }}>{children}</Context.Provider>
-  );
 }

@@ -1,8 +1,9 @@
 import { Button, Menu, TextInput } from '@mantine/core';
-import { type InputHTMLAttributes, useRef, useState } from 'react';
+import { type InputHTMLAttributes, useRef } from 'react';
 
 import { api, body } from '../api/client';
 import { useChange } from '../api/hooks';
+import { useRemembered } from '../shared/remembered';
 
 /** What React's types do not know of file inputs. */
 const WHOLE_FOLDER = { webkitdirectory: '' } as InputHTMLAttributes<HTMLInputElement>;
@@ -51,7 +52,7 @@ export function AddTextures({
 
 /** Ask for the path of a folder whose textures are read where they lie. */
 export function FolderInPlace({ onClose }: { onClose: () => void }) {
-  const [place, setPlace] = useState('');
+  const [place, setPlace] = useRemembered('folder typed', '');
   const add = useChange((slug, typed: string) =>
     body(
       api.POST('/api/v1/projects/{slug}/texture-folders', { params: { path: { slug } }, body: { place: typed } }),

@@ -2,17 +2,19 @@ import { Button } from '@mantine/core';
 
 import { JobCard } from '../app/Tray';
 import { api, body, type Schemas } from '../api/client';
-import { isBusy, useChange, useConvertedFiles, useJobs, useSlug } from '../api/hooks';
+import { isBusy, useConvertedFiles, useJobs, useSlug } from '../api/hooks';
 import { counted, LevelMark } from '../shared/marks';
 import { baseName, megabytes } from '../shared/numbers';
+import { useRemoval } from '../shared/useUndo';
 
 /** What was made of each file, with what was found when it was read back. */
 export function ConversionFiles({ conversion, onRemoved }: { conversion: Schemas['Conversion']; onRemoved: () => void }) {
   const slug = useSlug();
   const jobs = useJobs();
   const job = jobs.data?.find(({ id }) => id === conversion.job?.id) ?? conversion.job;
-  const remove = useChange((of) =>
+  const remove = useRemoval((of) =>
     body(api.DELETE('/api/v1/projects/{slug}/conversions/{id}', { params: { path: { slug: of, id: conversion.id } } })),
+    `Conversion to ${conversion.space}`,
   );
   const files = useConvertedFiles(conversion.id);
   const shown = files.data?.pages.flatMap((page) => page.files) ?? [];

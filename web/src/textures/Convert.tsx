@@ -1,6 +1,6 @@
 import { Button, FileButton, Select, TextInput } from '@mantine/core';
 import { useMutation, useQuery } from '@tanstack/react-query';
-import { useState } from 'react';
+import { useEffect, useState } from 'react';
 import { Link, useLocation } from 'react-router';
 
 import { api, body, type Schemas, send } from '../api/client';
@@ -43,6 +43,11 @@ function Page({ offered, workingSpace }: { offered: Schemas['Choices']; workingS
   const material = useMutation({
     mutationFn: (file: File) => send<Schemas['Disagreement'][]>(`/api/v1/projects/${slug}/textures/compare-material`, { file }),
   });
+  const { mutate: compareMaterial } = material;
+  const dropped = (useLocation().state as { material?: File } | null)?.material;
+  useEffect(() => {
+    if (dropped) compareMaterial(dropped);
+  }, [dropped, compareMaterial]);
   const choices = choicesOf(offered, selected);
   const choice = choices.find(({ value }) => value === what);
   const part = useTextureIds({ ...NO_FILTERS, ...choice?.part });

@@ -3,6 +3,7 @@ import { Button } from '@mantine/core';
 import { api, body } from '../api/client';
 import { useChange, useTextureFolders } from '../api/hooks';
 import { counted } from '../shared/marks';
+import { useRemoval } from '../shared/useUndo';
 import classes from './Textures.module.css';
 
 /** The folders whose textures are read where they lie. */
@@ -11,8 +12,10 @@ export function Folders() {
   const again = useChange((slug, id: number) =>
     body(api.POST('/api/v1/projects/{slug}/texture-folders/{id}/look-again', { params: { path: { slug, id } } })),
   );
-  const letGo = useChange((slug, id: number) =>
-    body(api.DELETE('/api/v1/projects/{slug}/texture-folders/{id}', { params: { path: { slug, id } } })),
+  const unlink = useRemoval(
+    (slug, id: number) =>
+      body(api.DELETE('/api/v1/projects/{slug}/texture-folders/{id}', { params: { path: { slug, id } } })),
+    'Link to the folder',
   );
   if (!folders.data?.length) return null;
   return (
@@ -31,7 +34,7 @@ export function Folders() {
             <Button size="compact-xs" onClick={() => again.mutate(id)} loading={again.isPending && again.variables === id}>
               Rescan
             </Button>
-            <Button size="compact-xs" variant="subtle" onClick={() => letGo.mutate(id)} title="Unlink the folder; its textures stay in the project">
+            <Button size="compact-xs" variant="subtle" onClick={() => unlink.mutate(id)} title="Unlink the folder; its textures stay in the project">
               Unlink
             </Button>
           </div>

@@ -1,8 +1,8 @@
 import { Button, TextInput } from '@mantine/core';
-import { useState } from 'react';
 
 import { type Config, useProject } from '../api/hooks';
 import { useProposal } from '../shared/proposal';
+import { useForget, useRemembered } from '../shared/remembered';
 import classes from './Textures.module.css';
 
 type Words = Record<string, string>;
@@ -22,9 +22,12 @@ export function MapWords({ kinds }: { kinds: Config['map_kinds'] }) {
   );
 }
 
+const TYPED = 'map words typed';
+
 function WordsForm({ kinds, saved }: { kinds: Config['map_kinds']; saved: Words }) {
   const { propose } = useProposal();
-  const [typed, setTyped] = useState(saved);
+  const [typed, setTyped] = useRemembered(TYPED, saved);
+  const forget = useForget();
   const listed = kinds.flatMap(({ key }) =>
     (typed[key] ?? '')
       .split(/\s*,\s*/)
@@ -38,7 +41,7 @@ function WordsForm({ kinds, saved }: { kinds: Config['map_kinds']; saved: Words 
       aria-label="Map words"
       onSubmit={(event) => {
         event.preventDefault();
-        propose({ kind_words: listed }, 'Map words changed');
+        propose({ kind_words: listed }, 'Map words changed', TYPED);
       }}
     >
       <p className="quiet small">
@@ -56,7 +59,7 @@ function WordsForm({ kinds, saved }: { kinds: Config['map_kinds']; saved: Words 
         <Button type="submit" variant="filled" disabled={kinds.every(({ key }) => typed[key] === saved[key])}>
           See what this changes
         </Button>
-        <Button onClick={() => setTyped(saved)}>As saved</Button>
+        <Button onClick={() => forget(TYPED)}>As saved</Button>
       </div>
     </form>
   );

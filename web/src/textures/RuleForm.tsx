@@ -1,8 +1,8 @@
 import { Button, MultiSelect, SegmentedControl, TextInput } from '@mantine/core';
-import { useState } from 'react';
 
 import { type Rule, useConfig, useProject } from '../api/hooks';
 import { SpaceSelect } from '../shared/SpaceSelect';
+import { useRemembered } from '../shared/remembered';
 
 /** Write a rule, or change one. */
 export function RuleForm({
@@ -16,7 +16,7 @@ export function RuleForm({
 }) {
   const config = useConfig();
   const project = useProject();
-  const [draft, setDraft] = useState<Rule>(
+  const [draft, setDraft] = useRemembered<Rule>('rule typed', 
     rule ?? {
       name: '',
       kind: 'glob',

@@ -1,13 +1,13 @@
 import { Button } from '@mantine/core';
 import { IconTrash } from '@tabler/icons-react';
 import { ActionIcon } from '@mantine/core';
-import { useState } from 'react';
 
 import { type Rule, useConfig, useOwnFindings, useProject } from '../api/hooks';
 import { LevelMark } from '../shared/marks';
 import { useProposal } from '../shared/proposal';
 import { Sortable, SortableItem } from '../shared/Sortable';
 import { SpaceSelect } from '../shared/SpaceSelect';
+import { useForget, useRemembered } from '../shared/remembered';
 import { MapWords } from './MapWords';
 import { RuleForm } from './RuleForm';
 import { PATH_SEARCH, ruleText, ruleTitle } from './ruleWords';
@@ -21,8 +21,11 @@ export function Rules({ onRunAgain }: { onRunAgain: () => void }) {
   const { proposed, propose } = useProposal();
   const config = useConfig();
   const choices = useTextureChoices();
-  const [chosen, setChosen] = useState<number | null>(null);
-  const [editing, setEditing] = useState<number | 'new' | null>(null);
+  const [chosen, setChosen] = useRemembered<number | null>('selected rule', null);
+  const [editing, setEditing] = useRemembered<number | 'new' | null>('edited rule', null);
+
+  const forget = useForget();
+  const close = () => forget('edited rule', 'rule typed');
 
   const rules = (proposed?.parts.rules ?? project.data?.setup.rules ?? []) as Rule[];
   const counts = new Map(choices.data?.reasons.map(({ value, count }) => [value, count]));
@@ -49,13 +52,13 @@ export function Rules({ onRunAgain }: { onRunAgain: () => void }) {
               <RuleForm
                 key={rule.name}
                 rule={rule}
-                onCancel={() => setEditing(null)}
+                onCancel={close}
                 onSave={(edited) => {
                   save(
                     rules.map((kept, at) => (at === index ? edited : kept)),
                     `Rule “${ruleTitle(edited)}” changed`,
                   );
-                  setEditing(null);
+                  close();
                 }}
               />
             );
@@ -128,10 +131,10 @@ export function Rules({ onRunAgain }: { onRunAgain: () => void }) {
       </div>
       {editing === 'new' ? (
         <RuleForm
-          onCancel={() => setEditing(null)}
+          onCancel={close}
           onSave={(rule) => {
             save([rule, ...rules], `Rule “${ruleTitle(rule)}” added`);
-            setEditing(null);
+            close();
             setChosen(0);
           }}
         />

@@ -2,9 +2,11 @@ import { Button, TextInput } from '@mantine/core';
 import { useState } from 'react';
 
 import { api, body, type Schemas } from '../api/client';
-import { type Rule, useChange, useProject } from '../api/hooks';
+import { type Rule, useProject } from '../api/hooks';
 import { Facts } from '../shared/Facts';
+import { counted } from '../shared/marks';
 import { SpaceSelect } from '../shared/SpaceSelect';
+import { useRemoval } from '../shared/useUndo';
 import { reasonLabel } from './filters';
 import { usePins } from './usePins';
 import { useSummary } from './useSummary';
@@ -73,13 +75,15 @@ export function SelectionFacts({
 
 /** Take files out of the project; their content stays. */
 export function useRemove(ids: number[]) {
-  return useChange((slug) =>
-    body(
-      api.POST('/api/v1/projects/{slug}/textures/remove', {
-        params: { path: { slug } },
-        body: { textures: ids },
-      }),
-    ),
+  return useRemoval(
+    (slug) =>
+      body(
+        api.POST('/api/v1/projects/{slug}/textures/remove', {
+          params: { path: { slug } },
+          body: { textures: ids },
+        }),
+      ),
+    counted(ids.length, 'texture'),
   );
 }
 

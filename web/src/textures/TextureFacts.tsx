@@ -1,11 +1,11 @@
-import { Button, TextInput } from '@mantine/core';
+import { Button, Select, TextInput } from '@mantine/core';
 import { useHotkeys } from '@mantine/hooks';
 import { useQuery } from '@tanstack/react-query';
-import { useRef, useState } from 'react';
+import { useEffect, useRef, useState } from 'react';
 import { Link } from 'react-router';
 
-import { api, body, type Schemas } from '../api/client';
-import { type Texture, useChange, useProject, useSlug, useTextureFindings } from '../api/hooks';
+import { api, body, Refused, type Schemas } from '../api/client';
+import { type Texture, useChange, useConfig, useProject, useSlug, useTextureFindings } from '../api/hooks';
 import { Facts } from '../shared/Facts';
 import { FindingCard } from '../shared/FindingCard';
 import { baseName } from '../shared/numbers';
@@ -19,13 +19,21 @@ import { Term } from '../shared/Term';
 type Detail = Schemas['TextureDetail'];
 
 /** Everything about the selected file: pixels, findings, the pin, what it says, and why it has its space. */
-export function TextureFacts({ texture }: { texture: Texture }) {
+export function TextureFacts({ texture, onGone }: { texture: Texture; onGone: () => void }) {
   const slug = useSlug();
   const detail = useQuery({
     queryKey: [slug, 'texture', texture.id],
     queryFn: () => body(api.GET('/api/v1/projects/{slug}/textures/{id}', { params: { path: { slug, id: texture.id } } })),
+    retry: false,
+  });
+  const isGone = detail.error instanceof Refused && detail.error.status === 404;
+  useEffect(() => {
+    if (isGone) onGone();
   });
   const own = useTextureFindings(texture.path).data?.findings ?? [];
+  const inDoubt = own
+    .filter(({ code }) => code === 'texture.primaries-not-declared')
+    .flatMap(({ also }) => also.map(({ arguments: { space } }) => space ?? ''));
   return (
     <>
       <div className="row spread" style={{ alignItems: 'flex-start' }}>
@@ -34,7 +42,7 @@ export function TextureFacts({ texture }: { texture: Texture }) {
           Open large
         </Button>
       </div>
-      <Pictures texture={texture} verdict={detail.data?.verdict} />
+      <Pictures texture={texture} verdict={detail.data?.verdict} others={inDoubt} />
       {own.map((finding) => (
         <FindingCard key={finding.code} finding={finding} />
       ))}
@@ -57,14 +65,40 @@ export function TextureFacts({ texture }: { texture: Texture }) {
   );
 }
 
-/** What the file's name says it holds, and by which word. */
+/** What the file holds, told by a word in its name or set by hand. */
 export function MapKind({ detail }: { detail: Detail }) {
+  const kinds = useConfig().data?.map_kinds ?? [];
+  const change = useChange((slug, kind: string) =>
+    body(
+      api.PUT('/api/v1/projects/{slug}/textures/{id}/kind', {
+        params: { path: { slug, id: detail.id } },
+        body: { kind, based_on: detail.version },
+      }),
+    ),
+  );
   return (
     <div className="block">
       <h3>
         <Term of="Map kind" />
       </h3>
-      <p>{detail.kind ? `${detail.kind.label}, detected from “${detail.kind_word}”` : 'Not detected: no map word in the name.'}</p>
+      <Select
+        aria-label="Map kind of this file"
+        description={
+          detail.kind_by_hand
+            ? 'Set by hand; the name no longer tells it.'
+            : detail.kind
+              ? `Detected from “${detail.kind_word}” in the name.`
+              : 'Not detected: no map word in the name. Choose one to set it by hand.'
+        }
+        placeholder="not detected"
+        searchable
+        clearable={detail.kind_by_hand !== ''}
+        allowDeselect={false}
+        disabled={change.isPending}
+        data={kinds.map(({ key, label }) => ({ value: key, label }))}
+        value={detail.kind?.key ?? null}
+        onChange={(kind) => change.mutate(kind ?? '')}
+      />
       {detail.packed.length > 0 && (
         <p className="quiet small">
           {detail.packed.map((holds, number) => `${['Red', 'green', 'blue', 'alpha'][number]}: ${holds}`).join(', ')}
@@ -99,7 +133,17 @@ export function Testimony({ detail }: { detail: Pick<Detail, 'evidence' | 'verdi
 }
 
 /** The space with its confidence; while that is undecided, what it may be, and the question that would settle it. */
-function Suggestion({ verdict: { space, confidence, holds, candidates, question } }: Pick<Detail, 'verdict'>) {
+function Suggestion({
+  verdict: { space, confidence, holds, candidates, question, primaries_are_assumed: isAssumed },
+}: Pick<Detail, 'verdict'>) {
+  if (space !== null && isAssumed) {
+    return (
+      <p>
+        Linear light, <span className="quiet">confidence {percent(confidence)}.</span> Which primaries it has, the file does
+        not say; <span className="mono">{space}</span> is assumed.
+      </p>
+    );
+  }
   if (space !== null) {
     return (
       <p>
@@ -136,7 +180,7 @@ const percent = (share: number) => `${Math.round(share * 100)} %`;
 
 /** The file as it is read, beside the same pixels read in the suggested space; while that is undecided, in both that it
  * may be. */
-function Pictures({ texture, verdict }: { texture: Texture; verdict?: Detail['verdict'] }) {
+function Pictures({ texture, verdict, others: alsoIn }: { texture: Texture; verdict?: Detail['verdict']; others: string[] }) {
   const slug = useSlug();
   const project = useProject();
   const { space } = texture.assignment;
@@ -144,7 +188,7 @@ function Pictures({ texture, verdict }: { texture: Texture; verdict?: Detail['ve
     `/api/v1/projects/${slug}/textures/${texture.id}/picture?` +
     new URLSearchParams({ space: read, size: '320', v: `${texture.thumbnail}-${project.data?.revision.number}` });
   const suggested = verdict?.space ? [verdict.space] : (verdict?.candidates ?? []).map((candidate) => candidate.space);
-  const others = suggested.filter((other) => other !== null).filter((other) => other !== space);
+  const others = [...new Set([...suggested, ...alsoIn])].filter((other) => other !== null).filter((other) => other !== space);
   if (others.length === 0) {
     return (
       <figure className={`plate ${classes.single}`} style={{ margin: 0 }}>
@@ -176,6 +220,12 @@ function Pictures({ texture, verdict }: { texture: Texture; verdict?: Detail['ve
 export function Pin({ detail }: { detail: Detail }) {
   const pinned = detail.assignment.reason.kind === 'pin';
   const [note, setNote] = useState(detail.pin_note);
+  const [shown, setShown] = useState(detail.version);
+  if (shown !== detail.version) {
+    // A reason never outlives what it was given for.
+    setShown(detail.version);
+    setNote(detail.pin_note);
+  }
   const select = useRef<HTMLInputElement>(null);
   const change = useChange((slug, pin: { space: string; note: string }) =>
     body(

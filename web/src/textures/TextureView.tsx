@@ -13,6 +13,8 @@ import type { Diagram } from '../shared/plots';
 import { SpaceSelect } from '../shared/SpaceSelect';
 import { Segments } from '../shared/Segments';
 import { Loaded } from '../shared/states';
+import { PlaceFields, probeKeys } from '../shared/probing';
+import { FoldingColumn } from '../shared/Fold';
 import { NO_FILTERS } from './filters';
 import { MapKind, Pin, Testimony, Why } from './TextureFacts';
 import { Studies } from './Studies';
@@ -140,6 +142,10 @@ function Look({
           />
         ))}
       </div>
+      <div className="row">
+        <h2>Probe</h2>
+        <PlaceFields at={probed} size={texture} onMove={setProbed} />
+      </div>
       <Probe texture={texture} spaces={spaces} at={probed} />
       <Studies texture={texture} spaces={spaces} diagram={diagram} />
     </section>
@@ -187,7 +193,14 @@ function Pane({
   return (
     <figure className={classes.pane}>
       <div ref={scroller} className={`plate ${classes.scroller}`} onScroll={onScroll}>
-        <div className={zoom > 0 ? classes.zoomed : classes.fitted} style={{ aspectRatio: `${width} / ${height}` }}>
+        <div
+          className={zoom > 0 ? classes.zoomed : classes.fitted}
+          style={{ aspectRatio: `${width} / ${height}` }}
+          tabIndex={0}
+          role="group"
+          aria-label={`${caption}: arrow keys move the probe`}
+          onKeyDown={probeKeys(texture, probed, onProbe)}
+        >
           <img
             src={picture}
             alt={`${texture.path} read as ${space}`}
@@ -224,7 +237,7 @@ function Probe({ texture, spaces, at }: { texture: Texture; spaces: string[]; at
     enabled: at !== undefined,
     placeholderData: keepPreviousData,
   });
-  if (!at) return <p className="quiet small">Click a pixel to read it.</p>;
+  if (!at) return <p className="quiet small">Click a pixel to read it, or focus the picture and use the arrow keys.</p>;
   if (pixel.error) return <p role="alert">{pixel.error.message}</p>;
   if (!pixel.data) return <p className="quiet small">Reading {at.x}, {at.y} …</p>;
   return (
@@ -257,7 +270,7 @@ function Probe({ texture, spaces, at }: { texture: Texture; spaces: string[]; at
 function Side({ texture, detail }: { texture: Texture; detail: Schemas['TextureDetail'] }) {
   const own = useTextureFindings(texture.path).data?.findings ?? [];
   return (
-    <section className="column" aria-label="About the file">
+    <FoldingColumn label="About the file">
       <p className="mono small quiet" style={{ overflowWrap: 'anywhere' }}>
         {texture.path}
       </p>
@@ -277,6 +290,6 @@ function Side({ texture, detail }: { texture: Texture; detail: Schemas['TextureD
         <h3>Measured</h3>
         <Facts facts={detail.facts} />
       </div>
-    </section>
+    </FoldingColumn>
   );
 }

@@ -1,17 +1,20 @@
 import { Button } from '@mantine/core';
 import { Dropzone } from '@mantine/dropzone';
 import { useHotkeys } from '@mantine/hooks';
-import { useRef, useState } from 'react';
+import { useEffect, useRef, useState } from 'react';
 import { useNavigate } from 'react-router';
 
 import { JobCard } from '../app/Tray';
-import { isBusy, useJobs } from '../api/hooks';
+import { api, body } from '../api/client';
+import { isBusy, useChange, useJobs } from '../api/hooks';
+import { useUploading } from '../shared/uploading';
 import { counted } from '../shared/marks';
-import { ProposalProvider } from '../shared/proposal';
 import { ProposedChange } from '../shared/ProposedChange';
 import { Progressing } from '../shared/Progressing';
 import { Segments } from '../shared/Segments';
 import { Empty, Loaded } from '../shared/states';
+import { useRemembered } from '../shared/remembered';
+import { FoldingColumn } from '../shared/Fold';
 import { AddTextures, FolderInPlace } from './AddTextures';
 import { FilterBar } from './FilterBar';
 import { type Filters, NO_FILTERS } from './filters';
@@ -24,19 +27,21 @@ import { type Layout, TextureList } from './TextureList';
 import classes from './Textures.module.css';
 import { useSelection } from './useSelection';
 import { useTextureList } from './useTextureList';
-import { useUpload } from './useUpload';
 
 const INTAKE = 'bring-textures';
 
 /** Which space each file is read in, and why. */
 export function Textures() {
   const jobs = useJobs();
-  const upload = useUpload();
+  const upload = useUploading();
+  const samples = useChange((slug) =>
+    body(api.POST('/api/v1/projects/{slug}/textures/samples', { params: { path: { slug } } })),
+  );
   const navigate = useNavigate();
   const openPicker = useRef<() => void>(null);
-  const [filters, setFilters] = useState<Filters>(NO_FILTERS);
-  const [layout, setLayout] = useState<Layout>('table');
-  const [addsFolder, setAddsFolder] = useState(false);
+  const [filters, setFilters] = useRemembered<Filters>('texture filters', NO_FILTERS);
+  const [layout, setLayout] = useRemembered<Layout>('texture layout', 'table');
+  const [addsFolder, setAddsFolder] = useRemembered('adding a folder', false);
   /** The files on which the rules are run again; all where none is named. */
   const [runsRules, setRunsRules] = useState<number[]>();
 
@@ -45,15 +50,26 @@ export function Textures() {
   const { current, ids } = selection;
   const fresh = list.rows.find(({ id }) => id === current?.id) ?? current;
   const one = fresh ?? list.rows.find(({ findings }) => findings.length > 0) ?? list.rowAt(0);
+  useEffect(() => {
+    if (one && !current) selection.show(list.rows.indexOf(one), one); // it stays, even once nothing is wrong with it
+  });
   const convert = async (chosen: number[]) => {
     const narrows = chosen.length === 0 && list.total < list.every;
     await navigate('convert', { state: { ids: narrows ? await list.ids() : chosen } });
   };
-  useHotkeys([['Enter', () => one && void navigate(String(one.id))]]);
+  useHotkeys([
+    [
+      'Enter',
+      ({ target }) => {
+        // On a button or link Enter does what it always does.
+        if (one && target instanceof Element && !target.closest('button, a')) void navigate(String(one.id));
+      },
+      { preventDefault: false },
+    ],
+  ]);
   const intake = jobs.data?.find((job) => job.kind === INTAKE && isBusy(job));
 
   return (
-    <ProposalProvider>
       <div className="columns">
         <section className="column" aria-label="Rules">
           <Rules onRunAgain={() => setRunsRules([])} />
@@ -115,7 +131,14 @@ export function Textures() {
                 list.every === 0 ? (
                   <Empty>
                     <p>No textures yet. Drop files, a folder or a zip here.</p>
-                    <Button onClick={() => openPicker.current?.()}>Choose files</Button>
+                    <div className="row">
+                      <Button variant="filled" onClick={() => openPicker.current?.()}>
+                        Choose files
+                      </Button>
+                      <Button loading={samples.isPending} onClick={() => samples.mutate(undefined)}>
+                        Add sample textures
+                      </Button>
+                    </div>
                   </Empty>
                 ) : list.total === 0 ? (
                   <Empty>
@@ -129,7 +152,7 @@ export function Textures() {
             </Loaded>
           </Dropzone>
         </section>
-        <section className="column" aria-label="Selected file">
+        <FoldingColumn label="Selected file">
           {ids.size > 1 ? (
             <SelectionFacts
               ids={[...ids]}
@@ -138,12 +161,11 @@ export function Textures() {
               onRemoved={selection.clear}
             />
           ) : one ? (
-            <TextureFacts key={one.id} texture={one} />
+            <TextureFacts key={one.id} texture={one} onGone={selection.clear} />
           ) : (
             <Empty>Select a file to see what it says.</Empty>
           )}
-        </section>
+        </FoldingColumn>
       </div>
-    </ProposalProvider>
   );
 }

@@ -1,8 +1,6 @@
-import { Button } from '@mantine/core';
-import { notifications } from '@mantine/notifications';
-
 import { api, body } from '../api/client';
 import { useChange } from '../api/hooks';
+import { useUndo } from '../shared/useUndo';
 
 interface Pinning {
   texture: number;
@@ -17,10 +15,9 @@ interface Chosen {
   version: number;
 }
 
-const UNDO_SECONDS = 12;
-
 /** Pin files, or with an empty space take their pins away; all or none, and back again on demand. */
 export function usePins() {
+  const { offer } = useUndo();
   const change = useChange((slug, pins: Pinning[]) =>
     body(api.PUT('/api/v1/projects/{slug}/textures/pins', { params: { path: { slug } }, body: { pins } })),
   );
@@ -28,31 +25,13 @@ export function usePins() {
     change.mutate(
       chosen.map(({ id, version }) => ({ texture: id, based_on: version, space, note })),
       {
-        onSuccess: ({ before }) => {
+        onSuccess: () => {
           onDone?.();
-          if (before.length > 1) offerUndo(before.length, space, () => change.mutate(before as Pinning[]));
+          if (chosen.length > 1)
+            offer(space ? `${chosen.length} files set to ${space}.` : `${chosen.length} files follow the rules again.`);
         },
       },
     );
   };
   return { pin, isPending: change.isPending };
-}
-
-function offerUndo(count: number, space: string, undo: () => void) {
-  const id = `pins-${Date.now()}`;
-  const message = (
-    <>
-      {space ? `${count} files set to ${space}. ` : `${count} files follow the rules again. `}
-      <Button
-        size="compact-xs"
-        onClick={() => {
-          undo();
-          notifications.hide(id);
-        }}
-      >
-        Undo
-      </Button>
-    </>
-  );
-  notifications.show({ id, message, autoClose: UNDO_SECONDS * 1000 });
 }

@@ -1,16 +1,19 @@
 import { useHotkeys } from '@mantine/hooks';
-import { type MouseEvent, useRef, useState } from 'react';
+import { type MouseEvent, useMemo, useRef } from 'react';
 
 import type { Texture } from '../api/hooks';
+import { useRemembered } from '../shared/remembered';
 import type { Filters } from './filters';
 import type { TextureRows } from './useTextureList';
 
 /** Which files of a list are selected: by click, with Ctrl one by one, with Shift from here to there, and by keys. */
 export function useSelection(list: TextureRows) {
-  const [ids, setIds] = useState<Set<number>>(new Set());
-  const [current, setCurrent] = useState<Texture>();
+  const [listed, setListed] = useRemembered<number[]>('selected textures', []);
+  const [current, setCurrent] = useRemembered<Texture | null>('selected texture', null);
+  const ids = useMemo(() => new Set(listed), [listed]);
+  const setIds = (chosen: Iterable<number>) => setListed([...chosen]);
   /** The place in the list of the file that is current, and of the one from which Shift selects. */
-  const [at, setAt] = useState(0);
+  const [at, setAt] = useRemembered('place of the selected texture', 0);
   const anchor = useRef(0);
 
   const go = (index: number, texture: Texture) => {
@@ -20,14 +23,14 @@ export function useSelection(list: TextureRows) {
   const only = (index: number, texture: Texture) => {
     anchor.current = index;
     go(index, texture);
-    setIds(new Set([texture.id]));
+    setIds([texture.id]);
   };
   const upTo = (index: number, texture: Texture) => {
     go(index, texture);
     const [from, to] = [Math.min(anchor.current, index), Math.max(anchor.current, index)];
     const loaded = Array.from({ length: to - from + 1 }, (_, step) => list.rowAt(from + step)?.id);
-    if (loaded.every((id) => id !== undefined)) setIds(new Set(loaded));
-    else void list.ids().then((all) => setIds(new Set(all.slice(from, to + 1))));
+    if (loaded.every((id) => id !== undefined)) setIds(loaded);
+    else void list.ids().then((all) => setIds(all.slice(from, to + 1)));
   };
   const toggle = (index: number, texture: Texture) => {
     const next = new Set(ids);
@@ -43,7 +46,7 @@ export function useSelection(list: TextureRows) {
   };
   /** All files of the list, or of a part of it. */
   const all = async (part?: Partial<Filters>) => {
-    setIds(new Set(await list.ids(part)));
+    setIds(await list.ids(part));
   };
   useHotkeys([
     ['ArrowDown', () => step(1, false)],
@@ -59,7 +62,12 @@ export function useSelection(list: TextureRows) {
     /** The place of the current file, to be kept in sight. */
     at: current ? at : undefined,
     all,
-    clear: () => setIds(new Set()),
+    clear: () => {
+      setIds([]);
+      setCurrent(null);
+    },
+    /** Show a file without selecting it: it stays, whatever is done to it. */
+    show: go,
     click: (index: number, texture: Texture, event: MouseEvent) => {
       if (event.shiftKey) upTo(index, texture);
       else if (event.ctrlKey || event.metaKey) toggle(index, texture);

@@ -8,6 +8,20 @@ import { megabytes } from '../shared/numbers';
 
 type FileWithPath = File & { path?: string };
 
+/** A file with the path that it gets in the project. */
+interface Sent {
+  file: File;
+  path: string;
+}
+
+export type Answer = 'replace' | 'keep both' | 'leave out';
+
+/** Paths that are taken already, and how to go on. */
+interface Clash {
+  paths: string[];
+  resolve: (answer: Answer) => void;
+}
+
 /** Files sent in one go: few enough to see progress and to cancel, enough not to wait for answers. */
 const BATCH = { files: 100, bytes: 32_000_000 };
 const PICTURES_AND_ZIPS = /\.(exr|png|jpe?g|tiff?|hdr|dpx|tx|zip)$/i;
@@ -28,24 +42,41 @@ export function useUpload() {
   const [progress, setProgress] = useState<{ share: number; doing: string }>();
   const cancelled = useRef(false);
 
+  const [clash, setClash] = useState<Clash>();
+
+  /** Ask what becomes of files whose paths are taken already; gives those to be sent, under their paths. */
+  const settled = async (files: FileWithPath[]): Promise<Sent[]> => {
+    const sent = files.map((file) => ({ file, path: pathOf(file) }));
+    const taken = new Set(await takenOf(slug, sent.map(({ path }) => path)));
+    if (taken.size === 0) return sent;
+    const answer = await new Promise<Answer>((resolve) => setClash({ paths: [...taken], resolve }));
+    setClash(undefined);
+    if (answer === 'replace') return sent;
+    const free = sent.filter(({ path }) => !taken.has(path));
+    if (answer === 'leave out') return free;
+    const others = await numbered(slug, sent.filter(({ path }) => taken.has(path)), free.map(({ path }) => path));
+    return [...free, ...others];
+  };
+
   const add = async (dropped: FileWithPath[]) => {
-    const files = dropped.filter(isMeant);
-    const others = dropped.length - files.length;
+    const meant = dropped.filter(isMeant);
+    const others = dropped.length - meant.length;
     if (others > 0) tell(`${counted(others, 'file')} in the folder passed over: no pictures.`);
-    if (files.length === 0) return;
     cancelled.current = false;
     const path = { slug };
-    const every = files.reduce((sum, file) => sum + file.size, 0);
     let sent = { files: 0, bytes: 0 };
     try {
+      const files = await settled(meant);
+      if (files.length === 0) return;
+      const every = bytesOf(files);
       const { id } = await body(api.POST('/api/v1/projects/{slug}/intakes', { params: { path } }));
       for (const batch of batches(files)) {
         const doing = `Sending ${sent.files.toLocaleString('en')} of ${files.length.toLocaleString('en')} files, ${megabytes(sent.bytes)} of ${megabytes(every)}`;
         setProgress({ share: sent.bytes / Math.max(every, 1), doing });
         const form = new FormData();
-        for (const file of batch) {
-          form.append('file', file);
-          form.append('path', pathOf(file));
+        for (const one of batch) {
+          form.append('file', one.file);
+          form.append('path', one.path);
         }
         await sendForm(`/api/v1/projects/${slug}/intakes/${id}/files`, form);
         if (cancelled.current) return;
@@ -59,17 +90,44 @@ export function useUpload() {
       await client.invalidateQueries({ queryKey: [slug] });
     }
   };
-  return { add, progress, cancel: () => (cancelled.current = true) };
+  return { add, progress, clash, cancel: () => (cancelled.current = true) };
 }
 
-const bytesOf = (files: File[]) => files.reduce((sum, file) => sum + file.size, 0);
+/** Which of these paths a texture of the project has. */
+const takenOf = (slug: string, paths: string[]) =>
+  body(api.POST('/api/v1/projects/{slug}/textures/taken', { params: { path: { slug } }, body: { paths } }));
 
-function batches(files: FileWithPath[]): FileWithPath[][] {
-  const found: FileWithPath[][] = [];
+/** The files under other paths, numbered, that neither the project nor the others have. */
+async function numbered(slug: string, files: Sent[], used: string[]): Promise<Sent[]> {
+  const taken = new Set(used);
+  let left = files;
+  const found: Sent[] = [];
+  for (let number = 2; left.length > 0; number += 1) {
+    const tried = left.map((one) => ({ ...one, path: one.path.replace(/(\.[^./]*)?$/, `-${number}$1`) }));
+    (await takenOf(slug, tried.map(({ path }) => path))).forEach((path) => taken.add(path));
+    const again: Sent[] = [];
+    tried.forEach((one, at) => {
+      if (taken.has(one.path)) again.push(left[at] as Sent);
+      else {
+        taken.add(one.path);
+        found.push(one);
+      }
+    });
+    left = again;
+  }
+  return found;
+}
+
+const bytesOf = (files: Sent[]) => files.reduce((sum, { file }) => sum + file.size, 0);
+
+function batches(files: Sent[]): Sent[][] {
+  const found: Sent[][] = [];
   for (const file of files) {
     const last = found.at(-1);
-    if (last && last.length < BATCH.files && bytesOf(last) + file.size < BATCH.bytes) last.push(file);
+    if (last && last.length < BATCH.files && bytesOf(last) + file.file.size < BATCH.bytes) last.push(file);
     else found.push([file]);
   }
   return found;
 }
+
+export type Upload = ReturnType<typeof useUpload>;

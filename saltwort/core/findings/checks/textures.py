@@ -6,10 +6,11 @@ from functools import lru_cache
 import PyOpenColorIO as ocio
 
 from saltwort.core.changes import Change
-from saltwort.core.engine import load_config
-from saltwort.core.findings.registry import BLOCKER, CAUTION, CheckedTexture, Fix, Problem, Subjects, check
+from saltwort.core.engine import apply_to_colour, load_config, space_processor
+from saltwort.core.findings.registry import BLOCKER, CAUTION, NOTE, CheckedTexture, Fix, Problem, Subjects, check
 from saltwort.core.findings.space_fixes import declares_another, mending
 from saltwort.core.images.formats import formats_named
+from saltwort.core.images.measuring import GREEN_TOLD
 from saltwort.core.textures.declared import declared
 from saltwort.core.textures.evidence import (
     best_colour,
@@ -32,7 +33,7 @@ def data_read_as_colour(subjects: Subjects) -> Iterator[Problem]:
             yield Problem(
                 texture.path,
                 "Data read as colour",
-                f"“{kind.word}” in the name says {kind.kind.label}, whose numbers are no colour. Read as "
+                f"{kind.told}, whose numbers are no colour. Read as "
                 f"{space.getName()} they are decoded first, and every value in between comes out wrong.",
                 *mending(subjects, texture, data_space(subjects.config)),
             )
@@ -47,7 +48,7 @@ def colour_read_as_data(subjects: Subjects) -> Iterator[Problem]:
             yield Problem(
                 texture.path,
                 "Colour read as data",
-                f"“{kind.word}” in the name says {kind.kind.label}, but {space.getName()} leaves its numbers as they "
+                f"{kind.told}, but {space.getName()} leaves its numbers as they "
                 "are: encoded values are taken for light, and primaries are not converted.",
                 *mending(subjects, texture, best_colour(texture.evidence)),
             )
@@ -79,8 +80,87 @@ def looks_like_normals(subjects: Subjects) -> Iterator[Problem]:
             "Looks like a normal map",
             f"{share:.0%} of its pixels are vectors of length 1, as only a normal map has them, and no word in the "
             f"name says so. Read as {space.getName()} the vectors bend.",
-            *mending(subjects, texture, data_space(subjects.config)),
+            *_as_normals(subjects, texture),
         )
+
+
+def _as_normals(subjects: Subjects, texture: CheckedTexture) -> tuple[Fix | None, tuple[Fix, ...]]:
+    """The ways to have a file read as data, with the one that says besides what it is."""
+    space = data_space(subjects.config)
+    fix, also = mending(subjects, texture, space)
+    if fix is None or space is None:
+        return None, ()
+    change = Change(texture.path, texture.assignment.space, f"{space}, map kind normal")
+    return Fix("set-kind", "Set the map kind to normal", {"path": texture.path, "kind": "normal"}, (change,)), (
+        fix,
+        *also,
+    )
+
+
+@check("texture.primaries-not-declared", CAUTION)
+def primaries_not_declared(subjects: Subjects) -> Iterator[Problem]:
+    """A colour map is linear light, and neither its header nor its name says in which primaries."""
+    for texture in subjects.textures:
+        space = _space(subjects, texture)
+        is_colour = (texture.kind is None or texture.kind.kind.group != DATA) and not texture.facts.stats.equal_channels
+        if space is None or texture.assignment.reason.kind == "pin" or not is_colour:
+            continue
+        if not texture.verdict.primaries_are_assumed or not holds_light(subjects.config, space.getName()):
+            continue
+        other = _other_primaries(subjects, space.getName())
+        if other:
+            yield Problem(
+                texture.path,
+                "Primaries not declared",
+                "Its pixels are linear, but nothing says in which primaries. "
+                f"{_what_to_look_for(subjects, space, other)} Look at both side by side, or ask whoever made it.",
+                None,
+                _either(subjects, texture, other),
+            )
+
+
+def _other_primaries(subjects: Subjects, space: str) -> str:
+    """What a linear file that is read in a space is most often instead: Rec.709, or else the working space."""
+    rec709 = subjects.config.getColorSpace("lin_rec709_scene")
+    tried = [rec709.getName() if rec709 else "", subjects.setup.working_space]
+    return next((name for name in tried if name and not same_primaries(subjects.config, name, space)), "")
+
+
+def _what_to_look_for(subjects: Subjects, space: ocio.ColorSpace, other: str) -> str:
+    """Numbers that are read in wider primaries show more saturated colours."""
+    name = space.getName()
+    is_wider = min(apply_to_colour(space_processor(subjects.config, name, other), (1.0, 0.0, 0.0))) < 0
+    looks = "too saturated" if is_wider else "too dull"
+    return f"If it looks {looks} read as {name}, it is {other}."
+
+
+def _either(subjects: Subjects, texture: CheckedTexture, other: str) -> tuple[Fix, ...]:
+    """To say that it is right as it is, or that it is the other."""
+    if not subjects.offers_fixes:
+        return ()
+    space, path = texture.assignment.space, texture.path
+    return tuple(
+        Fix(
+            "pin-texture",
+            f"It is {name}",
+            {"path": path, "space": name},
+            (Change(path, space, f"{name}, set by hand"),),
+        )
+        for name in (space, other)
+    )
+
+
+@check("texture.green-points-down", NOTE)
+def green_points_down(subjects: Subjects) -> Iterator[Problem]:
+    """A normal map's green points down, and most renderers expect it to point up."""
+    for texture in subjects.textures:
+        if texture.kind and texture.kind.kind.key == "normal" and texture.facts.stats.green > GREEN_TOLD:
+            yield Problem(
+                texture.path,
+                "Normal map, green points down",
+                "Its red and green describe one surface only if green points down the picture. Most renderers expect "
+                "up: turn green round where the map is loaded, or bumps become dents.",
+            )
 
 
 @check("texture.name-space-mismatch", CAUTION)
@@ -191,7 +271,7 @@ def looks_like_colour(subjects: Subjects) -> Iterator[Problem]:
             yield Problem(
                 texture.path,
                 "Looks like a colour",
-                f"“{kind.word}” in the name says {kind.kind.label}, but the file looks like {favoured}: "
+                f"{kind.told}, but the file looks like {favoured}: "
                 f"{_said(texture, favoured)} Read as {space.getName()}, its colours are taken for light as they are.",
                 *mending(subjects, texture, favoured),
             )

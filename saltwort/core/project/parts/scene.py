@@ -12,6 +12,7 @@ from saltwort.core.spaces.typed import TypedColour
 @part
 class ScenePart(Part):
     fields = ("scene",)
+    stands_in_config = False
 
     def check(self, setup: Setup) -> None:
         check_scene(setup.scene)
