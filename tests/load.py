@@ -121,6 +121,10 @@ class Server:
     def of(self, path: str, method: str = "", **data: Any) -> Any:
         return self.ask(f"/api/v1/projects/load{path}", method, **data)
 
+    def turn(self, back: str) -> None:
+        """Undo or redo what stands next."""
+        self.of(f"/{back}", "POST", based_on=self.of("")[back]["id"])
+
     def idle(self, project: str = "load") -> None:
         """Wait until no job of a project is left."""
         while any(job["state"] in ("queued", "running") for job in self.ask(f"/api/v1/projects/{project}/jobs")):
@@ -141,6 +145,9 @@ def measure(server: Server, show: Path) -> None:
             server.idle()
 
     _timed("checks that were left", checked)
+    for back in ("undo", "redo"):
+        _timed(f"{back} of the whole import", lambda back=back: server.turn(back))
+    _timed("checks after that", checked)
     _timed("first page of the list (goal 0.5 s, 200 kB)", lambda: server.of("/textures?limit=100"))
     print(f"  {server.size / 1e3:.0f} kB")
     _timed("the last page", lambda: server.of(f"/textures?limit=100&offset={FILES - 100}"))

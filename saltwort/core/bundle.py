@@ -13,7 +13,7 @@ import json
 import re
 import shutil
 import zipfile
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, field
 from hashlib import file_digest, sha256
 from io import BytesIO
 from pathlib import Path
@@ -25,7 +25,7 @@ from saltwort.core.errors import BadInput
 from saltwort.core.images import Facts
 from saltwort.core.structured import structured
 
-FORMAT = 2
+FORMAT = 3
 """Raised when a manifest of this version cannot be read by the one before."""
 MANIFEST = "manifest.json"
 MAX_MANIFEST_BYTES = 1 << 30
@@ -106,6 +106,7 @@ class BundledComparison:
     exposure: float
     panes: list[dict[str, Any]]
     probes: list[Any]
+    grade: dict[str, Any] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)

@@ -14,7 +14,7 @@ def structured(kind: Any, stored: Any, what: str = "This") -> Any:
     try:
         return _converter.structure(stored, kind)
     except Exception as error:  # of whatever the constructors raise
-        raise BadInput(f"{what} is damaged: {'; '.join(cattrs.transform_error(error))}.") from error
+        raise BadInput(f"{what} is damaged: {'; '.join(cattrs.transform_error(error))}.") from None
 
 
 def _only(*kinds: type) -> Callable[[Any, Any], Any]:

@@ -4,6 +4,7 @@ from dataclasses import replace
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
+from saltwort.core.deliverables.recipe import Recipe
 from saltwort.core.engine import ViewChoice
 from saltwort.core.errors import BadInput
 from saltwort.core.project import Setup
@@ -15,7 +16,7 @@ from saltwort.demo.render import write_render
 from saltwort.demo.textures import write_textures
 from saltwort.server.history.operations import forget_all
 from saltwort.server.images.operations import store_file
-from saltwort.server.outputs.operations import make_output
+from saltwort.server.outputs.recipes import make_recipes
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.operations import change_setup, create_project
 from saltwort.server.scene.operations import add_render
@@ -38,6 +39,11 @@ PINS = (
 )
 
 SRGB = "sRGB Encoded Rec.709 (sRGB)"
+RECIPES = (
+    Recipe("Review still", "still", (("exposure", "1"), ("bits", "8"))),
+    Recipe("Light for the compositor", "light"),
+    Recipe("View for the image editor", "lut", (("from", "ACEScct"), ("format", "cube"))),
+)
 SCENE = Scene(
     swatches=(
         Swatch("enamel", TypedColour(SRGB, "8-bit", "47 106 104")),
@@ -79,13 +85,16 @@ def build_demo() -> Project:
         render = add_render(project, RENDER, store_file(Path(folder) / RENDER, RENDER))
     project = change_setup(project, 1, "Read skies in linear Rec.709", _with_sky_rule)
     project = change_setup(project, 2, "Add AgX and Filmic, and look through AgX", _with_views)
-    project = change_setup(project, 3, "Colours, lights and rig of the quay", lambda setup: replace(setup, scene=SCENE))
+    project = change_setup(project, 3, "Colours, lights, rig and recipes of the quay", _with_scene)
     start_render(project, RIG_PICTURE, Asked())
     render.project = project
-    make_output(render, "still", {"exposure": 1.0, "bits": 8})
-    make_output(render, "handoff", {})
+    make_recipes(project, [recipe.name for recipe in RECIPES if recipe.kind != "lut"], render)
     forget_all(project)
     return project
+
+
+def _with_scene(setup: Setup) -> Setup:
+    return replace(setup, scene=SCENE, recipes=RECIPES)
 
 
 def _with_views(setup: Setup) -> Setup:

@@ -114,6 +114,7 @@ SPECTACULAR_SETTINGS = {
     "SERVE_INCLUDE_SCHEMA": False,
     "COMPONENT_SPLIT_REQUEST": False,
     "ENUM_GENERATE_CHOICE_DESCRIPTION": False,
+    "ENUM_NAME_OVERRIDES": {"DeliverableKind": "saltwort.server.outputs.views.KINDS"},
 }
 
 X_FRAME_OPTIONS = "DENY"

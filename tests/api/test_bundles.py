@@ -60,7 +60,7 @@ class BundlesTestCase(ServerTestCase):
             panes=[plain, pane],
             probes=[[0.5, 0.5]],
         )
-        self.tell("post", "/outputs", 201, kind="handoff", render=render.pk)
+        self.tell("post", "/outputs", 201, kind="light", render=render.pk)
         return Project.objects.select_related("current").get(pk=self.project.pk)
 
     def written(self, name: str, content: bytes) -> Any:
@@ -352,7 +352,7 @@ class Lifecycle(BundlesTestCase):
 
     def test_deleted_by_name_restored_and_gone_after_a_day(self) -> None:
         render = self.render()
-        self.tell("post", "/outputs", 201, kind="handoff", render=render.pk)
+        self.tell("post", "/outputs", 201, kind="light", render=render.pk)
         self.refused("post", "/delete", "not its name", name="Quai")
         self.tell("post", "/delete", 204, name=self.project.name)
         self.assertEqual(self.project.jobs.get().state, "cancelled")

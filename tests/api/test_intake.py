@@ -43,10 +43,10 @@ class IntakeTestCase(ServerTestCase):
         self.assertEqual(answer.status_code, 204, answer.content)
         return int(pk)
 
-    def bring(self, *files: tuple[str, bytes]) -> Job:
+    def bring(self, *files: tuple[str, bytes], taken: str = "replace") -> Job:
         """Send files and read them, as the screen does."""
         pk = self.begin(*files)
-        self.tell("post", f"/intakes/{pk}/start")
+        self.tell("post", f"/intakes/{pk}/start", taken=taken)
         return self.do_jobs()[0]
 
     def open_folder(self, place: Path | None = None) -> Job:
@@ -213,6 +213,26 @@ class Zips(IntakeTestCase):
         )
         self.assertEqual(job.message, "2 files are in.")
         self.assertEqual(self.paths(), ["props/lamp/lamp_col.png", "props/lamp/燈 '1' rough.png"])
+
+    def test_files_of_taken_paths_are_asked_about_and_replaced_numbered_or_left_out(self) -> None:
+        self.bring(("lamp.zip", self.packed()))
+        before = self.project.textures.get().image_id
+        other = BytesIO()
+        with zipfile.ZipFile(other, "w") as packed:
+            for name in ("lamp/lamp_col.png", "lamp/lamp_col-2.png", "lamp/new_col.png"):
+                packed.writestr(name, self.picture("b.png", 2).read_bytes())
+        sent = ("other.zip", other.getvalue())
+        self.assertEqual(self.tell("get", f"/intakes/{self.begin(sent)}/taken"), ["lamp/lamp_col.png"])
+        self.bring(sent, taken="leave out")
+        self.assertEqual(sorted(self.paths()), ["lamp/lamp_col-2.png", "lamp/lamp_col.png", "lamp/new_col.png"])
+        self.assertEqual(self.project.textures.get(path="lamp/lamp_col.png").image_id, before)
+        self.bring(sent, taken="keep both")
+        numbered = ["lamp/lamp_col-2-2.png", "lamp/lamp_col-3.png", "lamp/new_col-2.png"]
+        self.assertLess(set(numbered), set(self.paths()))
+        self.assertEqual(self.project.textures.get(path="lamp/lamp_col.png").image_id, before)
+        self.bring(sent)
+        self.assertNotEqual(self.project.textures.get(path="lamp/lamp_col.png").image_id, before)
+        self.assertEqual(len(self.paths()), 6)
 
     def test_names_that_lead_out_are_left_out_alone(self) -> None:
         good = self.picture("a.png").read_bytes()

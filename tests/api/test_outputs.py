@@ -24,7 +24,12 @@ class Outputs(ServerTestCase):
 
     def test_a_still_is_made_listed_and_downloaded(self) -> None:
         made = self.tell(
-            "post", "/outputs", 201, kind="still", render=self.dusk.pk, settings={"exposure": 1.0, "bits": 8}
+            "post",
+            "/outputs",
+            201,
+            kind="still",
+            render=self.dusk.pk,
+            settings={"exposure": 1.0, "bits": 8, "dither": False},
         )
         self.assertEqual((made["job"]["state"], made["done"]), ("queued", False))
         self.ask(f"/outputs/{made['id']}/file", 404)
@@ -41,7 +46,7 @@ class Outputs(ServerTestCase):
 
     def test_a_hand_off_holds_light_in_the_working_space(self) -> None:
         self.tell("post", "/setup", based_on=1, message="w", working_space="Linear Rec.2020")
-        made = self.tell("post", "/outputs", 201, kind="handoff", render=self.dusk.pk)
+        made = self.tell("post", "/outputs", 201, kind="light", render=self.dusk.pk)
         self.do_jobs()
         (self.folder / "got.exr").write_bytes(self.ask(f"/outputs/{made['id']}/file"))
         header = read_header(self.folder / "got.exr")
@@ -50,7 +55,7 @@ class Outputs(ServerTestCase):
         self.assertGreater(read_pixels(self.folder / "got.exr").max(), 1.0)
 
     def test_an_output_is_of_the_revision_it_was_asked_from(self) -> None:
-        self.tell("post", "/outputs", 201, kind="handoff", render=self.dusk.pk)
+        self.tell("post", "/outputs", 201, kind="light", render=self.dusk.pk)
         self.tell("post", "/setup", based_on=1, message="w", working_space="Linear Rec.2020")
         self.do_jobs()
         (listed,) = self.ask("/outputs")
@@ -59,9 +64,9 @@ class Outputs(ServerTestCase):
 
     def test_refusals(self) -> None:
         good = {"kind": "still", "render": self.dusk.pk}
-        lost = {"display": SRGB_DISPLAY, "view": "Nowhere", "look": ""}
-        self.refused("post", "/outputs", "no view", **good, settings={"view": lost})
-        self.refused("post", "/outputs", "8 or 16 bits", **good, settings={"bits": 12})
+        self.refused("post", "/outputs", "no view", **good, settings={"display": SRGB_DISPLAY, "view": "Nowhere"})
+        self.refused("post", "/outputs", "choose one of", **good, settings={"bits": 12})
+        self.refused("post", "/outputs", "made of a render", kind="still")
         self.refused("post", "/outputs", "are damaged|is damaged", **good, settings={"gamma": 2.2})
         self.refused("post", "/outputs", "not a valid choice", **{**good, "kind": "poster"})
         self.refused("post", "/outputs", "gone", status=404, **{**good, "render": 999})
@@ -125,7 +130,7 @@ class Jobs(ServerTestCase):
         for error, words in ((refusal, "The disk is full."), (accident, "its log says what")):
             Job.objects.update(state="queued")
             with (
-                patch("saltwort.core.deliverables.kinds.still.write_still", side_effect=error),
+                patch("saltwort.core.deliverables.kinds.still.picture_of", side_effect=error),
                 self.assertLogs("saltwort", "ERROR") if isinstance(error, ValueError) else self.subTest(),
             ):
                 (job,) = self.do_jobs()

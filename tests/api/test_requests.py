@@ -55,6 +55,13 @@ GOOD: dict[str, list[Any]] = {
     "muted": [""],
     "solo": [""],
     "mapping": ["none"],
+    "exposure": [0.0],
+    "panes": [[{"display": SRGB_DISPLAY, "view": "Un-tone-mapped", "look": ""}]],
+    "probes": [[]],
+    "naming": [""],
+    "was": [""],
+    "names": [[]],
+    "settings": [{}],
 }
 """Values that make sense where a property or parameter has the name; half of the requests have no others."""
 UPLOADS = ("light.exr", "swatches.csv", "nothing.bin")
@@ -65,7 +72,7 @@ class GeneratedRequests(ServerTestCase):
         super().setUp()
         texture, render = self.texture("wall/wall_col.png"), self.render()
         conversion = order_conversion(self.project, Order("ACEScg", "exr-half"))
-        output = self.tell("post", "/outputs", 201, kind="handoff", render=render.pk)
+        output = self.tell("post", "/outputs", 201, kind="light", render=render.pk)
         state = {"render": render.pk, "panes": [{"display": SRGB_DISPLAY, "view": "Un-tone-mapped"}], "probes": []}
         state |= {"mode": "side", "surround": "grey", "marks": "picture", "window": [0, 0, 1, 1], "exposure": 0}
         note = self.tell("post", "/kept-comparisons", 201, name="dusk", state=state)

@@ -265,7 +265,7 @@ class RemovedMeanwhile(ServerTestCase):
 
     def test_an_output(self) -> None:
         render = self.render()
-        made = self.tell("post", "/outputs", 201, kind="handoff", render=render.pk)
+        made = self.tell("post", "/outputs", 201, kind="light", render=render.pk)
         write = outputs._write
 
         def remove_then_write(*arguments: Any) -> Any:
@@ -278,14 +278,14 @@ class RemovedMeanwhile(ServerTestCase):
         self.assertEqual(list((self.folder / "media").rglob("*linear*")), [])
 
     def test_an_output_before_it_is_made(self) -> None:
-        made = self.tell("post", "/outputs", 201, kind="handoff", render=self.render().pk)
+        made = self.tell("post", "/outputs", 201, kind="light", render=self.render().pk)
         self.tell("delete", f"/outputs/{made['id']}", 204)
         (job,) = self.do_jobs()
         self.assertEqual(job.state, "cancelled")
 
     def test_the_render_of_an_output(self) -> None:
         render = self.render()
-        self.tell("post", "/outputs", 201, kind="handoff", render=render.pk)
+        self.tell("post", "/outputs", 201, kind="light", render=render.pk)
         self.tell("delete", f"/renders/{render.pk}", 204)
         (job,) = self.do_jobs()
         self.assertEqual(job.state, "failed")
@@ -349,7 +349,7 @@ class FullDisk(ServerTestCase):
         self.enterContext(self.assertLogs("django.request", "ERROR"))
         with self.full():
             self.assertEqual(self.send("/textures", file, 507, path="a.png")["detail"], DISK_IS_FULL)
-            self.refused("post", "/outputs", DISK_IS_FULL, 507, kind="handoff", render=render.pk)
+            self.refused("post", "/outputs", DISK_IS_FULL, 507, kind="light", render=render.pk)
         full = OSError(errno.ENOSPC, "No space left on device", str(self.folder / "media"))
         with patch("saltwort.server.images.operations.TemporaryDirectory", side_effect=full):
             self.assertEqual(self.send("/textures", file, 507, path="a.png")["detail"], DISK_IS_FULL)
@@ -360,13 +360,13 @@ class FullDisk(ServerTestCase):
         self.assertEqual(self.revision(), 1)
 
     def test_jobs_that_wait_say_so(self) -> None:
-        self.tell("post", "/outputs", 201, kind="handoff", render=self.render().pk)
+        self.tell("post", "/outputs", 201, kind="light", render=self.render().pk)
         with self.full():
             self.assertEqual(self.ask("/jobs")[0]["message"], DISK_IS_FULL)
         self.assertEqual(self.ask("/jobs")[0]["message"], "")
 
     def test_a_job_that_finds_it_full(self) -> None:
-        self.tell("post", "/outputs", 201, kind="handoff", render=self.render().pk)
+        self.tell("post", "/outputs", 201, kind="light", render=self.render().pk)
         full = OSError(errno.ENOSPC, "No space left on device", str(self.folder / "media"))
         with patch.object(outputs, "_write", side_effect=full), self.assertLogs("saltwort.server.jobs", "ERROR"):
             (job,) = self.do_jobs()

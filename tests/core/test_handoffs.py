@@ -138,9 +138,9 @@ class Sheets(TestCase):
         told = {setting.key: setting.value for setting in sheet(RENDERER)["Writing"].settings}
         with tempfile.TemporaryDirectory() as folder:
             source = write(Path(folder) / "light.exr", light(), "half")
-            made, target = deliverables()["handoff"], Path(folder) / "out.exr"
+            made, target = deliverables()["light"], Path(folder) / "out.exr"
             settings = made.settings_from({}, Defaults(ACES_SDR, "ACEScg"))
-            made.write(project_config(), Source(source, "ACEScg"), settings, target, lambda share, doing: None)
+            made.write(project_config(), [Source(source, "ACEScg")], settings, target, lambda share, doing: None)
             header = read_header(target)
         self.assertEqual(told["interop-id"], header.tags["colorInteropID"])
         written = header.tags["chromaticities"]

@@ -12,6 +12,7 @@ import PyOpenColorIO as ocio
 from saltwort.core.configs import Trim
 from saltwort.core.configs.additions import OWN_LOOKS, AddedLook, AddedSpace
 from saltwort.core.configs.edits import SpaceEdit
+from saltwort.core.deliverables.recipe import Recipe
 from saltwort.core.engine import ViewChoice, load_config
 from saltwort.core.errors import BadInput
 from saltwort.core.project import (
@@ -68,6 +69,7 @@ def full_setup() -> Setup:
             (LINEAR_REC709, SRGB, "ACEScct", "ACEScg"), (ViewChoice(SRGB_DISPLAY, "Un-tone-mapped"),), ("In log",)
         ),
         target_version="2.4",
+        recipes=(Recipe("Archive", "light", (("space", LINEAR_REC709), ("sample", "float")), "{picture}_{revision}"),),
         dismissed=(Dismissal("texture.data-read-as-colour", "wall_rough.png", "Data read as colour", "a mask", "Ida"),),
         scene=Scene(
             swatches=(Swatch("brass", TypedColour(SRGB, "8-bit", "180 140 60")),),

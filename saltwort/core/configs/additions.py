@@ -91,7 +91,7 @@ def _no_curve(space: AddedSpace) -> list[ocio.Transform]:
 
 def _power_curve(space: AddedSpace) -> list[ocio.Transform]:
     if not 0.1 <= space.power <= 10:
-        raise BadInput(f"Space “{space.name}”: a power lies between 0.1 and 10.")
+        raise BadInput(f"Space “{space.name}”: a power lies between 0.1 and 10.", "power")
     return [ocio.ExponentTransform([space.power] * 3 + [1.0], ocio.NEGATIVE_PASS_THRU)]
 
 
@@ -141,13 +141,13 @@ def known_interop_ids() -> dict[str, str]:
 def check_space_name(name: str) -> None:
     """Raise BadInput for what cannot be the name or alias of a colour space."""
     if not name.strip() or any(mark in name for mark in ",:/"):
-        raise BadInput("A colour space needs a name, without commas, colons and slashes; so does each alias.")
+        raise BadInput("A colour space needs a name, without commas, colons and slashes; so does each alias.", "name")
 
 
 def check_free(config: ocio.Config, name: str) -> None:
     """Raise BadInput when a space, role or named transform goes by this name already."""
     if config.getColorSpace(name) or config.hasRole(name) or config.getNamedTransform(name):
-        raise BadInput(f"The config has something named “{name}” already. Choose another name.")
+        raise BadInput(f"The config has something named “{name}” already. Choose another name.", "name")
 
 
 def add_spaces(config: ocio.Config, spaces: tuple[AddedSpace, ...]) -> None:
@@ -197,7 +197,7 @@ def check_undone(config: ocio.Config, spaces: tuple[AddedSpace, ...]) -> None:
         try:
             check_view(config, ViewChoice(space.display, space.view))
         except BadInput as error:
-            raise BadInput(f"Space “{space.name}” undoes a view that is not there. {error}") from error
+            raise BadInput(f"Space “{space.name}” undoes a view that is not there. {error}", "view") from error
         build(config, ocio.ColorSpaceTransform(space.name, ocio.ROLE_SCENE_LINEAR))
 
 
@@ -224,7 +224,9 @@ def _by_interop_id(config: ocio.Config, space: AddedSpace) -> ocio.ColorSpace:
     """The engine's own definition of an interop ID, through AP0 to the reference of this config."""
     called = known_interop_ids().get(space.interop_id)
     if called is None:
-        raise BadInput(f"Space “{space.name}”: the engine does not know the interop ID “{space.interop_id}”.")
+        raise BadInput(
+            f"Space “{space.name}”: the engine does not know the interop ID “{space.interop_id}”.", "interop_id"
+        )
     defined = _newest_studio().getColorSpace(called)
     made = ocio.ColorSpace(ocio.REFERENCE_SPACE_SCENE, space.name, isData=defined.isData())
     made.setEncoding(defined.getEncoding())
@@ -249,11 +251,11 @@ def _gamut(space: AddedSpace) -> Gamut:
     where = f"Space “{space.name}”: "
     numbers = space.chromaticities
     if len(numbers) != 8 or not all(np.isfinite(numbers)):
-        raise BadInput(f"{where}primaries and white are eight finite numbers, x and y each.")
+        raise BadInput(f"{where}primaries and white are eight finite numbers, x and y each.", "chromaticities")
     red, green, blue, white = ((numbers[start], numbers[start + 1]) for start in (0, 2, 4, 6))
     area = (green[0] - red[0]) * (blue[1] - red[1]) - (blue[0] - red[0]) * (green[1] - red[1])
     if abs(area) < 1e-3 or min(abs(white[1]), 1.0) < 1e-3:
-        raise BadInput(f"{where}the three primaries lie on a line, or white has no y; together they span no gamut.")
+        raise BadInput(f"{where}the primaries lie on a line, or white has no y: they span no gamut.", "chromaticities")
     return Gamut(space.name, red, green, blue, white)
 
 
@@ -265,9 +267,9 @@ def add_looks(config: ocio.Config, looks: tuple[AddedLook, ...], luts: Mapping[s
     files = {}
     for look in looks:
         if not look.name.strip() or any(mark in look.name for mark in ",:|+-"):
-            raise BadInput("A look needs a name, without commas, colons, bars, plus and minus signs.")
+            raise BadInput("A look needs a name, without commas, colons, bars, plus and minus signs.", "name")
         if config.getLook(look.name):
-            raise BadInput(f"The config has a look “{look.name}” already. Choose another name.")
+            raise BadInput(f"The config has a look “{look.name}” already. Choose another name.", "name")
         if look.lut:
             transform: ocio.Transform = ocio.FileTransform(lut_file(look), interpolation=ocio.INTERP_BEST)
             files[f"{LUT_FOLDER}/{lut_file(look)}"] = luts[look.lut_sha256]
@@ -276,7 +278,8 @@ def add_looks(config: ocio.Config, looks: tuple[AddedLook, ...], luts: Mapping[s
         if look.process_space and config.getColorSpace(look.process_space) is None:
             raise BadInput(
                 f"The look “{look.name}” acts in “{look.process_space}”, which the config does not have. Choose "
-                "another space for it."
+                "another space for it.",
+                "process_space",
             )
         process = known_space(config, look.process_space or role)
         added = ocio.Look(name=look.name, processSpace=process, transform=transform, description=look.description)

@@ -1,15 +1,39 @@
 """What leaves the project: a registry of kinds, each with its settings, plan, writing, reading back and facts."""
 
-from saltwort.core.deliverables.registry import Defaults, Deliverable, Source, deliverable, deliverables
+from saltwort.core.deliverables.options import Option, options_of, read_options
+from saltwort.core.deliverables.registry import (
+    FRAMES,
+    NOTHING,
+    OPTIONAL,
+    PICTURE,
+    TAKES,
+    Defaults,
+    Deliverable,
+    deliverable,
+    deliverables,
+)
+from saltwort.core.deliverables.shown import Source
+from saltwort.core.deliverables.stored import upgraded
+from saltwort.core.deliverables.told import Facts
 from saltwort.core.deliverables.writing import Written, write_handoff, write_still
 
 __all__ = [
+    "FRAMES",
+    "NOTHING",
+    "OPTIONAL",
+    "PICTURE",
+    "TAKES",
     "Defaults",
     "Deliverable",
+    "Facts",
+    "Option",
     "Source",
     "Written",
     "deliverable",
     "deliverables",
+    "options_of",
+    "read_options",
+    "upgraded",
     "write_handoff",
     "write_still",
 ]

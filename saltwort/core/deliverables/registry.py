@@ -3,7 +3,7 @@
 A new one is a module in `deliverables/kinds` with a subclass of Deliverable and the decorator `deliverable`.
 """
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
@@ -11,23 +11,16 @@ from typing import Any, ClassVar, Generic, TypeVar
 
 import PyOpenColorIO as ocio
 
-from saltwort.core.deliverables.writing import Progress, Written
+from saltwort.core.deliverables.options import CHOICE, check_options, options_of
+from saltwort.core.deliverables.shown import Source
+from saltwort.core.deliverables.told import Facts
+from saltwort.core.deliverables.writing import Progress
 from saltwort.core.engine import ViewChoice
 from saltwort.core.modules import import_all
 from saltwort.core.structured import structured
+from saltwort.core.views.grade import NO_GRADE, Grade
 
 Settings = TypeVar("Settings")
-Facts = dict[str, str]
-"""What is told of a deliverable, in words, by what it is called."""
-
-
-@dataclass(frozen=True)
-class Source:
-    """A picture that something is made of: its file, the space that its numbers are in, and which of its layers."""
-
-    file: Path
-    space: str
-    layer: str = ""
 
 
 @dataclass(frozen=True)
@@ -36,15 +29,24 @@ class Defaults:
 
     view: ViewChoice
     working_space: str
+    grade: Grade = NO_GRADE
+
+
+NOTHING, OPTIONAL, PICTURE, FRAMES = "nothing", "optional", "picture", "frames"
+"""What a deliverable is made of: of the config alone, which may be measured over a picture, of one picture, or of all
+frames of a sequence together."""
+TAKES = (NOTHING, OPTIONAL, PICTURE, FRAMES)
 
 
 class Deliverable(Generic[Settings]):
-    """A kind of thing that leaves the project. `settings` is a frozen dataclass of how it is made."""
+    """A kind of thing that leaves the project. `settings` is a frozen dataclass of how it is made, with fields made by
+    `options.option`."""
 
     kind: ClassVar[str]
     label: ClassVar[str]
     use: ClassVar[str]
     """What it is for, in a sentence or two."""
+    takes: ClassVar[str] = PICTURE
     settings: type[Settings]
 
     def defaults(self, chosen: Defaults) -> dict[str, Any]:
@@ -52,10 +54,10 @@ class Deliverable(Generic[Settings]):
         return {}
 
     def plan(self, config: ocio.Config, settings: Settings) -> None:
-        """Raise BadInput for what cannot be made."""
+        """Raise BadInput for what cannot be made, beyond what the options refuse by themselves."""
 
     def named(self, stem: str, revision: int, settings: Settings) -> str:
-        """The name of the file."""
+        """The name of the file, of the stem of what it is made of; empty where it is made of the config alone."""
         raise NotImplementedError
 
     def facts(self, config: ocio.Config, settings: Settings) -> Facts:
@@ -63,15 +65,29 @@ class Deliverable(Generic[Settings]):
         raise NotImplementedError
 
     def write(
-        self, config: ocio.Config, source: Source, settings: Settings, target: Path, progress: Progress
-    ) -> Written:
-        """Make the file, and read it back."""
+        self, config: ocio.Config, sources: Sequence[Source], settings: Settings, target: Path, progress: Progress
+    ) -> Any:
+        """Make the file, read it back, and give what was found as a dataclass of plain values: of no source, of one, or
+        of all frames in order, as `takes` says."""
+        raise NotImplementedError
+
+    def told(self, written: Mapping[str, Any]) -> Facts:
+        """In words what `write` found, from the values of its dataclass."""
         raise NotImplementedError
 
     def settings_from(self, asked: Mapping[str, Any], chosen: Defaults) -> Settings:
         """Settings from terms of JSON, those left out as the project has chosen. Raises BadInput for what is none."""
-        made: Settings = structured(self.settings, {**self.defaults(chosen), **asked}, "The settings")
+        choices = {each.key for each in options_of(self.settings) if each.kind == CHOICE}
+        values = {
+            key: str(value) if key in choices and type(value) in (int, float) else value for key, value in asked.items()
+        }
+        made: Settings = structured(self.settings, {**self.defaults(chosen), **values}, "The settings")
         return made
+
+    def check(self, config: ocio.Config, settings: Settings) -> None:
+        """Raise BadInput, naming the setting where one is wrong, for what cannot be made."""
+        check_options(settings)
+        self.plan(config, settings)
 
 
 _deliverables: dict[str, Deliverable[Any]] = {}

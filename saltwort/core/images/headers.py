@@ -84,6 +84,32 @@ class Layer:
     channels: tuple[str, ...]
 
 
+@dataclass(frozen=True)
+class TypedAttribute:
+    """An attribute of a header with the image library's name of its type, such as `timecode`."""
+
+    type: str
+    value: Any
+
+
+_NOT_KEPT = ("oiio:", "openexr:", "ICCProfile", "compression", "Compression", "channels", "tile", "lineOrder", "name")
+"""How attributes begin that say how the file is laid out."""
+LONGEST_KEPT = 100_000
+
+
+def attributes_kept(spec: oiio.ImageSpec) -> dict[str, TypedAttribute]:
+    """The attributes of a part that speak neither of colour nor of its layout, text cleaned."""
+    kept = {}
+    for attribute in spec.extra_attribs:
+        name, value = attribute.name, attribute.value
+        if name in _COLOUR_TAGS[:5] or name.startswith(_NOT_KEPT) or clean_text(name) != name:
+            continue
+        if isinstance(value, str):
+            value = value.encode("utf-8", "replace").decode()[:LONGEST_KEPT]
+        kept[name] = TypedAttribute(str(attribute.type), value)
+    return kept
+
+
 def header_of(known: Format, spec: oiio.ImageSpec, layer: Layer | None) -> Header:
     """What a part of an open file says of itself, or of one of its layers."""
     names = layer.channels if layer else channel_names(spec)

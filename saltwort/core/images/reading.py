@@ -13,7 +13,16 @@ from numpy.typing import NDArray
 from saltwort.core.errors import BadInput
 from saltwort.core.images.channels import colour_channels, colour_groups
 from saltwort.core.images.formats import Format, sniff
-from saltwort.core.images.headers import Header, Layer, channel_names, header_of, library_error, text_of
+from saltwort.core.images.headers import (
+    Header,
+    Layer,
+    TypedAttribute,
+    attributes_kept,
+    channel_names,
+    header_of,
+    library_error,
+    text_of,
+)
 from saltwort.core.images.png import png_tags
 
 Pixels = NDArray[np.float32]
@@ -46,6 +55,13 @@ def read_header(path: Path, layer: str | None = None, part: int = 0) -> Header:
         found = None if layer is None else _seek(source, layer, path)
         header = replace(header_of(known, source.spec(), found), parts=parts)
     return replace(header, tags={**header.tags, **png_tags(path)}) if known.key == "png" else header
+
+
+def kept_attributes(path: Path) -> dict[str, TypedAttribute]:
+    """What the header of an EXR says besides colour and layout: time code, frame rate, camera, comments and whatever an
+    application wrote there; nothing of other formats. To be written into a file that is made of it."""
+    with _opened(path) as (known, source):
+        return attributes_kept(source.spec()) if known.key == "openexr" else {}
 
 
 def read_layers(path: Path) -> tuple[Layer, ...]:
@@ -221,10 +237,28 @@ def read_pixels(path: Path, layer: str | None = None, *, alpha: bool = False) ->
     return _assembled(path, header, layer, alpha)
 
 
+def read_picture_strips(path: Path, layer: str | None = None, *, alpha: bool = False) -> Iterator[tuple[int, Pixels]]:
+    """(first row, pixels) from top to bottom as `read_pixels` gives the whole, rows that the file lacks included; for
+    pictures of any size. Raises BadInput for a damaged file."""
+    header = read_header(path, layer)
+    width, height = header.picture_size
+    channels = _shown_channels(header, alpha)
+    row = 0
+    for start, strip in _framed_strips(path, header, layer, channels):
+        yield from _blank(row, start, width, len(channels))
+        yield start, strip
+        row = start + len(strip)
+    yield from _blank(row, height, width, len(channels))
+
+
+def _shown_channels(header: Header, alpha: bool) -> list[int]:
+    own = [group.alpha for group in colour_groups(header.channel_names)[:1] if alpha and group.alpha is not None]
+    return [*colour_channels(header.channel_names), *own]
+
+
 def _assembled(path: Path, header: Header, layer: str | None, alpha: bool = False) -> Pixels:
     width, height = header.picture_size
-    own = [group.alpha for group in colour_groups(header.channel_names)[:1] if alpha and group.alpha is not None]
-    channels = [*colour_channels(header.channel_names), *own]
+    channels = _shown_channels(header, alpha)
     pixels = np.zeros((height, width, len(channels)), np.float32)
     for start, strip in _framed_strips(path, header, layer, channels):
         pixels[start : start + len(strip)] = strip

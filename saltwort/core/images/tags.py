@@ -11,7 +11,8 @@ from saltwort.core.spaces.icc import write_profile
 
 SRGB_CHUNKS = "srgb_rec709_display"
 """By this name the image library writes the PNG chunks sRGB, gAMA and cHRM, which agree with each other."""
-PROFILE_FORMATS = (".png", ".tif", ".tiff", ".jpg", ".jpeg")
+PROFILE_FORMATS = (".png", ".tif", ".tiff", ".jpg", ".jpeg", ".avif", ".jxl")
+CODE_POINT_FORMATS = (".png", ".avif")
 
 
 def exr_tags(interop_id: str, gamut: Gamut | None) -> dict[str, Attribute]:
@@ -25,18 +26,18 @@ def exr_tags(interop_id: str, gamut: Gamut | None) -> dict[str, Attribute]:
 
 
 def picture_tags(encoding: Encoding, suffix: str) -> dict[str, Attribute]:
-    """cICP, and for sRGB its own chunks, in PNG; in PNG, TIFF and JPEG a profile, but for what PNG says better. Other
-    formats say nothing."""
+    """Code points in PNG and AVIF, and for sRGB the chunks of its own in PNG; a profile in all formats that hold one,
+    but for what code points say better. Other formats say nothing."""
     if suffix == ".exr":
         return exr_tags(encoding.interop_id, encoding.gamut)
     tags: dict[str, Attribute] = {}
-    is_png, is_hdr = suffix == ".png", encoding.curve.kind in (curves.PQ, curves.HLG)
+    has_points, is_hdr = suffix in CODE_POINT_FORMATS, encoding.curve.kind in (curves.PQ, curves.HLG)
     if suffix not in PROFILE_FORMATS:
         return tags
-    if is_png and encoding.code_points:
+    if has_points and encoding.code_points:
         tags["CICP"] = (*encoding.code_points, RGB_MATRIX, FULL_RANGE)
-    if is_png and encoding.curve.kind == curves.SRGB and encoding.code_points == (1, 13):
+    if suffix == ".png" and encoding.curve.kind == curves.SRGB and encoding.code_points == (1, 13):
         tags["oiio:ColorSpace"] = SRGB_CHUNKS
-    elif not (is_png and is_hdr):
+    elif not (has_points and is_hdr):
         tags["ICCProfile"] = write_profile(encoding)
     return tags

@@ -1,5 +1,6 @@
 """Write image files whole or not at all, and encode pictures for the screen."""
 
+import struct
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -14,11 +15,11 @@ from PIL import Image
 from saltwort.core.errors import BadInput
 from saltwort.core.files import replacing
 from saltwort.core.images.channels import ASSOCIATED, STRAIGHT, has_alpha, is_alpha, usual_names
-from saltwort.core.images.headers import library_error
+from saltwort.core.images.headers import TypedAttribute, library_error
 from saltwort.core.images.reading import Pixels
 
-Attribute = str | int | float | bytes | tuple[int, ...] | tuple[float, ...]
-"""Text, numbers, or an ICC profile as bytes."""
+Attribute = str | int | float | bytes | tuple[int, ...] | tuple[float, ...] | TypedAttribute
+"""Text, numbers, an ICC profile as bytes, or what stood in the header of another file."""
 
 WRITABLE = {
     ".png": "png",
@@ -29,17 +30,19 @@ WRITABLE = {
     ".jpeg": "jpeg",
     ".hdr": "hdr",
     ".dpx": "dpx",
+    ".jxl": "jpegxl",
 }
 
 # What each format holds: how many channels (none is any number), and how it may have alpha.
-_COUNTS = {"png": (1, 2, 3, 4), "jpeg": (1, 3), "hdr": (3,), "dpx": (1, 3, 4)}
+_COUNTS = {"png": (1, 2, 3, 4), "jpeg": (1, 3), "hdr": (3,), "dpx": (1, 3, 4), "jpegxl": (1, 2, 3, 4)}
 _ALPHAS = {
     "png": (STRAIGHT,),
     "tiff": (STRAIGHT, ASSOCIATED),
     "openexr": (ASSOCIATED,),
     "dpx": (ASSOCIATED,),
+    "jpegxl": (STRAIGHT,),
 }
-_FOURTH_IS_ALPHA = ("png", "dpx")
+_FOURTH_IS_ALPHA = ("png", "dpx", "jpegxl")
 
 
 @dataclass(frozen=True)
@@ -71,6 +74,30 @@ def write_image(
     height, width, channels = pixels.shape
     with writing_rows(path, (height, width, channels), sample_type, attributes) as write:
         write(pixels)
+
+
+def write_avif(path: Path, codes: NDArray[np.uint8], quality: int, attributes: Mapping[str, Attribute]) -> None:
+    """Write code values, uint8 (height, width, 3 or 4, straight alpha), as AVIF without subsampling of colour, under
+    its code points and profile as in `write_image`. It appears whole, as there."""
+    profile = attributes.get("ICCProfile", b"")
+    points = attributes.get("CICP", (UNSPECIFIED, UNSPECIFIED))
+    content = BytesIO()
+    Image.fromarray(codes).save(content, "AVIF", quality=quality, subsampling="4:4:4", icc_profile=profile or None)
+    assert isinstance(points, tuple)
+    with replacing(path) as temporary:
+        temporary.write_bytes(_with_code_points(content.getvalue(), int(points[0]), int(points[1])))
+
+
+UNSPECIFIED = 2
+"""The code point of H.273 for what is not told."""
+
+
+def _with_code_points(content: bytes, primaries: int, transfer: int) -> bytes:
+    """An AVIF whose colour box (`nclx`, ISO/IEC 23008-12) says these code points; the library always writes sRGB."""
+    start = content.find(b"nclx")
+    if start < 0:
+        return content
+    return content[: start + 4] + struct.pack(">HH", primaries, transfer) + content[start + 8 :]
 
 
 def write_layers(
@@ -241,5 +268,7 @@ def _set(spec: oiio.ImageSpec, name: str, value: Attribute) -> None:
         spec.attribute(name, f"{kind}[{len(value)}]", value)
     elif isinstance(value, bytes):
         spec.attribute(name, f"uint8[{len(value)}]", np.frombuffer(value, np.uint8))
+    elif isinstance(value, TypedAttribute):
+        spec.attribute(name, value.type, value.value)
     else:
         spec.attribute(name, value)

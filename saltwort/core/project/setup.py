@@ -9,6 +9,7 @@ from saltwort.core.configs.additions import AddedLook, AddedSpace
 from saltwort.core.configs.describe import working_spaces
 from saltwort.core.configs.edits import SpaceEdit
 from saltwort.core.configs.trim import Trim
+from saltwort.core.deliverables.recipe import Recipe
 from saltwort.core.engine import ViewChoice
 from saltwort.core.errors import BadInput
 from saltwort.core.project.dismissal import Dismissal
@@ -47,6 +48,7 @@ class Setup:
     scene: Scene = field(default=Scene())
     """Swatches, lights and the rig. They stand in no config."""
     dismissed: tuple[Dismissal, ...] = ()
+    recipes: tuple[Recipe, ...] = ()
 
 
 def same_config(setup: Setup, other: Setup) -> bool:

@@ -119,7 +119,7 @@ def _check_light(light: Light) -> None:
     except BadInput as error:
         raise BadInput(f"{light.name}: {error}") from error
     if not 0 <= light.intensity <= STRONGEST:  # not a number is refused as well
-        raise BadInput(f"The intensity of {light.name} lies from 0 to {STRONGEST:,.0f}.")
+        raise BadInput(f"The intensity of {light.name} lies from 0 to {STRONGEST:,.0f}.", "intensity")
     if not -MOST_STOPS <= light.stops <= MOST_STOPS:
         raise BadInput(f"{light.name} can be set from −{MOST_STOPS:.0f} to +{MOST_STOPS:.0f} stops.")
 

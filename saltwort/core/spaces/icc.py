@@ -17,7 +17,7 @@ from saltwort.core.spaces.gamuts import Gamut, adaptation, primaries_of, rgb_to_
 D50 = (0.3457, 0.3585)
 """White of the profile connection space, as CIE xy (7.2.16, rounded)."""
 HEADER_BYTES, MAX_TAGS, MAX_BYTES = 128, 100, 1 << 22
-CURVE_POINTS = 1024
+CURVE_POINTS, OLD_POINTS = 1024, 4096
 SAME_CURVE = 2e-3
 """Of white: tables of 8-bit steps follow a curve to 1e-3."""
 _SAMPLES = np.linspace(0, 1, 33)
@@ -34,25 +34,69 @@ class Profile:
     code_points: CodePoints | None
 
 
+V2, V4 = 2, 4
+VERSIONS = {V2: 0x02400000, V4: 0x04400000}
+"""Of the profile's form: 2.4 (ICC.1:2001-04) for old readers, and 4.4."""
+DISPLAY_CLASS, INPUT_CLASS = b"mntr", b"scnr"
+TABLE_CURVE = tuple[float, ...]
+"""Light, 0–1, of evenly spaced codes."""
+
+
 def write_profile(encoding: Encoding) -> bytes:
     """A display profile, version 4.4, of primaries with a curve; its name is the interop ID. Where values are light of
     a stated strength (PQ, HLG), its code points say so, and white of the profile is their brightest."""
-    matrix = adaptation(encoding.gamut.white, D50) @ rgb_to_xyz(encoding.gamut)
-    curve = _curve_tag(encoding.curve)
+    return matrix_profile(encoding.interop_id, encoding.gamut, encoding.curve, code_points=encoding.code_points)
+
+
+def matrix_profile(
+    name: str, gamut: Gamut, curve: Curve | TABLE_CURVE, version: int = V4, code_points: CodePoints | None = None
+) -> bytes:
+    """A display profile of primaries and one curve for all channels, known or as a table. Code points stand in version
+    4 alone."""
+    matrix = adaptation(gamut.white, D50) @ rgb_to_xyz(gamut)
     tags = {
-        b"desc": _text(encoding.interop_id),
-        b"cprt": _text("No copyright, use freely"),
-        b"wtpt": _xyz(xy_to_xyz(D50)),
-        b"chad": b"sf32\0\0\0\0" + _fixed(*adaptation(encoding.gamut.white, D50).ravel()),
+        **_described_as(name, gamut.white, version),
         **{name: _xyz(column) for name, column in zip((b"rXYZ", b"gXYZ", b"bXYZ"), matrix.T, strict=True)},
-        **dict.fromkeys((b"rTRC", b"gTRC", b"bTRC"), curve),
+        **dict.fromkeys((b"rTRC", b"gTRC", b"bTRC"), _curve_tag(curve, version)),
     }
-    if encoding.code_points:
-        tags[b"cicp"] = b"cicp\0\0\0\0" + bytes((*encoding.code_points, RGB_MATRIX, FULL_RANGE))
-    return _packed(tags)
+    if code_points and version == V4:
+        tags[b"cicp"] = b"cicp\0\0\0\0" + bytes((*code_points, RGB_MATRIX, FULL_RANGE))
+    return _packed(tags, version)
 
 
-def _packed(tags: dict[bytes, bytes]) -> bytes:
+def lut_profile(name: str, lab: NDArray[np.float64], version: int = V4) -> bytes:
+    """An input profile that is a table: CIELAB under D50 of codes evenly spaced over 0–1, of shape (edge, edge, edge,
+    3) by red, green and blue, as lut16Type (10.10), which both versions have in the same form."""
+    edge = len(lab)
+    coded = np.empty(lab.shape)
+    coded[..., 0] = lab[..., 0] / 100 * 0xFF00  # the older coding of CIELAB, which lut16Type keeps
+    coded[..., 1:] = (lab[..., 1:] + 128) * 0x100
+    steps = np.clip(np.round(coded), 0, 0xFFFF).astype(">u2")
+    straight = np.tile(np.array([0, 0xFFFF], ">u2"), 3).tobytes()
+    head = b"mft2\0\0\0\0" + bytes((3, 3, edge, 0)) + _fixed(1, 0, 0, 0, 1, 0, 0, 0, 1) + struct.pack(">HH", 2, 2)
+    table: bytes = head + straight + steps.tobytes() + straight
+    tags = {**_described_as(name, None, version), b"A2B0": table}
+    return _packed(tags, version, INPUT_CLASS, b"Lab ")
+
+
+def _described_as(name: str, white: tuple[float, float] | None, version: int) -> dict[bytes, bytes]:
+    """The tags of every profile. `chad` says how the white came to D50."""
+    copyright_ = "No copyright, use freely"
+    return {
+        b"desc": _text(name) if version == V4 else _old_description(name),
+        b"cprt": _text(copyright_) if version == V4 else b"text\0\0\0\0" + copyright_.encode() + b"\0",
+        b"wtpt": _xyz(xy_to_xyz(D50)),
+        **({b"chad": b"sf32\0\0\0\0" + _fixed(*adaptation(white, D50).ravel())} if white else {}),
+    }
+
+
+def _old_description(name: str) -> bytes:
+    """textDescriptionType (ICC.1:2001-04, 6.5.17): ASCII, with empty forms of others."""
+    text = name.encode("ascii", "replace") + b"\0"
+    return b"desc\0\0\0\0" + struct.pack(">I", len(text)) + text + b"\0" * (4 + 4 + 2 + 1 + 67)
+
+
+def _packed(tags: dict[bytes, bytes], version: int, kind: bytes = DISPLAY_CLASS, connection: bytes = b"XYZ ") -> bytes:
     """Header, table of tags and their contents, equal ones once (7.2, 7.3)."""
     body, table = b"", b""
     places: dict[bytes, int] = {}
@@ -64,7 +108,7 @@ def _packed(tags: dict[bytes, bytes]) -> bytes:
         table += struct.pack(">4sII", name, places[content], len(content))
     whole: bytes = struct.pack(">I", len(tags)) + table + body
     kinds: bytes = struct.pack(
-        ">I4sI4s4s4s", HEADER_BYTES + len(whole), b"\0" * 4, 0x04400000, b"mntr", b"RGB ", b"XYZ "
+        ">I4sI4s4s4s", HEADER_BYTES + len(whole), b"\0" * 4, VERSIONS[version], kind, b"RGB ", connection
     )
     made = struct.pack(">6H", 2026, 1, 1, 0, 0, 0) + b"acsp" + b"\0" * 28 + _fixed(*xy_to_xyz(D50))
     header: bytes = (kinds + made).ljust(HEADER_BYTES, b"\0")
@@ -86,16 +130,25 @@ def _text(text: str) -> bytes:
     return b"mluc\0\0\0\0" + struct.pack(">II2s2sII", 1, 12, b"en", b"US", len(coded), 28) + coded
 
 
-def _curve_tag(curve: Curve) -> bytes:
-    """parametricCurveType (10.18) where it holds the curve exactly, else a table (10.6)."""
+def _curve_tag(curve: Curve | TABLE_CURVE, version: int = V4) -> bytes:
+    """parametricCurveType (10.18) where version 4 holds the curve exactly, else a table (10.6)."""
+    if isinstance(curve, tuple):
+        return _table_tag(np.array(curve))
+    if version == V2:
+        if curve.kind == curves.LINEAR:
+            return b"curv\0\0\0\0" + struct.pack(">I", 0)
+        return _table_tag(curve.decode(np.linspace(0, 1, OLD_POINTS)))
     head = b"para\0\0\0\0"
     if curve.kind == curves.SRGB:
         return head + struct.pack(">HH", 3, 0) + _fixed(2.4, 1 / 1.055, 0.055 / 1.055, 1 / 12.92, 0.04045)
     if curve.kind in (curves.POWER, curves.LINEAR):
         return head + struct.pack(">HH", 0, 0) + _fixed(curve.power)
-    light = curve.decode(np.linspace(0, 1, CURVE_POINTS))
+    return _table_tag(curve.decode(np.linspace(0, 1, CURVE_POINTS)))
+
+
+def _table_tag(light: NDArray[np.float64]) -> bytes:
     table: bytes = np.round(light / light[-1] * 65535).astype(">u2").tobytes()
-    return b"curv\0\0\0\0" + struct.pack(">I", CURVE_POINTS) + table
+    return b"curv\0\0\0\0" + struct.pack(">I", len(light)) + table
 
 
 def read_profile(content: bytes) -> Profile | None:

@@ -62,11 +62,11 @@ def parse_colour(text: str, unit: str) -> Triple:
     if text.lstrip().startswith("#"):
         if unit in COLORIMETRIC:
             raise BadInput("A hex colour is meant in a colour space. Choose the notation hex, and its space.")
-        return _parse_hex(text)
+        return parse_hex(text)
     return _PARSERS[unit](text)
 
 
-def _parse_hex(text: str) -> Triple:
+def parse_hex(text: str) -> Triple:
     digits = text.strip().removeprefix("#")
     if not re.fullmatch(r"[0-9a-fA-F]{3}|[0-9a-fA-F]{6}", digits):
         raise BadInput("A hex colour has 3 or 6 digits from 0 to f, such as #2f6a68.")
@@ -185,7 +185,7 @@ _PARSERS: dict[str, Callable[[str], Triple]] = {
     "unit": _parse_unit,
     "8-bit": _parse_steps(255, "8-bit"),
     "10-bit": _parse_steps(1023, "10-bit"),
-    "hex": _parse_hex,
+    "hex": parse_hex,
     "hsv": _parse_hue(colorsys.hsv_to_rgb, "value"),
     "hsl": _parse_hue(_hsl_to_rgb, "lightness"),
     "xyY": _parse_xyy,

@@ -90,6 +90,17 @@ def is_zip(path: Path) -> bool:
         return file.read(4) == b"PK\x03\x04"
 
 
+def picture_paths(path: Path) -> list[str]:
+    """The paths of the pictures in a zip, as they are after unpacking; none of one that cannot be read, which is told
+    when it is unpacked."""
+    try:
+        with zipfile.ZipFile(path) as packed:
+            names = [entry.filename for entry in packed.infolist() if looks_like_picture(entry.filename)]
+    except (zipfile.BadZipFile, NotImplementedError, EOFError, UnicodeError, OSError):
+        return []
+    return [name.replace("\\", "/") for name in names[:MAX_IN_ZIP]]
+
+
 def unpacked_pictures(path: Path, name: str, into: Path) -> Iterator[FoundFile]:
     """Unpack the pictures of a zip, called `name`, into plain numbered files below `into`, one at a time.
 

@@ -89,10 +89,12 @@ def file_rules(rules: Sequence[Rule], default_space: str, words: KindWords = DEF
     result = ocio.FileRules()
     for index, rule in enumerate(rules):
         try:
+            if rule.name in {before.name for before in rules[:index]}:
+                raise BadInput(f"Rule {index + 1}: another rule is called “{rule.name}” already.", "name")
             _insert(result, index, rule, words)
         except ocio.Exception as error:
             reason = str(error).removeprefix("File rules: ").rstrip(".")
-            raise BadInput(f"Rule {index + 1}, “{rule.name}”: {reason}.") from error
+            raise BadInput(f"Rule {index + 1}, “{rule.name}”: {reason}.", "pattern") from error
     result.setDefaultRuleColorSpace(default_space)
     return result
 
@@ -143,7 +145,7 @@ def _insert(result: ocio.FileRules, index: int, rule: Rule, words: KindWords) ->
     _check(index, rule)
     if rule.kind == "map_kind" and not any(kind in rule.map_kinds for _, kind in words):
         where = f"Rule {index + 1}, “{rule.name}”"
-        raise BadInput(f"{where}: none of its map kinds has a word left. Delete it, or add one.")
+        raise BadInput(f"{where}: none of its map kinds has a word left. Delete it, or add one.", "map_kinds")
     if rule.kind == "space_in_path":
         result.insertPathSearchRule(index)
     elif rule.kind == "glob":
@@ -158,23 +160,23 @@ def _check(index: int, rule: Rule) -> None:
     if rule.kind not in ("glob", "regex", "map_kind", "space_in_path"):
         raise BadInput(f"{where}there is no kind of rule “{rule.kind}”.")
     if not rule.name.strip():
-        raise BadInput(f"Rule {index + 1} needs a name.")
+        raise BadInput(f"Rule {index + 1} needs a name.", "name")
     if rule.name in (DEFAULT_NAME, PATH_SEARCH_NAME) and rule.kind != "space_in_path":
-        raise BadInput(f"{where}that name belongs to a rule of the config itself; choose another.")
+        raise BadInput(f"{where}that name belongs to a rule of the config itself; choose another.", "name")
     if len(rule.pattern) > MAX_PATTERN or len(rule.extension) > MAX_PATTERN:
-        raise BadInput(f"{where}a pattern has up to {MAX_PATTERN} characters.")
+        raise BadInput(f"{where}a pattern has up to {MAX_PATTERN} characters.", "pattern")
     if _CONTROL.search(rule.name + rule.pattern + rule.extension):
         raise BadInput(f"{where}names and patterns hold no line breaks or control characters.")
     if rule.kind == "glob" and re.search(r"[\\^]|\[[^\]]*[^\w\-! \]][^\]]*\]", rule.pattern + rule.extension):
-        raise BadInput(f"{where}a name pattern uses *, ?, [abc] and [!abc]; write / between folders.")
+        raise BadInput(f"{where}a name pattern uses *, ?, [abc] and [!abc]; write / between folders.", "pattern")
     if rule.kind == "regex":
         try:
             check_expression(rule.pattern)
         except BadInput as error:
-            raise BadInput(f"{where}{error}.") from error
+            raise BadInput(f"{where}{error}.", "pattern") from error
     unknown = [kind for kind in rule.map_kinds if kind not in MAP_KINDS]
     if rule.kind == "map_kind" and (unknown or not rule.map_kinds):
-        raise BadInput(f"{where}choose at least one map kind from the list.")
+        raise BadInput(f"{where}choose at least one map kind from the list.", "map_kinds")
 
 
 def _regex_of(rule: Rule, words: KindWords) -> str:

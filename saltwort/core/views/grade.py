@@ -9,7 +9,7 @@ J. Butland, SIAM J. Sci. Stat. Comput. 5, 1984) and straight on beyond its ends.
 values; on linear light, most of whose range lies above 1, it does not act.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -83,13 +83,42 @@ def graded(config: ocio.Config, values: Picture, grade: Grade, place: str) -> Pi
     values after it. Raises BadInput for a grade on ACEScct in a config that does not tell what its numbers mean."""
     if grade.place != place:
         return values
-    changed = values * np.float32(2.0**grade.exposure)
-    if place == AFTER:
-        return np.asarray(np.clip(_curved(_cdl(changed, grade, clamped=True), grade.curve), 0, 1), np.float32)
-    if not grade.log:
-        return _cdl(changed, grade, clamped=False)
-    encoded = _curved(_cdl(_acescct(config, changed), grade, clamped=False), grade.curve)
+    if place == AFTER or not grade.log:
+        return on_its_numbers(grade, values)
+    exposed = _acescct(config, values * np.float32(2.0**grade.exposure))
+    encoded = on_its_numbers(replace(grade, exposure=0.0), exposed)
     return _acescct(config, encoded, ocio.TRANSFORM_DIR_INVERSE)
+
+
+def on_its_numbers(grade: Grade, values: Picture) -> Picture:
+    """The grade on the numbers that it acts on, (…, 3): code values after the view, linear light, or ACEScct, where
+    exposure goes by light and back."""
+    gain = np.float32(2.0**grade.exposure)
+    if grade.place == AFTER:
+        return np.asarray(np.clip(_curved(_cdl(values * gain, grade, clamped=True), grade.curve), 0, 1), np.float32)
+    if not grade.log:
+        return _cdl(values * gain, grade, clamped=False)
+    if grade.exposure:
+        values = _log_curve(_log_curve(values, ocio.TRANSFORM_DIR_FORWARD) * gain, ocio.TRANSFORM_DIR_INVERSE)
+    return _curved(_cdl(values, grade, clamped=False), grade.curve)
+
+
+def _log_curve(values: Picture, direction: ocio.TransformDirection) -> Picture:
+    processor = build(ocio.Config.CreateRaw(), log_curve(direction)).getDefaultCPUProcessor()
+    return apply(processor, np.ascontiguousarray(values).reshape(1, -1, 3)).reshape(values.shape)
+
+
+def as_cdl(grade: Grade) -> ocio.CDLTransform:
+    """The CDL of a grade, without clamps. Exposure on light or codes is part of the slope; that on ACEScct is not."""
+    gain = 1.0 if grade.log else 2.0**grade.exposure
+    cdl = ocio.CDLTransform(
+        slope=[gain * slope for slope in grade.slope],
+        offset=list(grade.offset),
+        power=list(grade.power),
+        sat=grade.saturation,
+    )
+    cdl.setStyle(ocio.CDL_NO_CLAMP)
+    return cdl
 
 
 def _cdl(values: Picture, grade: Grade, *, clamped: bool) -> Picture:
@@ -151,10 +180,7 @@ def grade_as_clf(grade: Grade) -> bytes:
     light, is done by its own curve and back."""
     gain = 2.0**grade.exposure
     exposed = ocio.MatrixTransform.Scale([gain, gain, gain, 1.0])
-    cdl = ocio.CDLTransform(
-        slope=list(grade.slope), offset=list(grade.offset), power=list(grade.power), sat=grade.saturation
-    )
-    cdl.setStyle(ocio.CDL_NO_CLAMP)
+    cdl = as_cdl(replace(grade, exposure=0.0))
     steps: list[ocio.Transform] = [exposed, cdl]
     if grade.log:
         steps = [cdl]

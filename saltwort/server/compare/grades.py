@@ -1,5 +1,6 @@
 """A grade as it stands in the query of a picture or scope, and as JSON."""
 
+from collections.abc import Mapping
 from typing import Any
 
 from rest_framework import serializers
@@ -51,7 +52,7 @@ def grade_of(asked: dict[str, Any]) -> Grade:
     return grade
 
 
-def grade_from_json(stored: dict[str, Any]) -> Grade:
+def grade_from_json(stored: Mapping[str, Any]) -> Grade:
     """Raises BadInput for a grade that cannot be."""
     grade = Grade(**{name: tuple(value) if isinstance(value, list) else value for name, value in stored.items()})
     check_grade(grade)

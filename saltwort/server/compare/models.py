@@ -11,7 +11,7 @@ from saltwort.server.versions import Versioned
 class Comparison(Versioned):
     """The panes of a project, as of `panes.Pane`, with what they have in common. `probes` are the places held, x and y
     as shares of the picture. `drawn_off` holds the views that a browser was seen to draw otherwise than the engine,
-    with the largest difference as a share of white."""
+    with the largest difference as a share of white. `grade` is as of `grades.GradeSerializer`; empty for none."""
 
     project = models.OneToOneField("projects.Project", models.CASCADE, related_name="comparison")
     render = models.ForeignKey(Render, models.SET_NULL, null=True)
@@ -19,6 +19,7 @@ class Comparison(Versioned):
     panes = models.JSONField()
     probes = models.JSONField(default=list)
     drawn_off = models.JSONField(default=list)
+    grade = models.JSONField(default=dict)
 
 
 class KeptComparison(Versioned):

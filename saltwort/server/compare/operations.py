@@ -1,11 +1,13 @@
 """The comparison of a project: made when first looked at, and changed."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
 from saltwort.core.configs.describe import working_spaces
 from saltwort.core.engine import ViewChoice
+from saltwort.core.views.grade import NO_GRADE, Grade
+from saltwort.server.compare.grades import grade_from_json
 from saltwort.server.compare.models import Comparison, KeptComparison
 from saltwort.server.compare.panes import Pane, check_pane, pane_from_json, pane_to_json
 from saltwort.server.history.operations import recording, remove
@@ -35,12 +37,24 @@ def change_comparison(
     exposure: float,
     render: Render | None,
     probes: Sequence[Sequence[float]],
+    grade: Mapping[str, Any] | None = None,
 ) -> Comparison:
-    """Set what the panes show. Raises BadInput for a view that the config lacks, Stale when changed meanwhile."""
+    """Set what the panes show, and the grade unless it is None. Raises BadInput for a view that the config lacks and
+    for a grade that cannot be, Stale when changed meanwhile."""
     for pane in panes:
         check_pane(comparison.project, pane)
     shown = [pane_to_json(pane) for pane in panes]
-    return comparison.change(based_on, panes=shown, exposure=exposure, render=render, probes=probes)
+    if grade is None:
+        grade = comparison.grade
+    elif grade:
+        grade_from_json(grade)
+    return comparison.change(based_on, panes=shown, exposure=exposure, render=render, probes=probes, grade=grade)
+
+
+def project_grade(project: Project) -> Grade:
+    """The grade that stands in Compare."""
+    stored = Comparison.objects.filter(project=project).values_list("grade", flat=True).first()
+    return grade_from_json(stored) if stored else NO_GRADE
 
 
 def panes_of(comparison: Comparison) -> list[tuple[Pane, str]]:

@@ -13,7 +13,9 @@ from rest_framework.response import Response
 from saltwort.core.engine.processors import LARGEST_EXPOSURE
 from saltwort.core.images import read_box
 from saltwort.core.scene.renders import follow, mean_of
+from saltwort.core.views.grade import NO_GRADE
 from saltwort.server.compare import operations
+from saltwort.server.compare.grades import GradeSerializer
 from saltwort.server.compare.models import Comparison, KeptComparison
 from saltwort.server.compare.panes import PaneSerializer, ShownPaneSerializer, filled, pane_from_json, pane_to_json
 from saltwort.server.http import BasedOn, author_of, finite, parsed
@@ -39,6 +41,7 @@ class ComparisonSerializer(serializers.Serializer):
     exposure = serializers.FloatField()
     panes = ShownPaneSerializer(many=True)
     probes = serializers.ListField(child=shares(2))
+    grade = GradeSerializer()
 
 
 class ComparisonChange(BasedOn):
@@ -46,6 +49,7 @@ class ComparisonChange(BasedOn):
     exposure = serializers.FloatField(min_value=-LARGEST_EXPOSURE, max_value=LARGEST_EXPOSURE)
     panes = PaneSerializer(many=True, min_length=1, max_length=operations.MOST_PANES)
     probes = serializers.ListField(child=shares(2), max_length=operations.MOST_PROBES, default=list)
+    grade = GradeSerializer(required=False)
 
 
 class ProbeQuery(ViewChoiceSerializer, ConfigQuery):
@@ -101,7 +105,9 @@ def comparison(request: Request, slug: str) -> Response:
         asked = parsed(request, ComparisonChange)
         panes = list(map(pane_from_json, asked["panes"]))
         render = get_object_or_404(project.renders, pk=asked["render"]) if asked["render"] else None
-        operations.change_comparison(found, asked["based_on"], panes, asked["exposure"], render, asked["probes"])
+        operations.change_comparison(
+            found, asked["based_on"], panes, asked["exposure"], render, asked["probes"], asked.get("grade")
+        )
     return Response(_comparison(found))
 
 
@@ -218,5 +224,6 @@ def _comparison(found: Comparison) -> dict[str, Any]:
             "exposure": found.exposure,
             "panes": [{**pane_to_json(pane), "gone": gone} for pane, gone in operations.panes_of(found)],
             "probes": found.probes,
+            "grade": found.grade or asdict(NO_GRADE),
         }
     ).data

@@ -12,8 +12,9 @@ from saltwort.server.scene.models import Render
 
 
 class Output(models.Model):
-    """A file made from a render, by one revision. `kind` is that of a deliverable and `settings` say how it is made,
-    with the `source` space and `layer` of the render; `facts` is what was read back, once done."""
+    """A file made by one revision, of a render where its kind takes one. `kind` is that of a deliverable and `settings`
+    say how it is made, with `source_space` and `source_layer` of the render; `facts` is what was read back, once done;
+    `recipe` names the one that it was made by, if any."""
 
     project = models.ForeignKey("projects.Project", models.CASCADE, related_name="outputs")
     kind = models.CharField(max_length=40)
@@ -21,6 +22,7 @@ class Output(models.Model):
     render = models.ForeignKey(Render, models.SET_NULL, null=True)
     revision = models.ForeignKey(Revision, models.PROTECT)
     settings = models.JSONField()
+    recipe = models.CharField(max_length=100, blank=True, default="")
     facts = models.JSONField(null=True)
     job = models.OneToOneField(Job, models.SET_NULL, null=True, related_name="output")
     created = models.DateTimeField(default=timezone.now)

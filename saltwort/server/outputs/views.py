@@ -1,6 +1,5 @@
 """HTTP for outputs."""
 
-from collections.abc import Mapping
 from typing import Any
 
 from django.http import FileResponse, Http404
@@ -11,30 +10,69 @@ from rest_framework.decorators import api_view
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from saltwort.core.deliverables import deliverables
-from saltwort.core.spaces.encodings import BY_INTEROP_ID, by_code_points
-from saltwort.server.http import BINARY, author_of, parsed
+from saltwort.core.deliverables import (
+    FRAMES,
+    PICTURE,
+    TAKES,
+    Defaults,
+    Deliverable,
+    deliverables,
+    options_of,
+)
+from saltwort.core.deliverables.recipe import LONGEST_NAME, Recipe
+from saltwort.server.http import BINARY, BasedOn, author_of, parsed
 from saltwort.server.jobs.views import JobSerializer
-from saltwort.server.outputs import operations
+from saltwort.server.outputs import operations, recipes
 from saltwort.server.outputs.models import Output
+from saltwort.server.projects.models import Project
 from saltwort.server.projects.views import project_named
 from saltwort.server.scene.render_views import render_named
 from saltwort.server.textures.serializers import FactSerializer
 
+KINDS = list(deliverables())
+
+
+class OptionChoice(serializers.Serializer):
+    value = serializers.CharField(allow_blank=True)
+    label = serializers.CharField()
+
+
+class OptionCondition(serializers.Serializer):
+    key = serializers.CharField()
+    values = serializers.ListField(child=serializers.CharField(allow_blank=True))
+
+
+class OptionSerializer(serializers.Serializer):
+    """See Option. `default` is as the project has chosen."""
+
+    key = serializers.CharField()
+    label = serializers.CharField()
+    kind = serializers.CharField()
+    default = serializers.JSONField()
+    choices = OptionChoice(many=True)
+    lowest = serializers.FloatField(allow_null=True)
+    highest = serializers.FloatField(allow_null=True)
+    unit = serializers.CharField(allow_blank=True)
+    use = serializers.CharField(allow_blank=True)
+    only = OptionCondition(many=True)
+
 
 class DeliverableSerializer(serializers.Serializer):
-    """A kind of thing that leaves the project, and what it is for."""
+    """A kind of thing that leaves the project, what it is for, what it is made of, and its settings."""
 
     kind = serializers.CharField()
     label = serializers.CharField()
     use = serializers.CharField()
+    takes = serializers.ChoiceField(choices=TAKES)
+    options = OptionSerializer(many=True)
 
 
 class NewOutput(serializers.Serializer):
-    """A deliverable of a render. Settings are those of the kind; what is left out is as the project has chosen."""
+    """A deliverable, of a render where its kind takes pictures. Settings are those of the kind; what is left out is as
+    the project has chosen."""
 
-    kind = serializers.ChoiceField(choices=list(deliverables()))
-    render = serializers.IntegerField()
+    kind = serializers.ChoiceField(choices=KINDS)
+    render = serializers.IntegerField(allow_null=True, default=None)
     settings = serializers.DictField(default=dict)
 
 
@@ -44,6 +82,7 @@ class OutputSerializer(serializers.Serializer):
     name = serializers.CharField()
     made_from = serializers.CharField()
     revision = serializers.IntegerField()
+    recipe = serializers.CharField(allow_blank=True)
     created = serializers.DateTimeField()
     job = JobSerializer(allow_null=True)
     done = serializers.BooleanField()
@@ -52,8 +91,25 @@ class OutputSerializer(serializers.Serializer):
 
 @extend_schema(responses=DeliverableSerializer(many=True))
 @api_view(["GET"])
-def deliverable_kinds(request: Request) -> Response:
-    return Response(DeliverableSerializer(deliverables().values(), many=True).data)
+def deliverable_kinds(request: Request, slug: str) -> Response:
+    """The kinds that are made of the project’s own pictures. A video takes frames, which `deliver` reads."""
+    chosen = operations.chosen_in(project_named(slug))
+    offered = [_offered(made, chosen) for made in deliverables().values() if made.takes != FRAMES]
+    return Response(DeliverableSerializer(offered, many=True).data)
+
+
+def _offered(made: Deliverable[Any], chosen: Defaults) -> dict[str, Any]:
+    settings = made.settings_from({}, chosen)
+    options = [
+        {
+            **vars(each),
+            "default": getattr(settings, each.key),
+            "choices": [{"value": value, "label": label} for value, label in each.choices],
+            "only": [{"key": key, "values": values} for key, values in each.only],
+        }
+        for each in options_of(made.settings)
+    ]
+    return {"kind": made.kind, "label": made.label, "use": made.use, "takes": made.takes, "options": options}
 
 
 @extend_schema(methods=["GET"], responses=OutputSerializer(many=True))
@@ -63,8 +119,8 @@ def outputs(request: Request, slug: str) -> Response:
     project = project_named(slug)
     if request.method == "POST":
         asked = parsed(request, NewOutput)
-        render = render_named(slug, asked["render"])
-        made = operations.make_output(render, asked["kind"], asked["settings"])
+        render = None if asked["render"] is None else render_named(slug, asked["render"])
+        made = operations.make_output(project, asked["kind"], asked["settings"], render)
         return Response(_output(made), status=status.HTTP_201_CREATED)
     return Response([_output(output) for output in project.outputs.select_related("render", "revision", "job")])
 
@@ -91,67 +147,95 @@ def _output(output: Output) -> dict[str, Any]:
             "id": output.pk,
             "kind": output.kind,
             "name": output.name,
-            "made_from": output.render.name if output.render else "a render that was removed",
+            "made_from": _made_from(output),
             "revision": output.revision.number,
             "created": output.created,
             "job": output.job,
             "done": output.facts is not None,
-            "facts": [{"name": name, "value": value} for name, value in _facts(output).items()],
+            "recipe": output.recipe,
+            "facts": [{"name": name, "value": value} for name, value in operations.told(output).items()],
         }
     ).data
 
 
-def _facts(output: Output) -> dict[str, str]:
-    """How the file was made and, once it is, what was read back from it."""
-    made, facts = operations.described(output), output.facts
-    if facts is None:
-        return made
-    return {
-        **made,
-        "size": f"{facts['width']} × {facts['height']}",
-        **_tagged(facts["tags"]),
-        "clipped on writing": f"{facts['clipped']:.2%} of samples" if facts["clipped"] else "none",
-        **({"no numbers": f"{facts['not_finite']:,} samples"} if facts.get("not_finite") else {}),
-        "largest rounding error": f"{facts['largest_error']:.2g}",
-    }
+def _made_from(output: Output) -> str:
+    if deliverables()[output.kind].takes not in (PICTURE, FRAMES) and not output.settings.get("source_space"):
+        return "the config"
+    return output.render.name if output.render else "a render that was removed"
 
 
-def _tagged(tags: Mapping[str, Any]) -> dict[str, str]:
-    """What the file says of its colour: a sentence, then the tags themselves."""
-    says = _in_words(tags)
-    shown = {_TAG_LABELS[name]: _tag(tags[name]) for name in _TAG_LABELS if name in tags}
-    return {"colour": says, **shown}
+class RecipeSerializer(serializers.Serializer):
+    """See Recipe. `values` are its settings with those that follow from the project, as the form shows them; `output`
+    is its newest."""
+
+    name = serializers.CharField()
+    kind = serializers.CharField()
+    naming = serializers.CharField(allow_blank=True)
+    values = serializers.DictField()
+    state = serializers.ChoiceField(choices=recipes.STATES)
+    output = serializers.IntegerField(allow_null=True)
+    revision = serializers.IntegerField(allow_null=True)
 
 
-def _in_words(tags: Mapping[str, Any]) -> str:
-    if "CICP" in tags:
-        primaries, transfer, *_ = (int(number) for number in tags["CICP"])
-        for gamut, curve in by_code_points(primaries, transfer)[:1]:
-            return f"tagged {_SHORT.get((primaries, transfer), f'{gamut.name}, {curve.label}')}"
-    if "colorInteropID" in tags and (encoding := BY_INTEROP_ID.get(str(tags["colorInteropID"]))):
-        curve = "linear" if encoding.curve.is_linear else encoding.curve.label
-        return f"tagged {encoding.gamut.name}, {curve}"
-    if "icc:description" in tags:
-        return f"tagged with the profile {tags['icc:description']}"
-    return "tagged with its primaries" if "chromaticities" in tags else "says nothing of its colour"
+class RecipeChange(BasedOn):
+    """A recipe, new or in the place of the one that `was` called so."""
+
+    name = serializers.CharField(max_length=LONGEST_NAME)
+    kind = serializers.ChoiceField(choices=KINDS)
+    settings = serializers.DictField(default=dict)
+    naming = serializers.CharField(max_length=200, allow_blank=True, default="")
+    was = serializers.CharField(max_length=LONGEST_NAME, allow_blank=True, default="")
 
 
-_SHORT = {
-    (1, 13): "sRGB",
-    (12, 13): "Display P3",
-    (1, 1): "Rec.1886 (Rec.709)",
-    (9, 16): "Rec.2100 PQ",
-    (9, 18): "Rec.2100 HLG",
-}
-"""Code points of H.273 by what the trade calls them together."""
-
-_TAG_LABELS = {
-    "CICP": "cICP",
-    "icc:description": "ICC profile",
-    "colorInteropID": "colorInteropID",
-    "chromaticities": "chromaticities",
-}
+class RecipeNamed(BasedOn):
+    name = serializers.CharField(max_length=LONGEST_NAME)
 
 
-def _tag(value: Any) -> str:
-    return " ".join(f"{number:g}" for number in value) if isinstance(value, list) else str(value)
+class RecipesMade(serializers.Serializer):
+    """Recipes by name, all where none are named, of a render where their kind takes one."""
+
+    names = serializers.ListField(child=serializers.CharField(max_length=LONGEST_NAME), default=list)
+    render = serializers.IntegerField(allow_null=True, default=None)
+
+
+@extend_schema(methods=["GET"], responses=RecipeSerializer(many=True))
+@extend_schema(methods=["PUT"], request=RecipeChange, responses={204: None})
+@api_view(["GET", "PUT"])
+def project_recipes(request: Request, slug: str) -> Response:
+    project = project_named(slug)
+    if request.method == "PUT":
+        asked = parsed(request, RecipeChange)
+        typed = recipes.as_typed(operations.deliverable_of(asked["kind"]), asked["settings"])
+        recipe = Recipe(asked["name"], asked["kind"], typed, asked["naming"])
+        recipes.save_recipe(project, asked["based_on"], recipe, asked["was"], author_of(request))
+        return Response(status=status.HTTP_204_NO_CONTENT)
+    return Response([_recipe(project, one) for one in recipes.standings(project)])
+
+
+def _recipe(project: Project, one: recipes.Standing) -> dict[str, Any]:
+    return RecipeSerializer(
+        {
+            **vars(one.recipe),
+            "values": recipes.values_of(project, one.recipe),
+            "state": one.state,
+            "output": one.output.pk if one.output else None,
+            "revision": one.output.revision.number if one.output else None,
+        }
+    ).data
+
+
+@extend_schema(request=RecipeNamed, responses={204: None})
+@api_view(["POST"])
+def remove_recipe(request: Request, slug: str) -> Response:
+    asked = parsed(request, RecipeNamed)
+    recipes.remove_recipe(project_named(slug), asked["based_on"], asked["name"], author_of(request))
+    return Response(status=status.HTTP_204_NO_CONTENT)
+
+
+@extend_schema(request=RecipesMade, responses={201: OutputSerializer(many=True)})
+@api_view(["POST"])
+def make_recipes(request: Request, slug: str) -> Response:
+    asked = parsed(request, RecipesMade)
+    render = None if asked["render"] is None else render_named(slug, asked["render"])
+    made = recipes.make_recipes(project_named(slug), asked["names"], render)
+    return Response([_output(output) for output in made], status=status.HTTP_201_CREATED)

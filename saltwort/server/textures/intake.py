@@ -4,8 +4,10 @@ import json
 import posixpath
 import shutil
 from collections.abc import Collection, Sequence
+from dataclasses import replace
 from datetime import timedelta
 from functools import partial
+from itertools import count
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any
@@ -19,7 +21,14 @@ from django.utils import timezone
 
 from saltwort.core.errors import BadInput
 from saltwort.core.names import free_name
-from saltwort.core.textures.folders import FoundFile, allowed_folder, is_zip, pictures_below, unpacked_pictures
+from saltwort.core.textures.folders import (
+    FoundFile,
+    allowed_folder,
+    is_zip,
+    picture_paths,
+    pictures_below,
+    unpacked_pictures,
+)
 from saltwort.core.textures.sample_set import write_sample_set
 from saltwort.server.history.operations import recording, remove
 from saltwort.server.images.operations import store_file, stored_images, take_in, write_upload
@@ -31,6 +40,8 @@ from saltwort.server.textures.models import IN, REFUSED, Intake, IntakeFile, Lef
 from saltwort.server.textures.operations import add_textures, clean_path
 
 JOB = "bring-textures"
+REPLACE, KEEP_BOTH, LEAVE_OUT = "replace", "keep both", "leave out"
+"""What becomes of a file from a zip whose path a texture of the project has."""
 UPLOADS_KEPT = timedelta(days=1)
 """Uploads that nobody ended, because a browser was closed, are thrown away after this."""
 
@@ -50,6 +61,16 @@ def taken_paths(project: Project, paths: Collection[str]) -> set[str]:
     known = RawSQL("SELECT value FROM json_each(%s)", [listed])
     there = set(project.textures.filter(path__in=known).values_list("path", flat=True))
     return {path for path, clean in cleaned.items() if clean in there}
+
+
+def taken_in_zips(intake: Intake) -> set[str]:
+    """Which textures of the project the zips that wait would replace, by path."""
+    found: set[str] = set()
+    for file in intake.files.filter(state=WAITING):
+        if is_zip(Path(file.place)):
+            folder = posixpath.dirname(file.path)
+            found |= {posixpath.join(folder, path) for path in picture_paths(Path(file.place))}
+    return taken_paths(intake.project, found)
 
 
 def _cleaned(path: str) -> str:
@@ -94,12 +115,15 @@ def receive(intake: Intake, path: str, upload: UploadedFile) -> None:
 
 
 @transaction.atomic
-def start_intake(intake: Intake, author: str = "") -> Job:
-    """Queue the reading of what has arrived. Raises BadInput when it was begun already."""
+def start_intake(intake: Intake, author: str = "", taken: str = REPLACE) -> Job:
+    """Queue the reading of what has arrived; `taken` says what becomes of files in zips whose path a texture has.
+    Raises BadInput when it was begun already."""
     if not Intake.objects.filter(pk=intake.pk, started=False).update(started=True):
         raise BadInput("These files are being read already.")
     where = intake.folder.name if intake.folder else "your files"
-    return start(intake.project, JOB, f"Read textures from {where}", {"intake": intake.pk, "author": author})
+    return start(
+        intake.project, JOB, f"Read textures from {where}", {"intake": intake.pk, "author": author, "taken": taken}
+    )
 
 
 @transaction.atomic
@@ -157,7 +181,9 @@ def _bring(job: Job, report: Report) -> str:
         return "All that could be read is in."  # it stopped between its last file and its end
     try:
         report(0.0, "Looking for pictures")
-        _list_folder(intake, intake.folder) if intake.folder else _unpack_zips(intake, report)
+        _list_folder(intake, intake.folder) if intake.folder else _unpack_zips(
+            intake, job.arguments.get("taken", REPLACE), report
+        )
         settle = partial(_settle, intake, job.arguments.get("author", ""))
         work_through(read_file, intake.files.all(), _reading, settle, report)
     except Cancelled:
@@ -203,7 +229,7 @@ def _is_as_it_was(file: FoundFile, modified: int, size: int) -> bool:
     return (file.place.stat().st_mtime_ns, file.size) == (modified, size)
 
 
-def _unpack_zips(intake: Intake, report: Report) -> None:
+def _unpack_zips(intake: Intake, taken: str, report: Report) -> None:
     for file in intake.files.filter(state=WAITING):
         place = Path(file.place)
         if not is_zip(place):
@@ -217,10 +243,32 @@ def _unpack_zips(intake: Intake, report: Report) -> None:
         except BadInput as error:
             _settle(intake, "", [(file, Outcome(file.pk, {}, str(error)))])
             continue
-        _let_wait(intake, unpacked)
+        _let_wait(intake, _without_clashes(intake, unpacked, taken))
         # The zip itself is no picture; what was in it stands for it.
         file.delete()
         place.unlink(missing_ok=True)
+
+
+def _without_clashes(intake: Intake, found: list[FoundFile], taken: str) -> list[FoundFile]:
+    """The files to be read, of those unpacked: under another path, or none, where a texture has theirs."""
+    clashes = set() if taken == REPLACE else taken_paths(intake.project, [file.path for file in found])
+    if taken == LEAVE_OUT:
+        return [file for file in found if file.path not in clashes]
+    used = {file.path for file in found}
+    if clashes:
+        used.update(intake.project.textures.values_list("path", flat=True))
+    settled = []
+    for file in found:
+        if file.path in clashes:
+            file = replace(file, path=_numbered(file.path, used))
+            used.add(file.path)
+        settled.append(file)
+    return settled
+
+
+def _numbered(path: str, used: Collection[str]) -> str:
+    stem, extension = posixpath.splitext(path)
+    return next(other for number in count(2) if (other := f"{stem}-{number}{extension}") not in used)
 
 
 def _let_wait(intake: Intake, found: list[FoundFile]) -> None:

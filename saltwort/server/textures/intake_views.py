@@ -17,6 +17,7 @@ from saltwort.server.textures.serializers import (
     FolderRequest,
     FolderSerializer,
     IntakeSerializer,
+    IntakeStart,
     IntakeUpload,
     PathsAsked,
 )
@@ -55,10 +56,18 @@ def intake_files(request: Request, slug: str, pk: int) -> Response:
     return Response(status=status.HTTP_204_NO_CONTENT)
 
 
-@extend_schema(request=None, responses=JobSerializer)
+@extend_schema(responses=serializers.ListSerializer(child=serializers.CharField()))
+@api_view(["GET"])
+def intake_taken(request: Request, slug: str, pk: int) -> Response:
+    """Which textures of the project the zips that were sent would replace, by path."""
+    return Response(sorted(intake.taken_in_zips(_intake(slug, pk))))
+
+
+@extend_schema(request=IntakeStart, responses=JobSerializer)
 @api_view(["POST"])
 def start(request: Request, slug: str, pk: int) -> Response:
-    return Response(JobSerializer(intake.start_intake(_intake(slug, pk), author_of(request))).data)
+    taken = parsed(request, IntakeStart)["taken"]
+    return Response(JobSerializer(intake.start_intake(_intake(slug, pk), author_of(request), taken)).data)
 
 
 @extend_schema(methods=["GET"], responses=FolderSerializer(many=True))

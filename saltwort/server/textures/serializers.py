@@ -204,6 +204,12 @@ class PinningsRequest(serializers.Serializer):
     pins = PinningSerializer(many=True, max_length=MAX_AT_ONCE)
 
 
+class IntakeStart(serializers.Serializer):
+    """What becomes of files in zips whose path a texture of the project has."""
+
+    taken = serializers.ChoiceField(choices=("replace", "keep both", "leave out"), default="replace")
+
+
 class PathsAsked(serializers.Serializer):
     paths = serializers.ListField(child=serializers.CharField(max_length=1024), max_length=MAX_AT_ONCE)
 

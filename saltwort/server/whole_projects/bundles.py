@@ -21,6 +21,7 @@ from saltwort.core.bundle import (
     facts_of,
 )
 from saltwort.core.configs.untried import try_config
+from saltwort.core.deliverables import upgraded
 from saltwort.core.engine import ConfigArchive
 from saltwort.core.errors import BadInput
 from saltwort.core.files import replacing
@@ -102,6 +103,8 @@ def _check_looks(manifest: Manifest, name: str) -> None:
     checks = [KeptState(data=kept.state) for kept in manifest.kept]
     if manifest.comparison:
         shown = {**asdict(manifest.comparison), "based_on": 0}
+        if not shown["grade"]:
+            del shown["grade"]
         checks.append(ComparisonChange(data=shown))
     if not all(check.is_valid() for check in checks):
         raise BadInput(f"{name} holds a comparison that cannot be shown. Export the bundle again.")
@@ -212,13 +215,14 @@ def _created(manifest: Manifest, images: Images, renders: Renders, name: str) ->
             )
         )
     for one in manifest.outputs:
+        kind, settings = upgraded(one.kind, one.settings)
         output = Output(
             project=project,
-            kind=one.kind,
+            kind=kind,
             name=one.name,
             render=renders.get(one.render or 0),
             revision=revisions[one.revision],
-            settings=one.settings,
+            settings=settings,
         )
         check_output(output)
         _save(output)
@@ -267,6 +271,7 @@ def _comparisons(project: Project, manifest: Manifest, renders: Renders, revisio
                 exposure=one.exposure,
                 panes=[numbered(pane, ids.get) for pane in one.panes],
                 probes=one.probes,
+                grade=one.grade,
             )
         )
     for kept in manifest.kept:

@@ -79,6 +79,7 @@ def manifest_of(project: Project, *, with_images: bool) -> Manifest:
             comparison.exposure,
             [numbered(pane, number_of.get) for pane in comparison.panes],
             comparison.probes,
+            comparison.grade,
         ),
         kept=[
             BundledKept(one.revision.number, one.name, one.notes, numbered_state(one.state, number_of.get))

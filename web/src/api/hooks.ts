@@ -44,8 +44,6 @@ export const useBuiltins = () =>
   useQuery({ queryKey: ['builtin-configs'], queryFn: () => body(api.GET('/api/v1/builtin-configs')), staleTime: Infinity });
 export const useViewFamilies = () =>
   useQuery({ queryKey: ['view-families'], queryFn: () => body(api.GET('/api/v1/view-families')), staleTime: Infinity });
-export const useDeliverables = () =>
-  useQuery({ queryKey: ['deliverables'], queryFn: () => body(api.GET('/api/v1/deliverables')), staleTime: Infinity });
 export const useFindingCodes = () =>
   useQuery({ queryKey: ['finding-codes'], queryFn: () => body(api.GET('/api/v1/finding-codes')), staleTime: Infinity });
 export const useGlossary = () =>
@@ -84,6 +82,10 @@ export const useComparison = () =>
   useOfProject('comparison', (slug) => body(api.GET('/api/v1/projects/{slug}/comparison', at(slug))));
 export const useStations = () =>
   useOfProject('stations', (slug) => body(api.GET('/api/v1/projects/{slug}/stations', at(slug))));
+export const useDeliverables = () =>
+  useOfProject('deliverables', (slug) => body(api.GET('/api/v1/projects/{slug}/deliverables', at(slug))));
+export const useRecipes = () =>
+  useOfProject('recipes', (slug) => body(api.GET('/api/v1/projects/{slug}/recipes', at(slug))));
 export const useOutputs = (every?: number) =>
   useOfProject('outputs', (slug) => body(api.GET('/api/v1/projects/{slug}/outputs', at(slug))), { every });
 /** The findings that are not of a texture. */

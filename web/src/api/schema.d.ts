@@ -86,22 +86,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/deliverables": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["deliverables_list"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/v1/finding-codes": {
         parameters: {
             query?: never;
@@ -433,6 +417,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{slug}/deliverables": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The kinds that are made of the project's own pictures: a video takes frames, which the command `deliver` reads. */
+        get: operations["projects_deliverables_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{slug}/design/findings": {
         parameters: {
             query?: never;
@@ -690,6 +691,23 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["projects_intakes_start_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/intakes/{id}/taken": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Which textures of the project the zips that were sent would replace, by path. */
+        get: operations["projects_intakes_taken_list"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1001,6 +1019,54 @@ export interface paths {
         get: operations["projects_program_proof_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/recipes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["projects_recipes_list"];
+        put: operations["projects_recipes_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/recipes/make": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["projects_recipes_make_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/recipes/remove": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["projects_recipes_remove_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2289,6 +2355,7 @@ export interface components {
             exposure: number;
             panes: components["schemas"]["ShownPane"][];
             probes: number[][];
+            grade: components["schemas"]["Grade"];
         };
         /** @description Every write says which version it was made from; a stale one is refused. */
         ComparisonChange: {
@@ -2298,6 +2365,7 @@ export interface components {
             exposure: number;
             panes: components["schemas"]["Pane"][];
             probes?: number[][];
+            grade?: components["schemas"]["Grade"];
         };
         Config: {
             name: string;
@@ -2364,12 +2432,16 @@ export interface components {
         };
         /** @enum {string} */
         CurveEnum: "linear" | "srgb" | "power" | "rec709" | "acescct" | "pq";
-        /** @description A kind of thing that leaves the project, and what it is for. */
+        /** @description A kind of thing that leaves the project, what it is for, what it is made of, and its settings. */
         Deliverable: {
             kind: string;
             label: string;
             use: string;
+            takes: components["schemas"]["TakesEnum"];
+            options: components["schemas"]["Option"][];
         };
+        /** @enum {string} */
+        DeliverableKind: "grade" | "icc" | "light" | "lut" | "movie" | "still";
         /** @description Parameters of a view that can be designed; their limits are those of its family. */
         Design: {
             /** Format: double */
@@ -2684,6 +2756,11 @@ export interface components {
         Intake: {
             id: number;
         };
+        /** @description What becomes of files in zips whose path a texture of the project has. */
+        IntakeStart: {
+            /** @default replace */
+            taken: components["schemas"]["TakenEnum"];
+        };
         /** @description Files with the path of each in the project, in the same order. */
         IntakeUpload: {
             file: string[];
@@ -2693,7 +2770,7 @@ export interface components {
             id: number;
             kind: string;
             title: string;
-            state: components["schemas"]["StateEnum"];
+            state: components["schemas"]["JobStateEnum"];
             /** Format: double */
             share: number;
             message: string;
@@ -2702,6 +2779,8 @@ export interface components {
             /** Format: date-time */
             ended: string | null;
         };
+        /** @enum {string} */
+        JobStateEnum: "queued" | "running" | "done" | "failed" | "cancelled";
         Joint: {
             key: string;
             title: string;
@@ -2895,16 +2974,17 @@ export interface components {
             encoding: string;
             description: string;
         };
-        /** @description A deliverable of a render. Settings are those of the kind; what is left out is as the project has chosen. */
+        /**
+         * @description A deliverable, of a render where its kind takes pictures. Settings are those of the kind; what is left out is as
+         *     the project has chosen.
+         */
         NewOutput: {
-            kind: components["schemas"]["NewOutputKindEnum"];
-            render: number;
+            kind: components["schemas"]["DeliverableKind"];
+            render?: number | null;
             settings?: {
                 [key: string]: unknown;
             };
         };
-        /** @enum {string} */
-        NewOutputKindEnum: "handoff" | "still";
         NewStation: {
             name: string;
             reads: components["schemas"]["ReadsEnum"];
@@ -2914,6 +2994,29 @@ export interface components {
         };
         /** @enum {unknown} */
         NullEnum: null;
+        /** @description See Option. `default` is as the project has chosen. */
+        Option: {
+            key: string;
+            label: string;
+            kind: string;
+            default: unknown;
+            choices: components["schemas"]["OptionChoice"][];
+            /** Format: double */
+            lowest: number | null;
+            /** Format: double */
+            highest: number | null;
+            unit: string;
+            use: string;
+            only: components["schemas"]["OptionCondition"][];
+        };
+        OptionChoice: {
+            value: string;
+            label: string;
+        };
+        OptionCondition: {
+            key: string;
+            values: string[];
+        };
         /** @description What to convert, and how; `place` is a folder of the machine, empty for a zip to fetch. */
         Order: {
             textures?: number[];
@@ -2930,6 +3033,7 @@ export interface components {
             name: string;
             made_from: string;
             revision: number;
+            recipe: string;
             /** Format: date-time */
             created: string;
             job: components["schemas"]["Job"] | null;
@@ -3177,6 +3281,46 @@ export interface components {
         };
         /** @enum {string} */
         ReasonKindEnum: "rule" | "pin" | "default";
+        /**
+         * @description See Recipe. `values` are its settings with those that follow from the project, as the form shows them; `output`
+         *     is its newest.
+         */
+        Recipe: {
+            name: string;
+            kind: string;
+            naming: string;
+            values: {
+                [key: string]: unknown;
+            };
+            state: components["schemas"]["RecipeStateEnum"];
+            output: number | null;
+            revision: number | null;
+        };
+        /** @description A recipe, new or in the place of the one that `was` called so. */
+        RecipeChange: {
+            based_on: number;
+            name: string;
+            kind: components["schemas"]["DeliverableKind"];
+            settings?: {
+                [key: string]: unknown;
+            };
+            /** @default  */
+            naming: string;
+            /** @default  */
+            was: string;
+        };
+        /** @description Every write says which version it was made from; a stale one is refused. */
+        RecipeNamed: {
+            based_on: number;
+            name: string;
+        };
+        /** @enum {string} */
+        RecipeStateEnum: "never made" | "up to date" | "older" | "being made" | "failed";
+        /** @description Recipes by name, all where none are named, of a render where their kind takes one. */
+        RecipesMade: {
+            names?: string[];
+            render?: number | null;
+        };
         /** @description A measured reflectance in the working space. */
         Reference: {
             name: string;
@@ -3526,8 +3670,6 @@ export interface components {
             difference: number;
             body: string;
         };
-        /** @enum {string} */
-        StateEnum: "queued" | "running" | "done" | "failed" | "cancelled";
         /** @description `abilities` has a value for each that concerns the application. */
         Station: {
             id: number;
@@ -3625,6 +3767,10 @@ export interface components {
             file: string;
             based_on: number;
         };
+        /** @enum {string} */
+        TakenEnum: "replace" | "keep both" | "leave out";
+        /** @enum {string} */
+        TakesEnum: "nothing" | "optional" | "picture" | "frames";
         /** @enum {string} */
         TargetVersionEnum: "2.0" | "2.1" | "2.2" | "2.3" | "2.4" | "2.5" | "2.6";
         Term: {
@@ -3972,25 +4118,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Format"][];
-                };
-            };
-        };
-    };
-    deliverables_list: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Deliverable"][];
                 };
             };
         };
@@ -4517,6 +4644,27 @@ export interface operations {
             };
         };
     };
+    projects_deliverables_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Deliverable"][];
+                };
+            };
+        };
+    };
     projects_design_findings_list: {
         parameters: {
             query: {
@@ -4889,7 +5037,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["IntakeStart"];
+            };
+        };
         responses: {
             200: {
                 headers: {
@@ -4897,6 +5049,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Job"];
+                };
+            };
+        };
+    };
+    projects_intakes_taken_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
                 };
             };
         };
@@ -5441,6 +5615,100 @@ export interface operations {
                 content: {
                     "application/json": string;
                 };
+            };
+        };
+    };
+    projects_recipes_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Recipe"][];
+                };
+            };
+        };
+    };
+    projects_recipes_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecipeChange"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    projects_recipes_make_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["RecipesMade"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Output"][];
+                };
+            };
+        };
+    };
+    projects_recipes_remove_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecipeNamed"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -8,6 +8,7 @@ import { stops } from '../shared/colour';
 import { LevelMark } from '../shared/marks';
 import { Dash, DASHES } from '../shared/plots';
 import plots from '../shared/plots.module.css';
+import { fixed } from '../shared/numbers';
 import classes from './Compare.module.css';
 import { configQuery, type Shown, viewName } from './shown';
 
@@ -79,7 +80,7 @@ export function LightPlaces({ panes }: { panes: Shown[] }) {
                 ) : (
                   <>
                     <td className="mono">{tone.grey?.toFixed(3)}</td>
-                    <td className="mono">{tone.slope?.toFixed(2)}</td>
+                    <td className="mono">{tone.slope === null ? '' : fixed(tone.slope, 2)}</td>
                     <td className="mono">{number(tone.black_at)}</td>
                     <td className="mono">{number(tone.white_at)}</td>
                     <td className="mono">
@@ -89,7 +90,7 @@ export function LightPlaces({ panes }: { panes: Shown[] }) {
                       {tone.largest_turn && (
                         <span className="row">
                           {Math.abs(tone.largest_turn.turn) > 20 && <LevelMark level="note" />}
-                          {tone.largest_turn.turn.toFixed(0)}° at {number(tone.largest_turn.at)}
+                          {fixed(tone.largest_turn.turn, 0)}° at {number(tone.largest_turn.at)}
                         </span>
                       )}
                     </td>

@@ -9,6 +9,7 @@ import { figure, figures, stops } from '../shared/colour';
 import { LevelMark } from '../shared/marks';
 import { PlaceFields } from '../shared/probing';
 import { Copyable } from '../shared/Copyable';
+import { fixed } from '../shared/numbers';
 import classes from './Compare.module.css';
 import type { Point } from './Frame';
 import { type PaneState, type Shown, viewName } from './shown';
@@ -143,7 +144,7 @@ const pixelOf = (point: Point, { width, height }: { width: number; height: numbe
 
 function displayWords({ nits, xy, in_gamut: inGamut }: Followed): string {
   if (nits === null) return 'numbers, no light';
-  const colour = xy ? `xy ${xy.map((value) => value.toFixed(4)).join(' ')}` : 'black';
+  const colour = xy ? `xy ${xy.map((value) => fixed(value, 4)).join(' ')}` : 'black';
   return `${figure(nits)} nits · ${colour}${inGamut === false ? ' · light outside its gamut' : ''}`;
 }
 
@@ -225,7 +226,7 @@ export function ProbeList({
                 <td key={bits}>{codes.join(' ')}</td>
               ))}
               <td>{pane.nits === null ? '–' : figure(pane.nits)}</td>
-              <td>{pane.xy?.map((value) => value.toFixed(4)).join(' ') ?? '–'}</td>
+              <td>{pane.xy?.map((value) => fixed(value, 4)).join(' ') ?? '–'}</td>
               <td>{pane.in_gamut === null ? '–' : pane.in_gamut ? 'yes' : 'no'}</td>
               <td>
                 {index === 0 && (

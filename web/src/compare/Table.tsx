@@ -13,7 +13,7 @@ import classes from './Compare.module.css';
 import { ContactSheet } from './ContactSheet';
 import { DesignPanel } from './DesignPanel';
 import { DesignTable } from './DesignTable';
-import { type Marks, NO_GRADE } from './drawer';
+import type { Grade, Marks } from './drawer';
 import type { FrameHandlers, Point, Standing } from './Frame';
 import { GradePanel } from './GradePanel';
 import { KeptNotes } from './KeptNotes';
@@ -70,7 +70,15 @@ export function Table({ table, render, renders, kept }: { table: TableOf; render
   const [mode, setMode] = useRemembered<Mode>(`${of}: mode`, kept && kept.state.mode in MODES ? (kept.state.mode as Mode) : 'panes');
   const [flipped, setFlipped] = useState(false);
   const [marks, setMarks] = useRemembered<Marks>(`${of}: marks`, (kept?.state.marks as Marks | undefined) ?? 'picture');
-  const [grade, setGrade] = useRemembered(`${of}: grade`, NO_GRADE);
+  const [grade, showGrade] = useState(state.grade);
+  const keepGrade = useDebouncedCallback((next: Grade) => change(() => ({ grade: next })), {
+    delay: 300,
+    flushOnUnmount: true,
+  });
+  const setGrade = (next: Grade) => {
+    showGrade(next);
+    keepGrade(next);
+  };
   const [surround, setSurround] = useRemembered<Surround>(
     `${of}: surround`,
     kept && kept.state.surround in SURROUNDS ? (kept.state.surround as Surround) : 'grey',

@@ -5,6 +5,7 @@ import { useCallback, useMemo, useRef, useState } from 'react';
 import { api, body, type Schemas } from '../api/client';
 import { type Render, useSlug } from '../api/hooks';
 import type { Point } from './Frame';
+import { type Grade, NO_GRADE } from './drawer';
 import { asPane, type PaneState } from './shown';
 
 type Comparison = Schemas['Comparison'];
@@ -16,15 +17,19 @@ export interface TableState {
   exposure: number;
   panes: PaneState[];
   probes: Point[];
+  grade: Grade;
 }
+
+type Stored = Pick<Comparison, 'render' | 'exposure' | 'probes'> & { panes: Schemas['Pane'][]; grade?: Schemas['Grade'] };
 
 const pointOf = ([x = 0, y = 0]: number[]): Point => ({ x, y });
 
-const stateOf = (stored: Pick<Comparison, 'render' | 'exposure' | 'probes'> & { panes: Schemas['Pane'][] }): TableState => ({
+const stateOf = (stored: Stored): TableState => ({
   render: stored.render,
   exposure: stored.exposure,
   panes: stored.panes.map((pane) => asPane(pane)),
   probes: stored.probes.map(pointOf),
+  grade: (stored.grade as Grade | undefined) ?? NO_GRADE,
 });
 
 /** The table of a kept comparison: what is changed on it stays in this window. */

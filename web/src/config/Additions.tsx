@@ -4,7 +4,7 @@ import { useMutation } from '@tanstack/react-query';
 import { send } from '../api/client';
 import { useProject, useSlug } from '../api/hooks';
 import { type AddedLook, LookForm } from './LookForm';
-import { useProposal } from '../shared/proposal';
+import { useFormProposal, useProposal } from '../shared/proposal';
 import { useForget, useRemembered } from '../shared/remembered';
 import { type AddedSpace, SpaceForm } from './SpaceForm';
 
@@ -12,6 +12,7 @@ import { type AddedSpace, SpaceForm } from './SpaceForm';
 export function AddedSpaces() {
   const project = useProject();
   const { propose } = useProposal();
+  const form = useFormProposal();
   const [adding, setAdding] = useRemembered('adding a space', false);
   const spaces = (project.data?.setup.added_spaces ?? []) as AddedSpace[];
   const forget = useForget();
@@ -29,8 +30,9 @@ export function AddedSpaces() {
       ))}
       {adding ? (
         <SpaceForm
+          form={form}
           onCancel={() => forget(...SPACE_FORM)}
-          onAdd={(space) => propose({ added_spaces: [...spaces, space] }, `Space ${space.name} added`, ...SPACE_FORM)}
+          onAdd={(space) => void form.submit({ added_spaces: [...spaces, space] }, `Space ${space.name} added`, ...SPACE_FORM)}
         />
       ) : (
         <div>
@@ -46,11 +48,12 @@ export function AddedLooks() {
   const slug = useSlug();
   const project = useProject();
   const { propose } = useProposal();
+  const form = useFormProposal();
   const [adding, setAdding] = useRemembered<'look' | AddedLook | null>('adding a look', null);
   const looks = (project.data?.setup.added_looks ?? []) as AddedLook[];
   const forget = useForget();
   const addLooks = (added: AddedLook[]) =>
-    propose(
+    form.submit(
       { added_looks: [...looks, ...added] },
       added.length === 1 ? `Look ${added[0]?.name} added` : `${added.length} looks added`,
       ...LOOK_FORM,
@@ -58,7 +61,10 @@ export function AddedLooks() {
   const importFile = useMutation({
     mutationFn: (file: File) => send<AddedLook[]>(`/api/v1/projects/${slug}/look-file`, { file }),
     // A LUT does not say what it is made for, so that is asked.
-    onSuccess: (found) => (found[0]?.lut ? setAdding(found[0]) : addLooks(found)),
+    onSuccess: (found) => {
+      if (found[0]?.lut) setAdding(found[0]);
+      else void addLooks(found);
+    },
   });
   return (
     <div className="block">
@@ -73,7 +79,12 @@ export function AddedLooks() {
         />
       ))}
       {adding ? (
-        <LookForm begin={adding === 'look' ? undefined : adding} onCancel={() => forget(...LOOK_FORM)} onAdd={(look) => addLooks([look])} />
+        <LookForm
+          begin={adding === 'look' ? undefined : adding}
+          form={form}
+          onCancel={() => forget(...LOOK_FORM)}
+          onAdd={(look) => void addLooks([look])}
+        />
       ) : (
         <div className="row">
           <Button onClick={() => setAdding('look')}>Add a look</Button>
@@ -84,6 +95,7 @@ export function AddedLooks() {
               </Button>
             )}
           </FileButton>
+          {form.errorAt('', []) && <p role="alert">{form.errorAt('', [])}</p>}
           <span className="quiet small">ASC CDL or a LUT: .cc .ccc .cdl .cube .clf</span>
         </div>
       )}

@@ -3,6 +3,7 @@ import { Button, Select, TextInput } from '@mantine/core';
 import type { Schemas } from '../api/client';
 import { useViewFamilies } from '../api/hooks';
 import { SpaceSelect } from '../shared/SpaceSelect';
+import type { FormProposal } from '../shared/proposal';
 import { useRemembered } from '../shared/remembered';
 import { NumberField } from '../shared/NumberField';
 
@@ -21,15 +22,19 @@ const NEUTRAL: AddedLook = {
   process_space: '',
 };
 
+const MARKED = ['name', 'process_space'];
+
 /** A look from ASC CDL values, or one from a LUT file, of which only name and process space are asked. */
 export function LookForm({
   begin = NEUTRAL,
   onAdd,
   onCancel,
+  form,
 }: {
   begin?: AddedLook | undefined;
   onAdd: (look: AddedLook) => void;
   onCancel: () => void;
+  form: FormProposal;
 }) {
   const offered = useViewFamilies();
   const [look, setLook] = useRemembered<AddedLook>('new look', begin);
@@ -46,6 +51,7 @@ export function LookForm({
         <TextInput
           label="Name"
           value={look.name}
+          error={form.errorAt('name', MARKED)}
           onChange={(event) => setLook({ ...look, name: event.currentTarget.value })}
           style={{ flex: 1 }}
         />
@@ -65,6 +71,7 @@ export function LookForm({
       {!look.lut && <Corrections look={look} onChange={setLook} />}
       <SpaceSelect
         label="Applied in"
+          error={form.errorAt('process_space', MARKED)}
         placeholder="the space of the role color_timing"
         clearable
         allowDeselect
@@ -76,8 +83,9 @@ export function LookForm({
           ? `${look.lut} says nothing of the space it is made for. Ask whoever made it; most are for a logarithm.`
           : 'ASC CDL, applied before the view.'}
       </p>
+      {form.errorAt('', MARKED) && <p role="alert">{form.errorAt('', MARKED)}</p>}
       <div className="row">
-        <Button type="submit" variant="filled" disabled={!look.name.trim()}>
+        <Button type="submit" variant="filled" loading={form.isBusy} disabled={!look.name.trim()}>
           Add the look
         </Button>
         <Button onClick={onCancel}>Cancel</Button>

@@ -7,6 +7,7 @@ import { type Config, spaceReport, useProject, useSlug } from '../api/hooks';
 import { Facts } from '../shared/Facts';
 import { CurvePlot, type Diagram, GamutPlot } from '../shared/plots';
 import { Loaded } from '../shared/states';
+import { fixed } from '../shared/numbers';
 import classes from './Config.module.css';
 import { SpaceEditor } from './SpaceEditor';
 
@@ -82,7 +83,7 @@ function Matrix({ numbers }: { numbers: number[] }) {
         {[0, 3, 6].map((start) => (
           <tr key={start}>
             {numbers.slice(start, start + 3).map((number, index) => (
-              <td key={index}>{number.toFixed(5).replace('-', '−')}</td>
+              <td key={index}>{fixed(number, 5)}</td>
             ))}
           </tr>
         ))}
@@ -106,7 +107,7 @@ function Gamuts({ name, primaries, config }: { name: string; primaries: Schemas[
       return found ? [{ name: other, primaries: found }] : [];
     }),
   ];
-  const corner = (point: Schemas['Point']) => point[kind].map((value) => value.toFixed(4).replace('-', '−')).join(' ');
+  const corner = (point: Schemas['Point']) => point[kind].map((value) => fixed(value, 4)).join(' ');
   return (
     <>
       <div className="row spread">

@@ -3,6 +3,7 @@ import { Button, SegmentedControl, Select, TextInput } from '@mantine/core';
 import type { Schemas } from '../api/client';
 import { useProject, useViewFamilies, type ViewChoice } from '../api/hooks';
 import { ViewPair } from '../shared/ViewSelects';
+import type { FormProposal } from '../shared/proposal';
 import { useRemembered } from '../shared/remembered';
 import { NumberField } from '../shared/NumberField';
 
@@ -10,13 +11,17 @@ export type AddedSpace = Required<Schemas['AddedSpace']>;
 
 const CORNERS = ['red', 'green', 'blue', 'white'];
 
+const MARKED = ['name', 'power', 'chromaticities', 'interop_id', 'view'];
+
 /** A colour space from primaries, white and a curve, or from an interop ID. */
 export function SpaceForm({
   onAdd,
   onCancel,
+  form,
 }: {
   onAdd: (space: AddedSpace) => void;
   onCancel: () => void;
+  form: FormProposal;
 }) {
   const offered = useViewFamilies();
   const gamuts = offered.data?.gamuts ?? [];
@@ -66,6 +71,7 @@ export function SpaceForm({
         <TextInput
           label="Name"
           value={space.name}
+          error={form.errorAt('name', MARKED)}
           onChange={(event) => set({ name: event.currentTarget.value })}
           style={{ flex: 1 }}
         />
@@ -81,6 +87,7 @@ export function SpaceForm({
           <div className="row">
             <ViewPair label="undone" choice={undone} onChange={setUndone} />
           </div>
+          {form.errorAt('view', MARKED) && <p role="alert">{form.errorAt('view', MARKED)}</p>}
           <p className="quiet small">
             For finished pictures, such as plates: undone, they look behind the render as they did on the display.
             Materials must not be read so.
@@ -89,6 +96,7 @@ export function SpaceForm({
       ) : from === 'id' ? (
         <Select
           label="Interop ID"
+          error={form.errorAt('interop_id', MARKED)}
           searchable
           placeholder="Type srgb, rec2020, log …"
           data={offered.data?.interop_ids.map(({ key, label }) => ({ value: key, label: `${key}: ${label}` })) ?? []}
@@ -113,7 +121,7 @@ export function SpaceForm({
             />
             <Select label="Curve" data={offered.data?.curves.map(({ key, label }) => ({ value: key, label })) ?? []} value={space.curve} onChange={(curve) => curve && set({ curve: curve as AddedSpace['curve'] })} />
             {space.curve === 'power' && (
-              <NumberField size="xs" label="Power" w={90} step={0.1} value={space.power} onChange={(value) => set({ power: Number(value) })} />
+              <NumberField size="xs" label="Power" w={90} error={form.errorAt('power', MARKED)} step={0.1} value={space.power} onChange={(value) => set({ power: Number(value) })} />
             )}
           </div>
           <div className="row wrap">
@@ -142,11 +150,13 @@ export function SpaceForm({
               </div>
             ))}
           </div>
+          {form.errorAt('chromaticities', MARKED) && <p role="alert">{form.errorAt('chromaticities', MARKED)}</p>}
           <p className="quiet small">CIE 1931 x and y. The white is adapted to the config’s by Bradford’s method.</p>
         </>
       )}
+      {form.errorAt('', MARKED) && <p role="alert">{form.errorAt('', MARKED)}</p>}
       <div className="row">
-        <Button type="submit" variant="filled" disabled={!space.name.trim() || (from === 'id' && !space.interop_id)}>
+        <Button type="submit" variant="filled" loading={form.isBusy} disabled={!space.name.trim() || (from === 'id' && !space.interop_id)}>
           Add the space
         </Button>
         <Button onClick={onCancel}>Cancel</Button>

@@ -5,6 +5,7 @@ import { Fragment } from 'react';
 import { api, body, type Schemas } from '../api/client';
 import { type SetupParts, type Station, useChange, useOwnFindings, useProject, useSlug, useAbilities, useStations } from '../api/hooks';
 import { FindingCard } from '../shared/FindingCard';
+import { FoldingColumn } from '../shared/Fold';
 import { LevelMark } from '../shared/marks';
 import { Replacements } from '../shared/Replacements';
 import { Sortable, SortableItem } from '../shared/Sortable';
@@ -259,7 +260,7 @@ function Sheet({ station }: { station: Station }) {
         ))}
         <Loaded of={sheet}>{(sections) => <SheetTable sections={sections} />}</Loaded>
       </section>
-      <section className="column" aria-label="Export sheet">
+      <FoldingColumn label="Export sheet">
         <h2>Export sheet</h2>
         <div className="row">
           <Button component="a" variant="filled" href={`/api/v1/projects/${slug}/stations/${station.id}/sheet.txt`} download>
@@ -271,7 +272,7 @@ function Sheet({ station }: { station: Station }) {
           Every line follows from the project. Change the project and the sheet changes with it; the revision number
           says which state a sheet belongs to.
         </p>
-      </section>
+      </FoldingColumn>
     </>
   );
 }

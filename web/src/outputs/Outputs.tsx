@@ -1,30 +1,28 @@
-import { Button, SegmentedControl, Select } from '@mantine/core';
+import { Button } from '@mantine/core';
 import { useEffect } from 'react';
 
 import { api, body, type Schemas } from '../api/client';
 import {
   isBusy,
   type Output,
-  type Render,
-  useChange,
-  useComparison,
   useDeliverables,
   useJobs,
   useOutputs,
-  useProject,
   useRenders,
   useSlug,
-  type ViewChoice,
 } from '../api/hooks';
 import { JobCard } from '../app/Tray';
 import { FirstRender } from '../scene/FirstRender';
 import { Facts } from '../shared/Facts';
 import { Empty, Loaded } from '../shared/states';
-import { ViewSelects } from '../shared/ViewSelects';
 import { useRemoval } from '../shared/useUndo';
 import { useRemembered } from '../shared/remembered';
-import { NumberField } from '../shared/NumberField';
 import { FoldingColumn } from '../shared/Fold';
+import { OutputForm } from './OutputForm';
+import { Recipes } from './Recipes';
+
+/** What a browser shows by itself. */
+const SHOWN = /\.(png|jpg|avif)$/;
 
 /** Files that leave the project: made as jobs, listed with what was read back from them. */
 export function Outputs() {
@@ -51,6 +49,7 @@ export function Outputs() {
         </Loaded>
       </section>
       <section className="column" aria-label="Outputs">
+        <Recipes renders={renders.data ?? []} onChosen={setChosen} />
         <h2>Outputs</h2>
         <Loaded of={outputs}>
           {(listed) =>
@@ -135,7 +134,7 @@ function OutputFacts({ output, job }: { output: Output; job: JobState }) {
     <>
       <h2 style={{ overflowWrap: 'anywhere' }}>{output.name}</h2>
       {!output.done && state && <JobCard job={state} />}
-      {output.done && output.kind === 'still' && (
+      {output.done && SHOWN.test(output.name) && (
         <div className="plate">
           <img src={`/api/v1/projects/${slug}/outputs/${output.id}/file`} alt={output.name} />
         </div>
@@ -156,81 +155,5 @@ function OutputFacts({ output, job }: { output: Output; job: JobState }) {
         </Button>
       </div>
     </>
-  );
-}
-
-function OutputForm({ renders, onMade }: { renders: Render[]; onMade: (id: number) => void }) {
-  const project = useProject();
-  const comparison = useComparison();
-  const setup = project.data?.setup;
-  const kinds = useDeliverables();
-  const [kind, setKind] = useRemembered<Schemas['NewOutputKindEnum']>('new output kind', 'still');
-  const [render, setRender] = useRemembered<number | undefined>('new output render', undefined);
-  const [view, setView] = useRemembered<ViewChoice | undefined>('new output view', undefined);
-  const [exposure, setExposure] = useRemembered<number>('new output exposure', 0);
-  const [bits, setBits] = useRemembered<8 | 16>('new output bits', 16);
-  const used = renders.find(({ id }) => id === (render ?? comparison.data?.render)) ?? renders[0];
-  const made = kinds.data?.find((known) => known.kind === kind);
-  const usedView = view ?? (setup?.view as ViewChoice | undefined);
-  const make = useChange((slug) =>
-    body(
-      api.POST('/api/v1/projects/{slug}/outputs', {
-        params: { path: { slug } },
-        body: { kind, render: used?.id ?? 0, settings: kind === 'still' ? { view: usedView, exposure, bits } : {} },
-      }),
-    ),
-  );
-  return (
-    <form
-      className="block"
-      onSubmit={(event) => {
-        event.preventDefault();
-        make.mutate(undefined, { onSuccess: (output) => onMade(output.id) });
-      }}
-    >
-      <h2>New output</h2>
-      <SegmentedControl
-        aria-label="Kind of output"
-        value={kind}
-        onChange={(value) => setKind(value as typeof kind)}
-        data={kinds.data?.map((known) => ({ value: known.kind, label: known.label })) ?? []}
-      />
-      <p className="quiet small">{made?.use}</p>
-      <Select
-        label="Render"
-        data={renders.map(({ id, name }) => ({ value: String(id), label: name }))}
-        value={String(used?.id)}
-        onChange={(id) => setRender(Number(id))}
-      />
-      {kind === 'still' && usedView && (
-        <>
-          <ViewSelects choice={usedView} onChange={setView} label="the still" />
-          <NumberField
-            size="xs"
-            label="Exposure in stops"
-            value={exposure}
-            onChange={(value) => setExposure(Number(value) || 0)}
-            min={-32}
-            max={32}
-            step={0.5}
-            decimalScale={2}
-          />
-          <SegmentedControl
-            aria-label="Bits per channel"
-            value={String(bits)}
-            onChange={(value) => setBits(value === '8' ? 8 : 16)}
-            data={[
-              { value: '8', label: '8-bit' },
-              { value: '16', label: '16-bit' },
-            ]}
-          />
-        </>
-      )}
-      <div>
-        <Button type="submit" variant="filled" loading={make.isPending}>
-          New output
-        </Button>
-      </div>
-    </form>
   );
 }

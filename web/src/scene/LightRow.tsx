@@ -2,6 +2,7 @@ import { Button, Popover, Select, Slider } from '@mantine/core';
 import { useDisclosure } from '@mantine/hooks';
 import { useState } from 'react';
 
+import { errorAt } from '../api/client';
 import { type Light, useOwnFindings, useProject, useSwatches } from '../api/hooks';
 import { css, figures, stops as stopsText, unitWord } from '../shared/colour';
 import { LevelMark } from '../shared/marks';
@@ -14,6 +15,7 @@ import { useSaveLights } from './useSaveLights';
 
 const SHOWN_STOPS = 8;
 const OWN = '';
+const MARKED = ['intensity'];
 
 /** One light of the rig: alone, silent, in stops, and its colour. */
 export function LightRow({ light, mix }: { light: Light; mix: LightMix }) {
@@ -107,15 +109,15 @@ function LightColour({ light }: { light: Light }) {
             allowDeselect={false}
             onChange={(value) => setSwatch(value ?? OWN)}
           />
-          {swatch === OWN && <TypedColourFields typed={typed} onChange={setTyped} />}
+          {swatch === OWN && <TypedColourFields typed={typed} onChange={setTyped} error={errorAt(save.error, '', MARKED)} />}
           <NumberField
             label="Intensity"
             value={intensity}
             onChange={setIntensity}
             decimalScale={4}
-            error={intensity === '' && 'Type a number, 0 or more.'}
+            error={intensity === '' ? 'Type a number, 0 or more.' : errorAt(save.error, 'intensity', MARKED)}
           />
-          {save.error && <p role="alert">{save.error.message}</p>}
+          {save.error && swatch !== OWN && <p role="alert">{errorAt(save.error, '', MARKED)}</p>}
           <p className="mono small">{figures(light.working)}</p>
           {light.facts && <ColourFacts facts={light.facts} />}
           <Button type="submit" variant="filled" loading={save.isPending}>

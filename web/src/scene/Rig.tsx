@@ -3,6 +3,7 @@ import { useHotkeys } from '@mantine/hooks';
 import { type ReactNode } from 'react';
 
 import { useLights, useRig } from '../api/hooks';
+import { FoldingColumn } from '../shared/Fold';
 import { Empty, Loaded } from '../shared/states';
 import { useRemembered } from '../shared/remembered';
 import { LightRow } from './LightRow';
@@ -139,11 +140,11 @@ export function Rig({ parts }: { parts: ReactNode }) {
           }
         </Loaded>
       </section>
-      <section className="column" aria-label="Rig set-up">
+      <FoldingColumn label="Rig set-up">
         <RigSetup mix={mix} />
         <SameColour />
         <SpectralReference exposure={exposure} />
-      </section>
+      </FoldingColumn>
     </div>
   );
 }

@@ -6,6 +6,7 @@ import { api, body } from '../api/client';
 import { useConfig, useProject, useSlug } from '../api/hooks';
 import { displayName, figure } from '../shared/colour';
 import { Facts } from '../shared/Facts';
+import { FoldingColumn } from '../shared/Fold';
 import { type Diagram, GamutPlot } from '../shared/plots';
 import { ProposedChange } from '../shared/ProposedChange';
 import { Segments } from '../shared/Segments';
@@ -48,7 +49,7 @@ export function WorkingSpace({ parts }: { parts: ReactNode }) {
           <SpaceChanges key={space} space={space} />
         )}
       </section>
-      <section className="column" aria-label="Its gamut">
+      <FoldingColumn label="Its gamut">
         <div className="row spread">
           <h2>{space}</h2>
           <Segments
@@ -109,7 +110,7 @@ export function WorkingSpace({ parts }: { parts: ReactNode }) {
             );
           }}
         </Loaded>
-      </section>
+      </FoldingColumn>
     </div>
   );
 }

@@ -3,12 +3,12 @@ import { useHotkeys } from '@mantine/hooks';
 import { useQuery } from '@tanstack/react-query';
 import { useEffect, useRef, useState } from 'react';
 
-import { api, author, body, type Schemas, setAuthor } from '../api/client';
+import { author, type Schemas, setAuthor } from '../api/client';
 import { type SetupParts, useChangeSetup, useProject, useSlug } from '../api/hooks';
 import { ChangeList } from './ChangeList';
 import { FindingLine } from './FindingLine';
 import { counted, Key } from './marks';
-import { type Proposed, useProposal } from './proposal';
+import { type Proposed, previewOf, useProposal } from './proposal';
 import { Replacements } from './Replacements';
 
 type Preview = Schemas['ChangePreview'];
@@ -30,12 +30,7 @@ function Panel({ proposed }: { proposed: Proposed }) {
   const message = proposed.message;
   const [name, setName] = useState(author());
   const revision = project.data?.revision.number;
-  const preview = useQuery({
-    queryKey: [slug, 'setup-preview', revision, proposed.parts],
-    queryFn: () =>
-      body(api.POST('/api/v1/projects/{slug}/setup-preview', { params: { path: { slug } }, body: proposed.parts })),
-    retry: false,
-  });
+  const preview = useQuery(previewOf(slug, revision, proposed.parts));
   useEffect(() => {
     panel.current?.scrollIntoView({ block: 'nearest' });
   }, []);

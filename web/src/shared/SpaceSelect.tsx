@@ -6,6 +6,8 @@ import { useConfig } from '../api/hooks';
 export function SpaceSelect(props: Omit<SelectProps, 'data'>) {
   const config = useConfig();
   const spaces = config.data?.spaces ?? [];
+  const value = props.value ?? '';
+  const isListed = value === '' || spaces.some(({ name }) => name === value);
   const group = (reference: string) =>
     spaces.filter((space) => space.reference === reference).map((space) => space.name);
   const aliases = new Map(spaces.map((space) => [space.name, space.aliases.join(' ').toLowerCase()]));
@@ -17,6 +19,7 @@ export function SpaceSelect(props: Omit<SelectProps, 'data'>) {
       data={[
         { group: 'Scene-referred', items: group('scene') },
         { group: 'Display-referred', items: group('display') },
+        ...(isListed ? [] : [{ group: 'Not offered by the config', items: [value] }]),
       ]}
       filter={({ options, search }) => {
         const sought = search.trim().toLowerCase();

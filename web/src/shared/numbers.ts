@@ -6,6 +6,12 @@ export function megabytes(bytes: number): string {
 
 const figure = (value: number | null) => (value === null ? '–' : Number(value.toPrecision(3)).toString());
 
+/** A number with so many decimals, with a true minus; what rounds to none has no sign. */
+export function fixed(value: number, digits: number): string {
+  const size = Math.abs(value).toFixed(digits);
+  return value < 0 && Number(size) > 0 ? `−${size}` : size;
+}
+
 /** Values as people read them: three figures each, or a dash where there is none. */
 export const figures = (values: (number | null)[]) => values.map(figure).join(' ');
 

@@ -46,6 +46,13 @@ export function useRemembered<T>(name: string, initial: T): [T, (next: T | ((bef
   return [value, set];
 }
 
+/** Keep values under names, where they are known only when something is done. */
+export function useKeep() {
+  const slug = useSlug();
+  return (kept: Record<string, unknown>) =>
+    Object.entries(kept).forEach(([name, value]) => store(keyOf(slug, name), value));
+}
+
 /** Forget what was kept under names, so that they begin anew. */
 export function useForget() {
   const slug = useSlug();

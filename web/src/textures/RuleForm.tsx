@@ -2,17 +2,22 @@ import { Button, MultiSelect, SegmentedControl, TextInput } from '@mantine/core'
 
 import { type Rule, useConfig, useProject } from '../api/hooks';
 import { SpaceSelect } from '../shared/SpaceSelect';
+import type { FormProposal } from '../shared/proposal';
 import { useRemembered } from '../shared/remembered';
+
+const MARKED = ['name', 'pattern', 'space', 'map_kinds'];
 
 /** Write a rule, or change one. */
 export function RuleForm({
   rule,
   onSave,
   onCancel,
+  form,
 }: {
   rule?: Rule;
   onSave: (rule: Rule) => void;
   onCancel: () => void;
+  form: FormProposal;
 }) {
   const config = useConfig();
   const project = useProject();
@@ -50,6 +55,7 @@ export function RuleForm({
         <div className="row">
           <TextInput
             label="Name pattern"
+          error={form.errorAt('pattern', MARKED)}
             value={draft.pattern}
             onChange={(event) => set({ pattern: event.currentTarget.value })}
             style={{ flex: 1 }}
@@ -65,6 +71,7 @@ export function RuleForm({
       {draft.kind === 'regex' && (
         <TextInput
           label="Expression for the whole path"
+          error={form.errorAt('pattern', MARKED)}
           value={draft.pattern}
           onChange={(event) => set({ pattern: event.currentTarget.value })}
         />
@@ -72,20 +79,23 @@ export function RuleForm({
       {draft.kind === 'map_kind' && (
         <MultiSelect
           label="Map kinds"
+          error={form.errorAt('map_kinds', MARKED)}
           value={draft.map_kinds}
           onChange={(kinds) => set({ map_kinds: kinds as Rule['map_kinds'] })}
           data={config.data?.map_kinds.map(({ key, label }) => ({ value: key, label })) ?? []}
         />
       )}
-      <SpaceSelect label="Read as" value={draft.space} onChange={(space) => space && set({ space })} />
+      <SpaceSelect label="Read as" error={form.errorAt('space', MARKED)} value={draft.space} onChange={(space) => space && set({ space })} />
       <TextInput
         label="Name of the rule"
+          error={form.errorAt('name', MARKED)}
         placeholder={suggestedName(draft)}
         value={draft.name}
         onChange={(event) => set({ name: event.currentTarget.value })}
       />
+      {form.errorAt('', MARKED) && <p role="alert">{form.errorAt('', MARKED)}</p>}
       <div className="row">
-        <Button type="submit" variant="filled">
+        <Button type="submit" variant="filled" loading={form.isBusy}>
           {rule ? 'Save rule' : 'Add as rule 1'}
         </Button>
         <Button onClick={onCancel}>Cancel</Button>

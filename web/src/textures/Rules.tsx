@@ -4,7 +4,7 @@ import { ActionIcon } from '@mantine/core';
 
 import { type Rule, useConfig, useOwnFindings, useProject } from '../api/hooks';
 import { LevelMark } from '../shared/marks';
-import { useProposal } from '../shared/proposal';
+import { useFormProposal, useProposal } from '../shared/proposal';
 import { Sortable, SortableItem } from '../shared/Sortable';
 import { SpaceSelect } from '../shared/SpaceSelect';
 import { useForget, useRemembered } from '../shared/remembered';
@@ -19,6 +19,7 @@ export function Rules({ onRunAgain }: { onRunAgain: () => void }) {
   const project = useProject();
   const findings = useOwnFindings();
   const { proposed, propose } = useProposal();
+  const form = useFormProposal();
   const config = useConfig();
   const choices = useTextureChoices();
   const [chosen, setChosen] = useRemembered<number | null>('selected rule', null);
@@ -52,13 +53,11 @@ export function Rules({ onRunAgain }: { onRunAgain: () => void }) {
               <RuleForm
                 key={rule.name}
                 rule={rule}
+                form={form}
                 onCancel={close}
                 onSave={(edited) => {
-                  save(
-                    rules.map((kept, at) => (at === index ? edited : kept)),
-                    `Rule “${ruleTitle(edited)}” changed`,
-                  );
-                  close();
+                  const changed = rules.map((kept, at) => (at === index ? edited : kept));
+                  void form.submit({ rules: changed }, `Rule “${ruleTitle(edited)}” changed`).then((taken) => taken && close());
                 }}
               />
             );
@@ -131,11 +130,14 @@ export function Rules({ onRunAgain }: { onRunAgain: () => void }) {
       </div>
       {editing === 'new' ? (
         <RuleForm
+          form={form}
           onCancel={close}
           onSave={(rule) => {
-            save([rule, ...rules], `Rule “${ruleTitle(rule)}” added`);
-            close();
-            setChosen(0);
+            void form.submit({ rules: [rule, ...rules] }, `Rule “${ruleTitle(rule)}” added`).then((taken) => {
+              if (!taken) return;
+              close();
+              setChosen(0);
+            });
           }}
         />
       ) : (

@@ -140,6 +140,7 @@ function FoundRow({ texture, index, selection, inSet }: FoundProps & { inSet: bo
     <div
       role="row"
       aria-selected={selection.ids.has(texture.id)}
+      aria-current={selection.current?.id === texture.id || undefined}
       className={`${classes.file} ${inSet ? classes.inSet : ''}`}
       onClick={(event) => selection.click(index, texture, event)}
       onDoubleClick={() => void navigate(String(texture.id))}
@@ -182,6 +183,7 @@ function FoundCell({ texture, index, selection }: FoundProps) {
     <div
       role="row"
       aria-selected={selection.ids.has(texture.id)}
+      aria-current={selection.current?.id === texture.id || undefined}
       className={classes.cell}
       title={`${texture.path}\n${texture.kind?.label ?? 'map kind not detected'}, by ${reasonWord(texture.assignment)}`}
       onClick={(event) => selection.click(index, texture, event)}

@@ -29,6 +29,8 @@ const PICTURES_AND_ZIPS = /\.(exr|png|jpe?g|tiff?|hdr|dpx|tx|zip)$/i;
 /** The path a file has in the project: below the folder it came in, or its bare name. */
 const pathOf = (file: FileWithPath) => (file.path || file.webkitRelativePath || file.name).replace(/^\.?\//, '');
 
+const ZIP = /\.zip$/i;
+
 /** In a folder lie other files too; what was chosen by itself is taken at its word. */
 const isMeant = (file: FileWithPath) => {
   const path = pathOf(file);
@@ -44,13 +46,18 @@ export function useUpload() {
 
   const [clash, setClash] = useState<Clash>();
 
+  const asked = async (taken: string[]) => {
+    const answer = await new Promise<Answer>((resolve) => setClash({ paths: taken, resolve }));
+    setClash(undefined);
+    return answer;
+  };
+
   /** Ask what becomes of files whose paths are taken already; gives those to be sent, under their paths. */
   const settled = async (files: FileWithPath[]): Promise<Sent[]> => {
     const sent = files.map((file) => ({ file, path: pathOf(file) }));
     const taken = new Set(await takenOf(slug, sent.map(({ path }) => path)));
     if (taken.size === 0) return sent;
-    const answer = await new Promise<Answer>((resolve) => setClash({ paths: [...taken], resolve }));
-    setClash(undefined);
+    const answer = await asked([...taken]);
     if (answer === 'replace') return sent;
     const free = sent.filter(({ path }) => !taken.has(path));
     if (answer === 'leave out') return free;
@@ -82,7 +89,12 @@ export function useUpload() {
         if (cancelled.current) return;
         sent = { files: sent.files + batch.length, bytes: sent.bytes + bytesOf(batch) };
       }
-      await body(api.POST('/api/v1/projects/{slug}/intakes/{id}/start', { params: { path: { slug, id } } }));
+      const intake = { params: { path: { slug, id } } };
+      const inZips = files.some(({ path }) => ZIP.test(path))
+        ? await body(api.GET('/api/v1/projects/{slug}/intakes/{id}/taken', intake))
+        : [];
+      const taken = inZips.length > 0 ? await asked(inZips) : 'replace';
+      await body(api.POST('/api/v1/projects/{slug}/intakes/{id}/start', { ...intake, body: { taken } }));
     } catch (error) {
       tellError(error as Error);
     } finally {

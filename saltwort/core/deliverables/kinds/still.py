@@ -1,69 +1,261 @@
 """A picture with the view in it, for looking at."""
 
-from dataclasses import dataclass
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import PyOpenColorIO as ocio
 
-from saltwort.core.deliverables.registry import Defaults, Deliverable, Facts, Source, deliverable
-from saltwort.core.deliverables.writing import Progress, Written, write_still
+from saltwort.core.configs.tags import still_tags
+from saltwort.core.deliverables.options import DISPLAY, LOOK, VIEW, option
+from saltwort.core.deliverables.registry import Defaults, Deliverable, deliverable
+from saltwort.core.deliverables.shown import (
+    FITS,
+    LARGEST_SIDE,
+    WITHIN,
+    ShownPicture,
+    Source,
+    laid_over,
+    picture_of,
+    quantised,
+)
+from saltwort.core.deliverables.told import Facts, picture_told
+from saltwort.core.deliverables.writing import Progress
 from saltwort.core.engine import ViewChoice
 from saltwort.core.engine.processors import LARGEST_EXPOSURE, check_view
 from saltwort.core.errors import BadInput
+from saltwort.core.images.independent import file_tags, read_back
+from saltwort.core.images.reading import Pixels
+from saltwort.core.images.writing import Attribute, write_avif, writing_rows
 from saltwort.core.names import slug
+from saltwort.core.numbers import LARGEST_HALF
+from saltwort.core.spaces.typed import parse_hex
+from saltwort.core.views.grade import NO_GRADE, Grade, check_grade
 
-SAMPLE_TYPES = {8: "uint8", 16: "uint16"}
+BEST = ""
+SAMPLES = {BEST: "best of the format", "8": "8-bit", "16": "16-bit", "half": "half float", "float": "float"}
+TYPES = {"8": "uint8", "16": "uint16", "half": "half", "float": "float"}
+LIMITS = {"8": (0.0, 1.0), "16": (0.0, 1.0), "half": (-LARGEST_HALF, LARGEST_HALF), "float": (-np.inf, np.inf)}
+
+
+@dataclass(frozen=True)
+class PictureFormat:
+    """A file format of stills: its suffix, the samples it holds here with the best first, and whether it has alpha."""
+
+    label: str
+    suffix: str
+    bits: tuple[str, ...]
+    alpha: bool = True
+
+
+FORMATS = {
+    "png": PictureFormat("PNG", ".png", ("16", "8")),
+    "tiff": PictureFormat("TIFF", ".tif", ("16", "8", "half", "float")),
+    "jpeg": PictureFormat("JPEG", ".jpg", ("8",), alpha=False),
+    "avif": PictureFormat("AVIF", ".avif", ("8",)),
+    "jxl": PictureFormat("JPEG XL", ".jxl", ("16", "8", "half", "float")),
+    "exr": PictureFormat("EXR, display-referred", ".exr", ("half", "float")),
+}
+NO_ALPHA, KEEP, OVER = "none", "keep", "over"
+ALPHAS = {NO_ALPHA: "left out", KEEP: "kept", OVER: "laid over a colour"}
+LOSSY = ("jpeg", "avif")
 
 
 @dataclass(frozen=True)
 class StillSettings:
-    """A view, light brighter by so many stops before it, and bits per channel."""
+    format: str = option("png", "Format", choices={key: each.label for key, each in FORMATS.items()})
+    display: str = option("", "Display", kind=DISPLAY)
+    view: str = option("", "View", kind=VIEW)
+    look: str = option("", "Look", kind=LOOK)
+    exposure: float = option(0.0, "Exposure", limits=(-LARGEST_EXPOSURE, LARGEST_EXPOSURE), unit="stops")
+    use_grade: bool = option(False, "Grade of Compare", use="The grade as it stands there when this is made.")
+    bits: str = option(BEST, "Samples", choices=SAMPLES)
+    dither: bool = option(
+        True, "Dither", use="Noise of one step, so that 8-bit pictures show no bands. Not for raw numbers."
+    )
+    quality: int = option(95, "Quality", limits=(1, 100), only={"format": LOSSY})
+    alpha: str = option(NO_ALPHA, "Alpha", choices=ALPHAS)
+    over: str = option("#000000", "Colour below", only={"alpha": (OVER,)}, use="Of the display, as #rrggbb.")
+    width: int = option(0, "Width", limits=(0, LARGEST_SIDE), unit="pixels", use="0 keeps the picture’s own.")
+    height: int = option(0, "Height", limits=(0, LARGEST_SIDE), unit="pixels", use="0 keeps the picture’s shape.")
+    fit: str = option(WITHIN, "Fitted", choices=FITS)
+    crop: str = option("", "Crop", use="x y width height in pixels, before it is sized.")
+    grade: Grade = field(default=NO_GRADE)
 
-    view: ViewChoice
-    exposure: float = 0.0
-    bits: int = 16
+    @property
+    def samples(self) -> str:
+        return self.bits or FORMATS[self.format].bits[0]
+
+    @property
+    def choice(self) -> ViewChoice:
+        return ViewChoice(self.display, self.view, self.look)
+
+
+@dataclass(frozen=True)
+class WrittenPicture:
+    """A picture as `reader` read it back. `clipped` is the share of samples, 0–1, that did not fit and were cut,
+    `not_finite` counts those that are no numbers; `largest_error` and `mean_error` are differences of samples that did
+    fit to what was meant, on the 0–1 scale of code values or in linear light; `peak` is the largest sample."""
+
+    width: int
+    height: int
+    tags: dict[str, Any]
+    clipped: float
+    largest_error: float
+    mean_error: float
+    not_finite: int
+    peak: float
+    reader: str
+    bytes: int
 
 
 @deliverable
 class Still(Deliverable[StillSettings]):
     kind = "still"
     label = "Picture with the view"
-    use = "PNG with the view baked in, tagged with the display’s code points. For looking, not for compositing."
+    use = "The view baked in, tagged with what the display is. For looking, not for compositing."
     settings = StillSettings
 
     def defaults(self, chosen: Defaults) -> dict[str, Any]:
-        return {"view": vars(chosen.view)}
+        return {**vars(chosen.view), "grade": vars(chosen.grade)}
 
     def plan(self, config: ocio.Config, settings: StillSettings) -> None:
-        check_view(config, settings.view)
-        if not abs(settings.exposure) <= LARGEST_EXPOSURE:
-            raise BadInput(f"Exposure lies from −{LARGEST_EXPOSURE:g} to +{LARGEST_EXPOSURE:g} stops.")
-        if settings.bits not in SAMPLE_TYPES:
-            raise BadInput(f"A still has {' or '.join(map(str, SAMPLE_TYPES))} bits per channel.")
+        check_view(config, settings.choice)
+        made = FORMATS[settings.format]
+        if settings.samples not in made.bits:
+            held = " or ".join(SAMPLES[bits] for bits in made.bits)
+            raise BadInput(f"{made.label} holds {held} samples here, not {SAMPLES[settings.samples]}.", "bits")
+        if settings.alpha == KEEP and not made.alpha:
+            raise BadInput(f"{made.label} holds no alpha. Lay it over a colour, or choose PNG.", "alpha")
+        if settings.alpha == OVER:
+            parse_hex(settings.over)
+        if settings.use_grade:
+            check_grade(settings.grade)
 
     def named(self, stem: str, revision: int, settings: StillSettings) -> str:
-        return f"{stem}_{slug(settings.view.view)}_r{revision}.png"
+        made = FORMATS[settings.format]
+        shown = "_display" if settings.format == "exr" else ""
+        return f"{stem}_{slug(settings.view)}{shown}_r{revision}{made.suffix}"
 
     def facts(self, config: ocio.Config, settings: StillSettings) -> Facts:
         return {
-            "view": f"{settings.view.view} on {settings.view.display}",
-            "look": settings.view.look or "look of the view",
+            "format": FORMATS[settings.format].label,
+            "view": f"{settings.view} on {settings.display}",
+            "look": settings.look or "look of the view",
             "exposure": f"{settings.exposure:+.2f} stops",
-            "samples": f"{settings.bits}-bit",
+            "samples": SAMPLES[settings.samples],
+            **({"grade": "that of Compare"} if settings.use_grade else {}),
         }
 
     def write(
-        self, config: ocio.Config, source: Source, settings: StillSettings, target: Path, progress: Progress
-    ) -> Written:
-        return write_still(
-            config,
-            source.file,
-            source.space,
-            settings.view,
-            target,
-            exposure=settings.exposure,
-            sample_type=SAMPLE_TYPES[settings.bits],
-            layer=source.layer,
-            progress=progress,
+        self,
+        config: ocio.Config,
+        sources: Sequence[Source],
+        settings: StillSettings,
+        target: Path,
+        progress: Progress,
+    ) -> WrittenPicture:
+        picture = picture_of(config, sources[0], settings, alpha=settings.alpha != NO_ALPHA)
+        tags = tags_of(config, settings, target.suffix.lower())
+        progress(0.0, "Reading the picture")
+        _write_file(picture, settings, target, tags, is_dithered(settings, tags), progress)
+        return _compared(target, picture, settings, progress)
+
+    def told(self, written: Mapping[str, Any]) -> Facts:
+        return picture_told(written)
+
+
+def tags_of(config: ocio.Config, settings: StillSettings, suffix: str) -> dict[str, Attribute]:
+    """What the file says of its colour. A display-referred EXR says which display it is for, and gives no primaries:
+    whoever finds those in an EXR takes its numbers for light."""
+    tags = still_tags(config, settings.choice, suffix)
+    if suffix == ".exr":
+        tags.pop("chromaticities", None)
+        tags["ImageDescription"] = (
+            f"Display-referred: the view {settings.view} on {settings.display} is baked in. These are no linear values."
         )
+    return tags
+
+
+def is_dithered(settings: StillSettings, tags: Mapping[str, Attribute]) -> bool:
+    """Raw numbers and data, which no display is named for, are never dithered."""
+    return settings.dither and settings.samples == "8" and bool(tags)
+
+
+def _strips(picture: ShownPicture, settings: StillSettings) -> Iterator[Pixels]:
+    for strip in picture.strips():
+        yield laid_over(strip, parse_hex(settings.over)) if settings.alpha == OVER else strip
+
+
+def _write_file(
+    picture: ShownPicture,
+    settings: StillSettings,
+    target: Path,
+    tags: dict[str, Attribute],
+    dithers: bool,
+    progress: Progress,
+) -> None:
+    width, height = picture.size
+    channels = 4 if picture.has_alpha and settings.alpha == KEEP else 3
+    noise = np.random.default_rng(0) if dithers else None
+    bits = {"8": 8, "16": 16}.get(settings.samples)
+
+    def steps() -> Iterator[Any]:
+        row = 0
+        for strip in _strips(picture, settings):
+            yield quantised(strip, bits, noise) if bits else strip
+            row += len(strip)
+            progress(0.6 * row / height, "Applying the view and writing")
+
+    if settings.format == "avif":
+        write_avif(target, np.concatenate(list(steps())), settings.quality, tags)
+        return
+    attributes = {**tags, **_compression(settings)}
+    with writing_rows(target, (height, width, channels), TYPES[settings.samples], attributes) as write:
+        for rows in steps():
+            write(rows)
+
+
+def _compression(settings: StillSettings) -> dict[str, Attribute]:
+    if settings.format == "jpeg":
+        return {"Compression": f"jpeg:{settings.quality}", "jpeg:subsampling": "4:4:4"}
+    if settings.format == "jxl":
+        return {"Compression": "jpegxl:100"}  # nothing is lost
+    return {"compression": "zip"} if settings.format in ("exr", "tiff") else {}
+
+
+def _compared(target: Path, picture: ShownPicture, settings: StillSettings, progress: Progress) -> WrittenPicture:
+    """What stands in the file against the source sent through the engine again."""
+    progress(0.6, "Reading it back")
+    found = read_back(target)
+    height, width = found.pixels.shape[:2]
+    lowest, highest = LIMITS[settings.samples]
+    row = count = not_finite = outside = 0
+    total = largest = 0.0
+    for meant in _strips(picture, settings):
+        read = found.pixels[row : row + len(meant), :, : meant.shape[2]]
+        is_number = np.isfinite(meant)
+        held = is_number & (meant >= lowest) & (meant <= highest)
+        error = np.abs(read[held] - meant[held])
+        total += float(error.sum(dtype=np.float64))
+        largest = max(largest, float(error.max()) if error.size else 0.0)
+        count += error.size
+        not_finite += int(held.size - np.count_nonzero(is_number))
+        outside += int(np.count_nonzero(is_number & ~held))
+        row += len(meant)
+        progress(0.6 + 0.4 * row / height, "Reading it back")
+    samples = max(1, count + outside + not_finite)
+    return WrittenPicture(
+        width=width,
+        height=height,
+        tags=file_tags(target),
+        clipped=outside / samples,
+        largest_error=largest,
+        mean_error=total / max(1, count),
+        not_finite=not_finite,
+        peak=float(np.nanmax(found.pixels[..., :3])),
+        reader=found.reader,
+        bytes=target.stat().st_size,
+    )

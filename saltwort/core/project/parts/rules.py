@@ -45,7 +45,7 @@ class Rules(Part):
         known_space(config, setup.default_space)
         for index, rule in enumerate(setup.rules, start=1):
             if rule.space and config.getColorSpace(rule.space) is None:
-                raise BadInput(f"Rule {index}, “{rule.name}”: the config has no colour space “{rule.space}”.")
+                raise BadInput(f"Rule {index}, “{rule.name}”: the config has no colour space “{rule.space}”.", "space")
         if config.hasRole(ocio.ROLE_DEFAULT):
             config.setRole(ocio.ROLE_DEFAULT, setup.default_space)  # the default rule's name in OCIO 1; both must agree
         config.setFileRules(file_rules(setup.rules, setup.default_space, setup.kind_words))

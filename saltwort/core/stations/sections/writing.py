@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 
 from saltwort.core.configs.gamut import gamut_of
-from saltwort.core.deliverables.kinds.handoff import header_of
+from saltwort.core.deliverables.kinds.light import header_of
 from saltwort.core.stations.sheet import Chain, Setting, section
 
 

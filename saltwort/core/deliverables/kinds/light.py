@@ -1,0 +1,340 @@
+"""Scene-linear light for the next application, with no view in it."""
+
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import OpenEXR
+import PyOpenColorIO as ocio
+
+from saltwort.core.configs.tags import handoff_tags
+from saltwort.core.deliverables.options import SPACE, option
+from saltwort.core.deliverables.registry import Defaults, Deliverable, deliverable
+from saltwort.core.deliverables.shown import Source
+from saltwort.core.deliverables.told import Facts, colour_told
+from saltwort.core.deliverables.writing import Progress
+from saltwort.core.engine import apply, space_processor
+from saltwort.core.engine.processors import known_space
+from saltwort.core.errors import BadInput
+from saltwort.core.images import Header, Layer, read_header, read_layers
+from saltwort.core.images.channels import STRAIGHT, colour_groups
+from saltwort.core.images.reading import Pixels, kept_attributes, read_strips
+from saltwort.core.images.writing import Attribute, Part, usual_alpha, writing_parts
+from saltwort.core.numbers import LARGEST_HALF
+from saltwort.core.spaces.gamuts import AP0
+
+COMPRESSIONS = {
+    "zip": "ZIP, 16 lines, exact",
+    "zips": "ZIP, each line, exact",
+    "piz": "PIZ, exact",
+    "none": "none, exact",
+    "dwaa": "DWAA, 32 lines, lossy",
+    "dwab": "DWAB, 256 lines, lossy",
+}
+DWA = ("dwaa", "dwab")
+ALL = "all"
+ACES_SPACE = "lin_ap0_scene"
+
+
+@dataclass(frozen=True)
+class LightSettings:
+    space: str = option("", "Colour space", kind=SPACE)
+    sample: str = option("half", "Samples", choices={"half": "half float", "float": "float"})
+    compression: str = option("zip", "Compression", choices=COMPRESSIONS)
+    dwa_level: float = option(45.0, "DWA level", limits=(0.0, 500.0), only={"compression": DWA})
+    layers: str = option(
+        "", "Layers", use="Empty for the one chosen, “all”, or a list such as “beauty, key=lamp” with new names."
+    )
+    parts: bool = option(False, "A part for each layer")
+    aces: bool = option(False, "ACES container", use="SMPTE ST 2065-4: half float in ACES2065-1, no compression.")
+
+
+@dataclass(frozen=True)
+class WrittenLight:
+    """An EXR as OpenEXR's own library read it back. `layers` are their names; `largest_error` and `mean_error` are
+    differences in linear light of samples that fit, `relative_error` the mean of these by the light itself where that
+    is above 0.001; `clipped` is the share of samples, 0–1, beyond what the sample type holds."""
+
+    width: int
+    height: int
+    layers: tuple[str, ...]
+    tags: dict[str, Any]
+    clipped: float
+    largest_error: float
+    mean_error: float
+    relative_error: float
+    not_finite: int
+    peak: float
+    bytes: int
+
+
+@dataclass(frozen=True)
+class Chosen:
+    """A layer of the source and what it is called in the file."""
+
+    layer: Layer
+    name: str
+
+
+@deliverable
+class Light(Deliverable[LightSettings]):
+    kind = "light"
+    label = "Scene-linear EXR"
+    use = "Light with no view, with chromaticities and interop ID in the header. For the next application."
+    settings = LightSettings
+
+    def defaults(self, chosen: Defaults) -> dict[str, Any]:
+        return {"space": chosen.working_space}
+
+    def plan(self, config: ocio.Config, settings: LightSettings) -> None:
+        space = known_space(config, settings.space)
+        if not settings.aces:
+            return
+        if config.getColorSpace(space).getInteropID() != ACES_SPACE and not _is_aces(config, space):
+            raise BadInput("An ACES container holds ACES2065-1. Choose that space.", "space")
+        if settings.sample != "half":
+            raise BadInput("An ACES container holds half floats.", "sample")
+        if settings.compression != "none":
+            raise BadInput("An ACES container is not compressed. Choose none.", "compression")
+        if settings.parts or settings.layers:
+            raise BadInput("An ACES container holds one picture. Leave the layers empty.", "layers")
+
+    def named(self, stem: str, revision: int, settings: LightSettings) -> str:
+        return f"{stem}_{'aces' if settings.aces else 'linear'}_r{revision}.exr"
+
+    def facts(self, config: ocio.Config, settings: LightSettings) -> Facts:
+        lossy = f", level {settings.dwa_level:g}" if settings.compression in DWA else ""
+        return {
+            "colour space": settings.space,
+            "view": "none",
+            "samples": f"{settings.sample} float" if settings.sample == "half" else "float",
+            "compression": f"{COMPRESSIONS[settings.compression]}{lossy}",
+            **({"container": "ACES, SMPTE ST 2065-4"} if settings.aces else {}),
+        }
+
+    def write(
+        self,
+        config: ocio.Config,
+        sources: Sequence[Source],
+        settings: LightSettings,
+        target: Path,
+        progress: Progress,
+    ) -> WrittenLight:
+        source = sources[0]
+        convert = _converter(config, source, settings)
+        parts = _parts(source, settings)
+        headers = [read_header(source.file, part=part[0].layer.part) for part in parts]
+        described = [_described(part, header, settings) for part, header in zip(parts, headers, strict=True)]
+        rows = sum(header.height for header in headers)
+        progress(0.0, "Reading the picture")
+        done = 0
+        with writing_parts(target, described, _attributes(config, source, settings)) as write:
+            for part, header in zip(parts, headers, strict=True):
+                for strip in _converted(source, part, header, convert):
+                    write(strip)
+                    done += len(strip)
+                    progress(0.6 * done / rows, "Converting and writing")
+        progress(0.6, "Reading it back")
+        return _compared(target, source, parts, headers, convert, settings, progress)
+
+    def told(self, written: Mapping[str, Any]) -> Facts:
+        return {
+            "size": f"{written['width']} × {written['height']}",
+            **({"layers": ", ".join(written["layers"])} if len(written["layers"]) > 1 else {}),
+            **colour_told(written["tags"]),
+            "clipped on writing": f"{written['clipped']:.2%} of samples" if written["clipped"] else "none",
+            **({"no numbers": f"{written['not_finite']:,} samples"} if written["not_finite"] else {}),
+            "largest error": f"{written['largest_error']:.2g}",
+            "mean error": f"{written['mean_error']:.2g}, {written['relative_error']:.3%} of the light",
+            "peak": f"{written['peak']:.4g}",
+            "read back by": "OpenEXR",
+        }
+
+
+def _is_aces(config: ocio.Config, space: str) -> bool:
+    chromaticities = handoff_tags(config, space).get("chromaticities")
+    return isinstance(chromaticities, tuple) and np.allclose(chromaticities, AP0.chromaticities, atol=1e-5)
+
+
+def _parts(source: Source, settings: LightSettings) -> list[list[Chosen]]:
+    """The layers that are delivered, by the part of the file they go to. Raises BadInput for one that there is not."""
+    known = {layer.name: layer for layer in read_layers(source.file)}
+    first = next(iter(known))
+    wanted: dict[str, str]
+    if not settings.layers.strip():
+        wanted = {source.layer: ""} if source.layer in known else {first: ""}
+    elif settings.layers.strip() == ALL:
+        wanted = {name: name for name in known}
+    else:
+        pairs = [each.partition("=") for each in settings.layers.split(",") if each.strip()]
+        wanted = {old.strip(): (new.strip() if sign else old.strip()) for old, sign, new in pairs}
+    for name in wanted:
+        if name not in known:
+            listed = ", ".join(each or "the first" for each in known)
+            raise BadInput(f"{source.file.name} has no layer “{name}”. It has {listed}.", "layers")
+    if len(set(wanted.values())) < len(wanted):
+        raise BadInput("Two layers would have the same name. Name each by itself.", "layers")
+    found = [Chosen(known[old], new) for old, new in wanted.items()]
+    if settings.parts:
+        return [[each] for each in found]
+    by_part: dict[int, list[Chosen]] = {}
+    for each in found:
+        by_part.setdefault(each.layer.part, []).append(each)
+    return list(by_part.values())
+
+
+def _described(part: list[Chosen], header: Header, settings: LightSettings) -> Part:
+    names, types = [], []
+    own = dict(zip(header.channel_names, header.channel_types, strict=True))
+    for each in part:
+        colour = _colour_of(each.layer.channels)
+        for number, channel in enumerate(each.layer.channels):
+            if own.get(channel) in ("uint", "int"):
+                raise BadInput(f"The layer “{each.layer.name}” holds whole numbers, which a scene-linear EXR does not.")
+            names.append(_named(each, channel, settings.parts))
+            types.append(settings.sample if number in colour else "half" if own.get(channel) == "half" else "float")
+    called = part[0].name if settings.parts else part[0].name.partition(".")[0] if header.parts > 1 else ""
+    channels = tuple(names)
+    return Part(
+        header.width,
+        header.height,
+        channels,
+        tuple(types) if len(set(types)) > 1 else (types[0],),
+        usual_alpha(Path("x.exr"), channels),
+        header.frame,
+        called or (f"part{header.parts}" if settings.parts else ""),
+    )
+
+
+def _named(each: Chosen, channel: str, is_part: bool) -> str:
+    last = channel.rpartition(".")[2]
+    return last if is_part or not each.name or each.name == channel else f"{each.name}.{last}"
+
+
+def _colour_of(names: tuple[str, ...]) -> set[int]:
+    """Which of the channels are colour or its alpha, and so are converted."""
+    found: set[int] = set()
+    for group in colour_groups(names):
+        found |= {*group.colour, *([] if group.alpha is None else [group.alpha])}
+    return found
+
+
+Convert = Callable[[Pixels, tuple[str, ...]], Pixels]
+
+
+def _converter(config: ocio.Config, source: Source, settings: LightSettings) -> Convert:
+    processor = space_processor(config, source.space, settings.space)
+
+    def convert(strip: Pixels, names: tuple[str, ...]) -> Pixels:
+        strip = strip.copy()
+        for group in colour_groups(names):
+            # A grey that becomes colour would need more channels: a scene-linear grey is the same in all spaces.
+            numbers = group.colour if len(group.colour) == 3 else group.colour * 3
+            light = apply(processor, np.ascontiguousarray(strip[..., numbers]))
+            strip[..., group.colour] = light[..., : len(group.colour)]
+        return strip
+
+    return convert
+
+
+def _converted(source: Source, part: list[Chosen], header: Header, convert: Convert) -> Iterator[Pixels]:
+    """Strips of the channels of a part, converted, with associated alpha."""
+    order = {name: number for number, name in enumerate(header.channel_names)}
+    for _, strip in read_strips(source.file, part=part[0].layer.part):
+        converted = []
+        for each in part:
+            names = each.layer.channels
+            own = convert(np.ascontiguousarray(strip[..., [order[name] for name in names]]), names)
+            if header.alpha == STRAIGHT:
+                for group in colour_groups(names):
+                    if group.alpha is not None:
+                        own[..., group.colour] *= own[..., [group.alpha]]
+            converted.append(own)
+        yield np.concatenate(converted, axis=-1)
+
+
+def _attributes(config: ocio.Config, source: Source, settings: LightSettings) -> dict[str, Attribute]:
+    level = f":{settings.dwa_level:g}" if settings.compression in DWA else ""
+    kept = {} if settings.aces else kept_attributes(source.file)
+    tags = handoff_tags(config, settings.space)
+    if settings.aces:
+        tags = {**tags, "acesImageContainerFlag": 1, "chromaticities": AP0.chromaticities}
+    return {**kept, **tags, "compression": f"{settings.compression}{level}"}
+
+
+def _compared(
+    target: Path,
+    source: Source,
+    parts: list[list[Chosen]],
+    headers: list[Header],
+    convert: Convert,
+    settings: LightSettings,
+    progress: Progress,
+) -> WrittenLight:
+    count = not_finite = outside = lit = done = 0
+    total = relative = largest = peak = 0.0
+    rows = sum(header.height for header in headers)
+    with OpenEXR.File(str(target), separate_channels=True) as file:
+        for number, (part, header) in enumerate(zip(parts, headers, strict=True)):
+            channels = file.channels(number)
+            names = [_named(each, channel, settings.parts) for each in part for channel in each.layer.channels]
+            colour = sorted(_colour_of(tuple(names)))
+            row = 0
+            for meant in _converted(source, part, header, convert):
+                read = np.stack([channels[name].pixels[row : row + len(meant)] for name in names], axis=-1)
+                limits = np.array([_limit(settings.sample if at in colour else "float") for at in range(len(names))])
+                is_number = np.isfinite(meant)
+                held = is_number & (np.abs(meant) <= limits)
+                error = np.abs(read.astype(np.float32) - meant)[held]
+                light = np.abs(meant)[held]
+                total += float(error.sum(dtype=np.float64))
+                relative += float((error[light > 1e-3] / light[light > 1e-3]).sum(dtype=np.float64))
+                lit += int(np.count_nonzero(light > 1e-3))
+                largest = max(largest, float(error.max()) if error.size else 0.0)
+                peak = max(peak, float(light.max()) if light.size else 0.0)
+                count += error.size
+                not_finite += int(held.size - np.count_nonzero(is_number))
+                outside += int(np.count_nonzero(is_number & ~held))
+                row += len(meant)
+                done += len(meant)
+                progress(0.6 + 0.4 * done / rows, "Reading it back")
+    written = read_header(target)
+    return WrittenLight(
+        width=written.picture_size[0],
+        height=written.picture_size[1],
+        layers=tuple(each.name for part in parts for each in part),
+        tags=dict(written.tags),
+        clipped=outside / max(1, count + outside + not_finite),
+        largest_error=largest,
+        mean_error=total / max(1, count),
+        relative_error=relative / max(1, lit),
+        not_finite=not_finite,
+        peak=peak,
+        bytes=target.stat().st_size,
+    )
+
+
+def _limit(sample: str) -> float:
+    return LARGEST_HALF if sample == "half" else float("inf")
+
+
+@dataclass(frozen=True)
+class WrittenHeader:
+    """What an application writes into such a file: its format, and what its header says of colour."""
+
+    file: str
+    interop_id: str
+    chromaticities: tuple[float, ...]
+
+
+def header_of(config: ocio.Config, space: str) -> WrittenHeader:
+    """The file that `Light` writes in a space, told to applications that write it themselves."""
+    tags = handoff_tags(config, space)
+    interop_id, numbers = tags.get("colorInteropID", ""), tags.get("chromaticities", ())
+    return WrittenHeader(
+        "OpenEXR, half float, zip",
+        str(interop_id),
+        numbers if isinstance(numbers, tuple) else (),
+    )

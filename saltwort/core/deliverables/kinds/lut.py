@@ -1,0 +1,358 @@
+"""A LUT of a view, or from one display or space to another, measured against the exact one before it is handed out."""
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import PyOpenColorIO as ocio
+from numpy.typing import NDArray
+
+from saltwort.core.deliverables.options import DISPLAY, LOOK, SPACE, VIEW, option
+from saltwort.core.deliverables.registry import OPTIONAL, Defaults, Deliverable, deliverable
+from saltwort.core.deliverables.shown import Source
+from saltwort.core.deliverables.told import Facts
+from saltwort.core.deliverables.writing import Progress
+from saltwort.core.engine import ViewChoice, apply, space_processor, view_processor
+from saltwort.core.engine.displays import HDR, display_kind
+from saltwort.core.engine.measured import DISPLAY_INTERCHANGE
+from saltwort.core.engine.processors import check_view, is_linear, known_space
+from saltwort.core.errors import BadInput
+from saltwort.core.files import replacing
+from saltwort.core.images import read_pixels, write_image
+from saltwort.core.images.independent import read_back
+from saltwort.core.luts.tables import (
+    EVEN_STEPS,
+    WRITERS,
+    Shaper,
+    Table,
+    hald_pixels,
+    hald_processor,
+    processor_of,
+    read_processor,
+    sampled,
+)
+from saltwort.core.names import slug
+from saltwort.core.numbers import MIDDLE_GREY
+from saltwort.core.spaces.difference import delta_e_2000, delta_e_itp
+from saltwort.core.views.tone import display_xyz
+
+Array = NDArray[np.float64]
+FORMATS = {
+    "cube": ".cube, 3D",
+    "cube-1d": ".cube, 1D",
+    "csp": ".csp, 3D with a prelut",
+    "3dl": ".3dl, 3D, 12-bit",
+    "spi1d": ".spi1d",
+    "spi3d": ".spi3d",
+    "clf": "CLF",
+    "ctf": "CTF",
+    "hald": "HALD, 16-bit PNG",
+}
+SUFFIXES = {"cube-1d": ".cube", "hald": ".png"}
+CURVES = ("cube-1d", "spi1d")
+WITH_SHAPER = ("cube", "csp", "clf", "ctf", *CURVES)
+AUTO, LOG, NO_SHAPER = "auto", "log", "none"
+SHAPERS = {AUTO: "logarithm where the input is light", LOG: "logarithm", NO_SHAPER: "none"}
+HALD_EDGES = (4, 9, 16, 25, 36, 49, 64)
+MEASURED = 100_000
+SIZES = (17, 25, 33, 49, 65)
+OF_SHAPER = {"shaper": (AUTO, LOG)}
+SPREAD = 3.0
+"""Stops that the channels of a measured colour lie apart at most: lamps and lacquers, not lasers alone."""
+
+
+@dataclass(frozen=True)
+class LutSettings:
+    format: str = option("cube", "Format", choices=FORMATS)
+    source: str = option("", "Input space", kind=SPACE, script="from", use="What the application feeds into it.")
+    display: str = option("", "Display", kind=DISPLAY)
+    view: str = option("", "View", kind=VIEW)
+    look: str = option("", "Look", kind=LOOK)
+    to: str = option("", "Output space", kind=SPACE, use="Instead of a view, such as from display to display.")
+    size: int = option(33, "Size", limits=(2, EVEN_STEPS), use="Nodes a side of a cube, up to 129; points of a curve.")
+    shaper: str = option(AUTO, "Shaper", choices=SHAPERS)
+    lowest: float = option(-10.0, "Darkest stop", limits=(-20.0, -1.0), unit="stops", only=OF_SHAPER)
+    highest: float = option(
+        6.5,
+        "Brightest stop",
+        limits=(0.0, 16.0),
+        unit="stops",
+        only=OF_SHAPER,
+        use="From middle grey. Above is clipped.",
+    )
+    within: float = option(1.0, "Error aimed at", limits=(0.05, 20.0), unit="ΔE", use="A size is suggested for it.")
+
+    @property
+    def choice(self) -> ViewChoice:
+        return ViewChoice(self.display, self.view, self.look)
+
+    @property
+    def suffix(self) -> str:
+        return SUFFIXES.get(self.format, f".{self.format}")
+
+
+LARGEST_CUBE = 129
+
+
+@dataclass(frozen=True)
+class Error:
+    """How far a LUT is from the exact transform over some colours: by `measure` (None where the output is no display
+    light), mean, 99th percentile and largest; the largest difference in the output's own numbers; and the share of
+    colours that the shaper or the input's 0–1 clips."""
+
+    colours: int
+    measure: str | None
+    mean: float | None
+    p99: float | None
+    largest: float | None
+    largest_number: float
+    clipped: float
+
+
+@dataclass(frozen=True)
+class WrittenLut:
+    """A LUT as the engine read the file again. `held` is the light or the codes that its input holds; `picture` is the
+    error over the picture that was given, if one was; `suggested` is the smallest size of SIZES whose 99th percentile
+    is within what was aimed at, None where none is, or nothing is measured in ΔE."""
+
+    size: int
+    bytes: int
+    input: str
+    output: str
+    held: tuple[float, float]
+    has_shaper: bool
+    error: Error
+    picture: Error | None
+    suggested: int | None
+    tried: tuple[tuple[int, float], ...]
+
+
+@deliverable
+class Lut(Deliverable[LutSettings]):
+    kind = "lut"
+    label = "LUT"
+    use = "A view or a change of space for an application that takes no config, with its error measured."
+    takes = OPTIONAL
+    settings = LutSettings
+
+    def defaults(self, chosen: Defaults) -> dict[str, Any]:
+        return {**vars(chosen.view), "source": chosen.working_space}
+
+    def plan(self, config: ocio.Config, settings: LutSettings) -> None:
+        known_space(config, settings.source)
+        if settings.to:
+            known_space(config, settings.to)
+        else:
+            check_view(config, settings.choice)
+        if settings.format == "hald" and settings.size not in HALD_EDGES:
+            raise BadInput(f"A HALD image has {', '.join(map(str, HALD_EDGES))} nodes a side.", "size")
+        if settings.format not in CURVES and settings.size > LARGEST_CUBE:
+            raise BadInput(f"A cube has up to {LARGEST_CUBE} nodes a side.", "size")
+        if settings.shaper == LOG and settings.format not in WITH_SHAPER:
+            raise BadInput(f"{FORMATS[settings.format]} holds no shaper. Choose .cube, .csp, CLF or CTF.", "shaper")
+        if settings.format not in WITH_SHAPER and _is_light(config, settings.source):
+            raise BadInput(
+                f"{FORMATS[settings.format]} holds no shaper, and {settings.source} is light, which 0–1 does not hold. "
+                "Choose a logarithmic input space, such as ACEScct, or another format.",
+                "source",
+            )
+
+    def named(self, stem: str, revision: int, settings: LutSettings) -> str:
+        target = settings.to or f"{settings.view} {settings.display}"
+        return f"{slug(settings.source)}_to_{slug(target)}_r{revision}{settings.suffix}"
+
+    def facts(self, config: ocio.Config, settings: LutSettings) -> Facts:
+        return {
+            "format": FORMATS[settings.format],
+            "feed it": settings.source,
+            "gives": settings.to or f"{settings.view} on {settings.display}",
+            **({} if settings.to else {"look": settings.look or "look of the view"}),
+            "size": str(settings.size),
+        }
+
+    def write(
+        self, config: ocio.Config, sources: Sequence[Source], settings: LutSettings, target: Path, progress: Progress
+    ) -> WrittenLut:
+        exact = _exact(config, settings)
+        picture = _picture_colours(config, sources[0], settings) if sources else None
+        shaper = _shaper(config, settings, picture)
+        progress(0.0, "Sampling")
+        table = sampled(
+            exact, settings.size, shaper, cube=settings.format not in CURVES, notes=_notes(settings, shaper)
+        )
+        progress(0.3, "Writing the file")
+        _write_table(table, settings, target)
+        progress(0.5, "Measuring against the exact transform")
+        lut = _read_again(target, settings)
+        colours = _colours(shaper)
+        judge = _judge(config, settings)
+        error = _error(exact, lut, colours, shaper, judge)
+        own = None if picture is None else _error(exact, lut, picture, shaper, judge)
+        tried = _tried(exact, colours, shaper, judge, settings, progress)
+        fitting = [size for size, p99 in tried if p99 <= settings.within]
+        return WrittenLut(
+            size=settings.size,
+            bytes=target.stat().st_size,
+            input=settings.source,
+            output=settings.to or f"{settings.view} on {settings.display}",
+            held=(0.0, shaper.high if shaper else 1.0),
+            has_shaper=shaper is not None,
+            error=error,
+            picture=own,
+            suggested=min(fitting, default=None),
+            tried=tried,
+        )
+
+    def told(self, written: Mapping[str, Any]) -> Facts:
+        low, high = written["held"]
+        suggested = written["suggested"]
+        tried = [f"{size}: {p99:.2f} {written['error']['measure']}" for size, p99 in written["tried"]]
+        return {
+            "holds": f"{low:g} to {high:.4g}; what lies outside is clipped",
+            "error over 100,000 colours": _error_told(written["error"]),
+            **({"error over the picture": _error_told(written["picture"])} if written["picture"] else {}),
+            **({"99 % within, by size": ", ".join(tried)} if tried else {}),
+            **({"suggested size": str(suggested) if suggested else "none of these is close enough"} if tried else {}),
+            "read back by": "the OCIO library, from the file",
+        }
+
+
+def _error_told(error: Mapping[str, Any]) -> str:
+    clipped = f", {error['clipped']:.2%} clipped" if error["clipped"] else ""
+    if error["measure"] is None:
+        return f"largest difference {error['largest_number']:.2g}{clipped}"
+    most = f"99 % below {error['p99']:.2f}, largest {error['largest']:.2f}"
+    return f"{error['measure']} mean {error['mean']:.3f}, {most}{clipped}"
+
+
+def _is_light(config: ocio.Config, space: str) -> bool:
+    return is_linear(config, known_space(config, space)) and not config.getColorSpace(space).isData()
+
+
+def _exact(config: ocio.Config, settings: LutSettings) -> ocio.CPUProcessor:
+    if settings.to:
+        return space_processor(config, settings.source, settings.to)
+    return view_processor(config, settings.source, settings.choice)
+
+
+def _shaper(config: ocio.Config, settings: LutSettings, picture: Array | None) -> Shaper | None:
+    """The shaper that is asked for; over the range of the picture where there is one."""
+    wanted = settings.shaper == LOG or (settings.shaper == AUTO and _is_light(config, settings.source))
+    if not wanted:
+        return None
+    high = MIDDLE_GREY * 2.0**settings.highest
+    if picture is not None and settings.shaper == AUTO:
+        peak = float(picture[np.isfinite(picture)].max(initial=1.0))
+        high = MIDDLE_GREY * 2.0 ** (np.ceil(4 * np.log2(max(peak, 1.0) / MIDDLE_GREY)) / 4)
+    return Shaper(MIDDLE_GREY * 2.0**settings.lowest, float(high))
+
+
+def _notes(settings: LutSettings, shaper: Shaper | None) -> tuple[str, ...]:
+    target = settings.to or f"view {settings.view} on {settings.display}"
+    held = f"0 to {shaper.high:.4g}" if shaper else "0 to 1"
+    return (
+        f"Input: {settings.source}, numbers from {held}. What lies outside is clipped.",
+        f"Output: {target}. Add no view, display or gamma after it.",
+    )
+
+
+def _write_table(table: Table, settings: LutSettings, target: Path) -> None:
+    if settings.format == "hald":
+        write_image(target, hald_pixels(table), "uint16")
+        return
+    content = WRITERS[settings.format.removesuffix("-1d")](table)
+    with replacing(target) as temporary:
+        temporary.write_bytes(content)
+
+
+def _read_again(target: Path, settings: LutSettings) -> ocio.CPUProcessor:
+    if settings.format == "hald":
+        return hald_processor(read_back(target).pixels)
+    return read_processor(target)
+
+
+def _colours(shaper: Shaper | None) -> Array:
+    """Colours over what a LUT holds, the same each time, (MEASURED, 3): even over 0–1, or, of light, even over its
+    stops with channels up to SPREAD stops apart, and a fiftieth of them black in a channel."""
+    chance = np.random.default_rng(7)
+    if shaper is None:
+        return chance.random((MEASURED, 3))
+    stops = chance.uniform(np.log2(shaper.low), np.log2(shaper.high), (MEASURED, 1))
+    light = 2.0 ** (stops - SPREAD * chance.random((MEASURED, 3)))
+    light[chance.random((MEASURED, 3)) < 0.02] = 0.0
+    return np.asarray(light)
+
+
+def _picture_colours(config: ocio.Config, source: Source, settings: LutSettings) -> Array:
+    """Pixels of a picture as the LUT is fed them, (n, 3), at most MEASURED."""
+    pixels = read_pixels(source.file, source.layer).reshape(-1, 3)
+    few = pixels[:: max(1, -(-len(pixels) // MEASURED))]
+    fed = apply(space_processor(config, source.space, settings.source), np.ascontiguousarray(few)[None])[0]
+    return np.asarray(np.nan_to_num(fed), np.float64)
+
+
+Judge = tuple[str, Callable[[Array, Array], Array]] | None
+"""A measure with what computes it of output numbers; None where the output is no light of a display."""
+
+
+def _judge(config: ocio.Config, settings: LutSettings) -> Judge:
+    if settings.to:
+        space = config.getColorSpace(settings.to)
+        if space.isData() or space.getReferenceSpaceType() != ocio.REFERENCE_SPACE_DISPLAY:
+            return None
+        processor = space_processor(config, settings.to, DISPLAY_INTERCHANGE)
+
+        def xyz(numbers: Array) -> Array:
+            return np.asarray(apply(processor, numbers.astype(np.float32)[None])[0], np.float64)
+
+        is_hdr = float(xyz(np.ones((1, 3)))[0, 1]) > 1.01
+    else:
+        kind = display_kind(config, settings.choice)
+        if kind == "none":
+            return None
+        is_hdr = kind == HDR
+
+        def xyz(numbers: Array) -> Array:
+            return display_xyz(config, settings.choice, numbers)
+
+    measure = delta_e_itp if is_hdr else delta_e_2000
+    return "ΔE ITP" if is_hdr else "ΔE 2000", lambda ours, meant: measure(xyz(ours), xyz(meant))
+
+
+def _error(
+    exact: ocio.CPUProcessor, lut: ocio.CPUProcessor, colours: Array, shaper: Shaper | None, judge: Judge
+) -> Error:
+    fed = np.ascontiguousarray(colours, np.float32)[None]
+    meant, ours = (np.nan_to_num(apply(processor, fed)[0].astype(np.float64)) for processor in (exact, lut))
+    high = shaper.high if shaper else 1.0
+    clipped = float(((colours < -1e-6) | (colours > high * (1 + 1e-6))).any(axis=1).mean())
+    far = float(np.abs(ours - meant).max())
+    if judge is None:
+        return Error(len(colours), None, None, None, None, far, clipped)
+    measure, differ = judge
+    found = differ(np.clip(ours, 0, 1), np.clip(meant, 0, 1))
+    figures = float(found.mean()), float(np.percentile(found, 99)), float(found.max())
+    return Error(len(colours), measure, *figures, far, clipped)
+
+
+def _tried(
+    exact: ocio.CPUProcessor,
+    colours: Array,
+    shaper: Shaper | None,
+    judge: Judge,
+    settings: LutSettings,
+    progress: Progress,
+) -> tuple[tuple[int, float], ...]:
+    """The 99th percentile of the error of cubes of SIZES, by their size."""
+    if judge is None or settings.format in CURVES:
+        return ()
+    found = []
+    for number, size in enumerate(SIZES):
+        table = sampled(exact, size, shaper, cube=True)
+        cube = processor_of(table)
+        p99 = _error(exact, cube, colours, shaper, judge).p99
+        found.append((size, float(p99 or 0.0)))
+        progress(0.6 + 0.4 * (number + 1) / len(SIZES), "Trying other sizes")
+    return tuple(found)

@@ -1,0 +1,235 @@
+"""Pictures on their way through a view: cropped, sized in light, graded, with alpha kept or laid over a colour.
+
+Sizes are changed in scene-linear light with associated alpha, by a filter that is nowhere negative (Blackman-Harris):
+one with lobes would ring dark around every lamp.
+"""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Protocol
+
+import numpy as np
+import OpenImageIO as oiio
+import PyOpenColorIO as ocio
+from numpy.typing import NDArray
+
+from saltwort.core.engine import ViewChoice, apply, space_processor, view_processor
+from saltwort.core.errors import BadInput
+from saltwort.core.images import read_header
+from saltwort.core.images.channels import STRAIGHT, colour_groups
+from saltwort.core.images.reading import Pixels, read_picture_strips, read_pixels
+from saltwort.core.views.grade import AFTER, BEFORE, NO_GRADE, NONE, Grade, graded
+
+FILTER = "blackman-harris"
+WITHIN, FILL, EXACT = "within", "fill", "exact"
+FITS = {WITHIN: "within, shape kept", FILL: "filled, edges cut", EXACT: "exactly, stretched"}
+LARGEST_SIDE = 32_768
+
+
+@dataclass(frozen=True)
+class Source:
+    """A picture that something is made of: its file, the space that its numbers are in, and which of its layers."""
+
+    file: Path
+    space: str
+    layer: str = ""
+    number: int | None = None
+    """Of a frame in its sequence."""
+
+
+@dataclass(frozen=True)
+class Framing:
+    """What of a picture is delivered, and how large: a crop as `x y width height` in pixels from the upper left, empty
+    for all; and a size in pixels, 0 where it follows from the other side or from the picture."""
+
+    crop: str = ""
+    width: int = 0
+    height: int = 0
+    fit: str = WITHIN
+
+    @property
+    def is_whole(self) -> bool:
+        return not (self.crop.strip() or self.width or self.height)
+
+
+@dataclass(frozen=True)
+class Box:
+    x: int
+    y: int
+    width: int
+    height: int
+
+
+@dataclass(frozen=True)
+class Look:
+    """What is done to a picture on its way to the file: brighter by `exposure` stops, graded, through a view."""
+
+    view: ViewChoice
+    exposure: float = 0.0
+    grade: Grade = NO_GRADE
+
+
+def crop_of(framing: Framing, width: int, height: int) -> Box:
+    """The part of a picture of this size that is delivered. Raises BadInput for one that does not lie in it."""
+    if not framing.crop.strip():
+        return Box(0, 0, width, height)
+    parts = framing.crop.replace(",", " ").split()
+    if len(parts) != 4 or not all(part.isdigit() for part in parts):
+        raise BadInput("A crop is four whole numbers: x, y, width and height in pixels.", "crop")
+    box = Box(*map(int, parts))
+    if not (box.width and box.height and box.x + box.width <= width and box.y + box.height <= height):
+        raise BadInput(f"The crop does not lie within the picture of {width} × {height} pixels.", "crop")
+    return box
+
+
+def size_of(framing: Framing, box: Box) -> tuple[int, int]:
+    """Width and height of what is delivered of a box of the picture."""
+    if not (framing.width or framing.height):
+        return box.width, box.height
+    if framing.width and framing.height and framing.fit != WITHIN:
+        return framing.width, framing.height
+    scales = [wanted / is_ for wanted, is_ in ((framing.width, box.width), (framing.height, box.height)) if wanted]
+    scale = min(scales)
+    return max(1, round(box.width * scale)), max(1, round(box.height * scale))
+
+
+class ShownPicture:
+    """A picture through a view. `size` is (width, height) and `has_alpha` tells whether strips have a fourth channel,
+    straight alpha. Raises BadInput for what the config or the file cannot give."""
+
+    def __init__(
+        self, config: ocio.Config, source: Source, look: Look, framing: Framing | None = None, *, alpha: bool = False
+    ) -> None:
+        self._config, self._source, self._look = config, source, look
+        self._framing = framing or Framing()
+        header = read_header(source.file, source.layer)
+        self._is_straight = header.alpha == STRAIGHT
+        self._box = crop_of(self._framing, *header.picture_size)
+        self.size = size_of(self._framing, self._box)
+        groups = colour_groups(header.channel_names)[:1]
+        self.has_alpha = alpha and any(group.alpha is not None for group in groups)
+        self._working = ocio.ROLE_SCENE_LINEAR
+        self._is_graded = look.grade.place != NONE
+        self._is_resized = self.size != (self._box.width, self._box.height)
+        first = self._working if self._is_graded or self._is_resized else source.space
+        self._view = view_processor(config, first, look.view, 0.0 if self._is_graded else look.exposure)
+        self._to_light = space_processor(config, source.space, self._working)
+
+    def strips(self) -> Iterator[Pixels]:
+        """Code values from top to bottom, float32 (rows, width, 3 or 4)."""
+        if self._is_resized:
+            yield self._shown(self._resized())
+            return
+        box = self._box
+        for start, strip in read_picture_strips(self._source.file, self._source.layer, alpha=self.has_alpha):
+            rows = strip[max(0, box.y - start) : max(0, box.y + box.height - start), box.x : box.x + box.width]
+            if not len(rows):
+                continue
+            colour, alpha = _parted(rows)
+            if alpha is not None and not self._is_straight:
+                colour = _divided(colour, alpha)
+            if self._is_graded:
+                colour = apply(self._to_light, colour)
+            yield self._shown(_joined(colour, alpha))
+
+    def _resized(self) -> Pixels:
+        """Light in the working space at its new size, straight alpha."""
+        whole = read_pixels(self._source.file, self._source.layer, alpha=self.has_alpha)
+        box = self._box
+        colour, alpha = _parted(whole[box.y : box.y + box.height, box.x : box.x + box.width])
+        light = apply(self._to_light, colour)
+        if alpha is not None and self._is_straight:
+            light = light * alpha
+        scaled = scaled_light(_joined(light, alpha), self.size, self._framing.fit)
+        colour, alpha = _parted(scaled)
+        return _joined(colour if alpha is None else _divided(colour, alpha), alpha)
+
+    def _shown(self, pixels: Pixels) -> Pixels:
+        colour, alpha = _parted(pixels)
+        grade = self._look.grade
+        if self._is_graded:
+            colour = graded(self._config, colour * np.float32(2.0**self._look.exposure), grade, BEFORE)
+        codes = apply(self._view, colour)
+        return _joined(graded(self._config, codes, grade, AFTER) if self._is_graded else codes, alpha)
+
+
+class Settings(Protocol):
+    """What kinds have in their settings that show pictures."""
+
+    @property
+    def choice(self) -> ViewChoice: ...
+    @property
+    def exposure(self) -> float: ...
+    @property
+    def use_grade(self) -> bool: ...
+    @property
+    def grade(self) -> Grade: ...
+    @property
+    def crop(self) -> str: ...
+    @property
+    def width(self) -> int: ...
+    @property
+    def height(self) -> int: ...
+    @property
+    def fit(self) -> str: ...
+
+
+def picture_of(config: ocio.Config, source: Source, settings: Settings, *, alpha: bool = False) -> ShownPicture:
+    """A picture as settings have it shown."""
+    framing = Framing(settings.crop, settings.width, settings.height, settings.fit)
+    look = Look(settings.choice, settings.exposure, settings.grade if settings.use_grade else NO_GRADE)
+    return ShownPicture(config, source, look, framing, alpha=alpha)
+
+
+def scaled_light(light: Pixels, size: tuple[int, int], fit: str) -> Pixels:
+    """Light, (height, width, 3 or 4) with associated alpha, at another size (width, height); where a picture of another
+    shape is to fill it, what stands over is cut evenly."""
+    height, width, channels = light.shape
+    if fit == FILL and (scale := max(size[0] / width, size[1] / height)):
+        kept = min(width, max(1, round(size[0] / scale))), min(height, max(1, round(size[1] / scale)))
+        x, y = (width - kept[0]) // 2, (height - kept[1]) // 2
+        light = light[y : y + kept[1], x : x + kept[0]]
+    target = oiio.ROI(0, size[0], 0, size[1], 0, 1, 0, channels)
+    scaled = oiio.ImageBufAlgo.resize(oiio.ImageBuf(np.ascontiguousarray(light)), FILTER, roi=target)
+    return np.asarray(scaled.get_pixels("float"), np.float32)
+
+
+def laid_over(codes: Pixels, background: tuple[float, float, float]) -> Pixels:
+    """A picture with straight alpha laid over a colour of its display, as a web page or an image editor shows it."""
+    colour, alpha = _parted(codes)
+    return (
+        colour
+        if alpha is None
+        else np.asarray(colour * alpha + np.array(background, np.float32) * (1 - alpha), np.float32)
+    )
+
+
+def quantised(codes: Pixels, bits: int, noise: np.random.Generator | None) -> NDArray[np.unsignedinteger]:
+    """Code values on 0–1 as whole steps of 8 or 16 bits; what is no number is black. With `noise` they are dithered: by
+    triangular noise of one step either way (S. P. Lipshitz and others, J. Audio Eng. Soc. 40, 1992), which leaves no
+    bands and no trace of the picture in the error. Black, white and alpha stay clean."""
+    top = (1 << bits) - 1
+    steps = np.clip(np.nan_to_num(codes, nan=0.0, posinf=1.0, neginf=0.0), 0, 1) * np.float32(top)
+    if noise is not None:
+        shape = (*steps.shape[:2], 3)
+        moved = noise.random(shape, np.float32) - noise.random(shape, np.float32)
+        colour = steps[..., :3]
+        colour += np.where((colour > 0) & (colour < top), moved, np.float32(0))
+    whole: NDArray[np.unsignedinteger] = np.clip(np.floor(steps + np.float32(0.5)), 0, top).astype(
+        np.uint8 if bits == 8 else np.uint16
+    )
+    return whole
+
+
+def _parted(pixels: Pixels) -> tuple[Pixels, Pixels | None]:
+    return np.ascontiguousarray(pixels[..., :3]), (pixels[..., 3:] if pixels.shape[-1] == 4 else None)
+
+
+def _joined(colour: Pixels, alpha: Pixels | None) -> Pixels:
+    return colour if alpha is None else np.concatenate([colour, alpha], axis=-1)
+
+
+def _divided(colour: Pixels, alpha: Pixels) -> Pixels:
+    """Associated colour as straight; light at an alpha of 0 stays, since it is added to what is behind."""
+    return np.asarray(np.divide(colour, alpha, out=colour.copy(), where=alpha > 0), np.float32)

@@ -1,0 +1,122 @@
+"""Read finished files by other libraries than wrote them, so that a fault of one is not hidden by itself.
+
+OpenEXR's own library reads EXR, FFmpeg PNG and TIFF of integers, Pillow JPEG and AVIF. Of the rest, JPEG XL and TIFF of
+floats, there is no second reader here: the image library reads what it wrote.
+"""
+
+import struct
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import av
+import numpy as np
+import OpenEXR
+import OpenImageIO as oiio
+from PIL import Image
+
+from saltwort.core.errors import BadInput
+from saltwort.core.images.headers import library_error
+from saltwort.core.images.reading import Pixels, as_floats, read_header
+from saltwort.core.images.writing import UNSPECIFIED
+from saltwort.core.spaces.icc import read_profile
+
+OPENEXR, FFMPEG, PILLOW, SAME = "OpenEXR", "FFmpeg", "Pillow", "OpenImageIO"
+
+
+@dataclass(frozen=True)
+class ReadBack:
+    """A picture as another library reads it: float32 (height, width, channels) with integers on 0–1, and the name of
+    the library."""
+
+    pixels: Pixels
+    reader: str
+
+
+def read_back(path: Path) -> ReadBack:
+    """Read a file that was just written. Raises BadInput where it cannot be read."""
+    read, reader = _READERS.get(path.suffix.lower(), (_by_image_library, SAME))
+    try:
+        pixels = read(path)
+        if pixels is None:
+            pixels, reader = _by_image_library(path), SAME
+    except BadInput:
+        raise
+    except Exception as error:  # of whatever another library raises
+        raise BadInput(f"{path.name} was written, but {reader} cannot read it: {error}") from error
+    return ReadBack(pixels, reader)
+
+
+def _by_openexr(path: Path) -> Pixels:
+    with OpenEXR.File(str(path), separate_channels=True) as file:
+        channels = file.channels()
+        names = [name for name in ("R", "G", "B", "A") if name in channels] or sorted(channels)
+        return np.stack([np.asarray(channels[name].pixels, np.float32) for name in names], axis=-1)
+
+
+_PIXEL_FORMATS = {
+    "rgb24": "rgb24",
+    "rgba": "rgba",
+    "rgb48be": "rgb48le",
+    "rgb48le": "rgb48le",
+    "rgba64be": "rgba64le",
+    "rgba64le": "rgba64le",
+}
+"""FFmpeg's names for the layouts of what is written here, and of the same in this machine's order of bytes."""
+
+
+def _by_ffmpeg(path: Path) -> Pixels | None:
+    with av.open(str(path)) as container:
+        frame = next(container.decode(video=0))
+        wanted = _PIXEL_FORMATS.get(frame.format.name)
+        return as_floats(frame.to_ndarray(format=wanted)) if wanted else None
+
+
+def _by_pillow(path: Path) -> Pixels:
+    with Image.open(path) as picture:
+        return as_floats(np.asarray(picture.convert("RGBA" if "A" in picture.getbands() else "RGB")))
+
+
+def _by_image_library(path: Path) -> Pixels:
+    as_stored = oiio.ImageSpec()
+    as_stored.attribute("oiio:UnassociatedAlpha", 1)
+    picture = oiio.ImageBuf(str(path), 0, 0, as_stored)
+    pixels = picture.get_pixels("float")
+    if picture.has_error or pixels is None or not pixels.size:
+        raise BadInput(f"{path.name} was written, but cannot be read back: {picture.geterror() or library_error()}")
+    return np.asarray(pixels, np.float32)
+
+
+_READERS: dict[str, tuple[Callable[[Path], Pixels | None], str]] = {
+    ".exr": (_by_openexr, OPENEXR),
+    ".png": (_by_ffmpeg, FFMPEG),
+    ".tif": (_by_ffmpeg, FFMPEG),
+    ".jpg": (_by_pillow, PILLOW),
+    ".avif": (_by_pillow, PILLOW),
+}
+
+
+def file_tags(path: Path) -> dict[str, Any]:
+    """What a finished file says of its colour, by the names of `Header.tags`; for AVIF and JPEG XL its code points and
+    the name of its profile."""
+    suffix = path.suffix.lower()
+    if suffix not in (".avif", ".jxl"):
+        return dict(read_header(path).tags)
+    tags: dict[str, Any] = {}
+    profile = _profile_of(path)
+    if suffix == ".avif" and (place := path.read_bytes().find(b"nclx")) >= 0:
+        primaries, transfer, matrix, full = struct.unpack_from(">HHHB", path.read_bytes(), place + 4)
+        if primaries != UNSPECIFIED:
+            tags["CICP"] = (primaries, transfer, matrix, full >> 7)
+    if profile and (read := read_profile(profile)):
+        tags["icc:description"] = read.description
+    return tags
+
+
+def _profile_of(path: Path) -> bytes:
+    if path.suffix.lower() == ".avif":
+        with Image.open(path) as picture:
+            return picture.info.get("icc_profile") or b""
+    found = oiio.ImageBuf(str(path)).spec().getattribute("ICCProfile")
+    return b"" if found is None else bytes(bytearray(found))

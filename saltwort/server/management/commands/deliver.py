@@ -1,0 +1,149 @@
+"""`deliver [INPUT…]`: make a deliverable, of pictures or folders of frames, and say what was read back from it."""
+
+import sys
+from argparse import ArgumentParser
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict
+from pathlib import Path
+from typing import Any
+
+from django.core.management.base import CommandParser
+
+from saltwort.core.deliverables import (
+    FRAMES,
+    NOTHING,
+    OPTIONAL,
+    Deliverable,
+    Source,
+    deliverables,
+    options_of,
+    read_options,
+)
+from saltwort.core.errors import BadInput
+from saltwort.core.images.sequences import Frame, FrameRange, frames_in, frames_of_names
+from saltwort.core.names import slug
+from saltwort.server.commands import HeadlessCommand, project_for
+from saltwort.server.outputs.operations import chosen_in, deliverable_of
+from saltwort.server.projects.models import Project
+from saltwort.server.projects.setups import config_of
+
+
+class Command(HeadlessCommand):
+    help = "Make a deliverable: a still, scene-linear EXR, LUT, ICC profile and more. Prints JSON."
+
+    def add_arguments(self, parser: CommandParser | ArgumentParser) -> None:
+        parser.add_argument("inputs", nargs="*", type=Path, metavar="INPUT", help="pictures, or folders of frames")
+        parser.add_argument("--project", metavar="SLUG")
+        parser.add_argument("--kind", metavar="KIND", help="see --list")
+        parser.add_argument("--set", action="append", default=[], metavar="KEY=VALUE", dest="typed")
+        parser.add_argument("--source", default="", metavar="SPACE", help="of the pictures; the working space at first")
+        parser.add_argument("--frames", default="", metavar="1-100x2", help="of sequences; all unless said")
+        parser.add_argument("--output", type=Path, metavar="PATH", help="a file, or a folder for several")
+        parser.add_argument("--list", action="store_true", help="print kinds and their settings")
+
+    def handle(self, *args: Any, inputs: list[Path], typed: list[str], **options: Any) -> None:
+        if options["list"]:
+            self.print_json([_listed(made) for made in deliverables().values()])
+            return
+        for needed in ("project", "kind", "output"):
+            if not options[needed]:
+                raise BadInput(f"Say --{needed}, or --list to see what can be made.")
+        project, made = project_for(options["project"]), deliverable_of(options["kind"])
+        config = config_of(project.current)
+        settings = made.settings_from(read_options(made.settings, _pairs(typed)), chosen_in(project))
+        made.check(config, settings)
+        space = options["source"] or chosen_in(project).working_space
+        jobs = _jobs(made, settings, project, inputs, FrameRange.read(options["frames"]), options["output"])
+        files = []
+        for frames, target in jobs:
+            if any(frame.file.exists() and target.exists() and target.samefile(frame.file) for frame in frames):
+                raise BadInput(f"{target} would replace the picture itself. Name another file.")
+            sources = [Source(frame.file, space, number=frame.number) for frame in frames]
+            try:
+                written = made.write(config, sources, settings, target, self._progress(options["verbosity"]))
+            except BadInput as error:
+                if len(jobs) == 1:
+                    raise
+                files.append({"path": str(target), "error": str(error)})  # of many frames, the others are made
+            else:
+                files.append({"path": str(target), "facts": asdict(written)})
+        self.print_json({"kind": made.kind, "files": files})
+        if any("error" in file for file in files):
+            sys.exit(1)
+
+    def _progress(self, verbosity: int) -> Any:
+        return lambda share, doing: self.say(f"{share:4.0%} {doing}") if verbosity > 1 else None
+
+
+def _listed(made: Deliverable[Any]) -> dict[str, Any]:
+    return {
+        "kind": made.kind,
+        "label": made.label,
+        "use": made.use,
+        "takes": made.takes,
+        "settings": [
+            {
+                "key": each.typed,
+                "label": each.label,
+                "kind": each.kind,
+                "default": each.default,
+                "choices": [value for value, _ in each.choices],
+                "lowest": each.lowest,
+                "highest": each.highest,
+                "unit": each.unit,
+                "use": each.use,
+            }
+            for each in options_of(made.settings)
+        ],
+    }
+
+
+def _pairs(typed: Sequence[str]) -> Mapping[str, str]:
+    found = {}
+    for each in typed:
+        key, sign, value = each.partition("=")
+        if not sign:
+            raise BadInput(f"“{each}” is no setting. Write it as KEY=VALUE.")
+        found[key.strip()] = value
+    return found
+
+
+Job = tuple[list[Frame], Path]
+
+
+def _jobs(
+    made: Deliverable[Any], settings: Any, project: Project, inputs: Sequence[Path], asked: FrameRange, output: Path
+) -> list[Job]:
+    """What is made of which frames: one file of the config or of a whole sequence, or a file of each picture."""
+    number = project.current.number
+    frames = _frames(inputs, asked)
+    if made.takes in (NOTHING, OPTIONAL):
+        return [(frames[:1], _inside(output, made.named("", number, settings)))]
+    if not frames:
+        raise BadInput(f"{made.label} is made of pictures. Name one, or a folder of frames.")
+    if made.takes == FRAMES:
+        return [(frames, _inside(output, made.named(frames[0].stem, number, settings)))]
+    if len(frames) == 1 and not output.is_dir() and output.suffix:
+        return [(frames, output)]
+    if output.suffix and not output.is_dir():
+        raise BadInput(f"{len(frames)} pictures make as many files. Name a folder as --output.")
+    return [([frame], output / _numbered(made.named(frame.stem, number, settings), frame)) for frame in frames]
+
+
+def _frames(inputs: Sequence[Path], asked: FrameRange) -> list[Frame]:
+    found: list[Frame] = []
+    for place in inputs:
+        found += frames_in(place) if place.is_dir() else frames_of_names([place])
+    return [frame for frame in found if frame.number is None or asked.holds(frame.number)]
+
+
+def _inside(output: Path, name: str) -> Path:
+    return output / name if output.is_dir() or not output.suffix else output
+
+
+def _numbered(name: str, frame: Frame) -> str:
+    """The name with the number of the frame before its suffix."""
+    if frame.number is None:
+        return name
+    stem, dot, suffix = name.rpartition(".")
+    return f"{slug(stem) or stem}.{frame.digits}{dot}{suffix}"

@@ -1,0 +1,123 @@
+"""Recipes of a project: kept in its setup, made again from any later revision."""
+
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass, replace
+from typing import Any
+
+from django.db import transaction
+
+from saltwort.core.deliverables import FRAMES, PICTURE, Deliverable, deliverables, options_of, read_options
+from saltwort.core.deliverables.recipe import Recipe
+from saltwort.core.errors import BadInput
+from saltwort.core.project import Setup, check_setup, read_setup, same_config
+from saltwort.server.jobs.models import CANCELLED, FAILED
+from saltwort.server.outputs.models import Output
+from saltwort.server.outputs.operations import chosen_in, make_output, settings_of
+from saltwort.server.projects.models import Project
+from saltwort.server.projects.operations import change_setup
+from saltwort.server.projects.setups import current_setup
+from saltwort.server.scene.models import Render
+
+NEVER_MADE, UP_TO_DATE, OLDER, UNDER_WAY, FAILED_STATE = "never made", "up to date", "older", "being made", "failed"
+STATES = (NEVER_MADE, UP_TO_DATE, OLDER, UNDER_WAY, FAILED_STATE)
+
+
+@dataclass(frozen=True)
+class Standing:
+    """A recipe with its newest output, if it was ever made, and how that stands to the project as it is."""
+
+    recipe: Recipe
+    state: str
+    output: Output | None
+
+
+def standings(project: Project) -> list[Standing]:
+    """The recipes of a project in their order, each with how it stands."""
+    setup = current_setup(project)
+    made = project.outputs.exclude(recipe="").select_related("revision", "job").order_by("pk")
+    newest = {output.recipe: output for output in made}
+    return [
+        Standing(one, _state(project, setup, one, newest.get(one.name)), newest.get(one.name)) for one in setup.recipes
+    ]
+
+
+def _state(project: Project, setup: Setup, recipe: Recipe, output: Output | None) -> str:
+    if output is None:
+        return NEVER_MADE
+    if output.facts is None:
+        return FAILED_STATE if output.job is None or output.job.state in (FAILED, CANCELLED) else UNDER_WAY
+    same = output.kind == recipe.kind and same_config(read_setup(output.revision.setup), setup)
+    return UP_TO_DATE if same and settings_of(output) == _settings(project, recipe) else OLDER
+
+
+def values_of(project: Project, recipe: Recipe) -> dict[str, Any]:
+    """The settings of a recipe, those left out as the project has chosen."""
+    return asdict(_settings(project, recipe))
+
+
+def _settings(project: Project, recipe: Recipe) -> Any:
+    made = _kind_of(recipe)
+    return made.settings_from(read_options(made.settings, dict(recipe.settings)), chosen_in(project))
+
+
+def _kind_of(recipe: Recipe) -> Deliverable[Any]:
+    return deliverables()[recipe.kind]
+
+
+def save_recipe(project: Project, based_on: int, recipe: Recipe, was: str = "", author: str = "") -> Project:
+    """Add a recipe, or put it in the place of the one that `was` called so. Raises BadInput for one that cannot be,
+    Stale when the project was changed meanwhile."""
+    recipe = replace(recipe, name=recipe.name.strip())
+
+    def saved(setup: Setup) -> Setup:
+        if was and was not in [one.name for one in setup.recipes]:
+            raise BadInput(f"There is no recipe “{was}” any more. Save it under a new name.")
+        others = tuple(recipe if one.name == was else one for one in setup.recipes)
+        changed = replace(setup, recipes=others if was else (*others, recipe))
+        check_setup(changed)
+        return changed
+
+    project = change_setup(project, based_on, f"Recipe {recipe.name} {'changed' if was else 'added'}", saved, author)
+    if was and was != recipe.name:
+        project.outputs.filter(recipe=was).update(recipe=recipe.name)
+    return project
+
+
+def remove_recipe(project: Project, based_on: int, name: str, author: str = "") -> Project:
+    """Remove a recipe; what was made by it stays."""
+
+    def removed(setup: Setup) -> Setup:
+        return replace(setup, recipes=tuple(one for one in setup.recipes if one.name != name))
+
+    return change_setup(project, based_on, f"Recipe {name} removed", removed, author)
+
+
+@transaction.atomic
+def make_recipes(project: Project, names: Sequence[str], render: Render | None) -> list[Output]:
+    """Queue the recipes of these names, or all where none are named, of a render where their kind takes one. Raises
+    BadInput, naming the recipe, where one cannot be made: then none is."""
+    recipes = [one for one in current_setup(project).recipes if not names or one.name in names]
+    if missing := set(names) - {one.name for one in recipes}:
+        raise BadInput(f"There is no recipe “{min(missing)}”.")
+    outputs = []
+    for recipe in recipes:
+        made = _kind_of(recipe)
+        asked = read_options(made.settings, dict(recipe.settings))
+        try:
+            of_pictures = render if made.takes in (PICTURE, FRAMES) else None
+            outputs.append(make_output(project, recipe.kind, asked, of_pictures, recipe))
+        except BadInput as error:
+            raise BadInput(f"“{recipe.name}” cannot be made: {error}", error.field) from error
+    return outputs
+
+
+def as_typed(made: Deliverable[Any], asked: dict[str, Any]) -> tuple[tuple[str, str], ...]:
+    """Settings as texts, as recipes keep them. Raises BadInput for one that there is not."""
+    known = {each.key: each for each in options_of(made.settings)}
+    for key in asked:
+        if key not in known:
+            raise BadInput(f"There is no setting “{key}” here.", key)
+    words = {True: "yes", False: "no"}
+    return tuple(
+        (known[key].typed, words[value] if isinstance(value, bool) else str(value)) for key, value in asked.items()
+    )

@@ -1,0 +1,215 @@
+"""Recipes, and `deliver` as a pipeline calls it."""
+
+import subprocess
+import sys
+from pathlib import Path
+from typing import Any, ClassVar
+
+import numpy as np
+from django.conf import settings
+
+from saltwort.core.engine import apply, space_processor, view_processor
+from saltwort.core.images import read_header, read_pixels
+from saltwort.server.outputs.models import Output
+from tests.api.test_commands import CommandTestCase
+from tests.samples import ACES_SDR, light, project_config, write, write_damaged
+from tests.server import ServerTestCase
+
+
+class Deliver(CommandTestCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.image = write(self.folder / "in" / "dusk.exr", light(30, 40), "float")
+
+    def deliver(self, kind: str, *more: object, output: str = "out", **asked: object) -> list[dict[str, Any]]:
+        typed = [part for key, value in asked.items() for part in ("--set", f"{key}={value}")]
+        target = self.folder / output
+        answer = self.call("deliver", *more, "--project", "quay", "--kind", kind, *typed, "--output", target)
+        self.assertEqual(answer["kind"], kind)
+        return list(answer["files"])
+
+    def frames(self, numbers: range) -> Path:
+        for number in numbers:
+            write(self.folder / "frames" / f"quay.{number:04}.exr", light(12, 16, seed=number), "half")
+        return self.folder / "frames"
+
+    def test_the_kinds_and_their_settings_with_limits(self) -> None:
+        kinds = {
+            made["kind"]: {each["key"]: each for each in made["settings"]} for made in self.call("deliver", "--list")
+        }
+        for kind, keys in {
+            "still": {"format", "display", "view", "look", "exposure", "bits", "dither", "width"},
+            "light": {"space", "sample", "compression", "layers"},
+            "lut": {"format", "from", "display", "view", "look", "size", "shaper"},
+            "icc": {"space", "display", "view", "version"},
+            "grade": {"format"},
+        }.items():
+            with self.subTest(kind):
+                self.assertLessEqual(keys, kinds[kind].keys())
+        self.assertEqual(kinds["light"]["sample"]["choices"], ["half", "float"])
+        self.assertEqual((kinds["still"]["quality"]["lowest"], kinds["still"]["quality"]["highest"]), (1, 100))
+
+    def test_a_still_to_a_file_that_is_named(self) -> None:
+        (file,) = self.deliver("still", self.image, output="a.png", bits=8, dither="no", exposure=1)
+        self.assertEqual(file["path"], str(self.folder / "a.png"))
+        self.assertEqual((file["facts"]["width"], file["facts"]["reader"]), (40, "FFmpeg"))
+        processor = view_processor(project_config(), "ACEScg", ACES_SDR, 1.0)
+        meant = np.clip(apply(processor, read_pixels(self.image)), 0, 1)
+        self.assertLessEqual(np.abs(read_pixels(Path(file["path"])) - meant).max(), 0.5 / 255 + 1e-6)
+
+    def test_the_space_of_the_pictures_is_said(self) -> None:
+        (file,) = self.deliver("light", self.image, "--source", "Linear Rec.709 (sRGB)", sample="float")
+        meant = apply(space_processor(project_config(), "Linear Rec.709 (sRGB)", "ACEScg"), read_pixels(self.image))
+        np.testing.assert_array_equal(read_pixels(Path(file["path"])), meant)
+
+    def test_frames_of_a_folder_with_a_range_and_steps(self) -> None:
+        files = self.deliver("still", self.frames(range(1, 10)), "--frames", "2-8x3", format="jpeg")
+        self.assertEqual(
+            [Path(file["path"]).name.split(".")[1:] for file in files], [[n, "jpg"] for n in ("0002", "0005", "0008")]
+        )
+        for file in files:
+            self.assertEqual(read_header(Path(file["path"])).width, 16)
+
+    def test_a_broken_frame_does_not_stop_the_others(self) -> None:
+        folder = self.frames(range(1, 4))
+        write_damaged(folder / "quay.0002.exr", light(200, 200), "half")
+        with self.assertRaises(SystemExit) as ended:
+            self.deliver("still", folder)
+        self.assertEqual(ended.exception.code, 1)
+        files = self.said()["files"]
+        self.assertEqual(["error" in file for file in files], [False, True, False])
+        self.assertIn("quay.0002.exr", files[1]["error"])
+
+    def test_a_lut_a_profile_and_a_grade_need_no_picture(self) -> None:
+        (file,) = self.deliver("lut", format="cube", size=17, **{"from": "ACEScct"})
+        self.assertEqual(file["facts"]["error"]["measure"], "ΔE 2000")
+        self.assertEqual(file["facts"]["error"]["colours"], 100_000)
+        (measured,) = self.deliver("lut", self.image, format="cube", size=17)
+        self.assertEqual(measured["facts"]["picture"]["colours"], 1200)
+        (file,) = self.deliver("icc", space="ACEScg", version=2, output="acescg.icc")
+        self.assertEqual(Path(file["path"]).read_bytes()[36:40], b"acsp")
+        grade = {"place": "before", "slope": [1.2, 1, 1], "offset": [0, 0, 0], "power": [1, 1, 1], "saturation": 1.0}
+        grade |= {"exposure": 0.0, "log": False, "curve": [0, 0.25, 0.5, 0.75, 1]}
+        state = self.ask("/comparison")
+        self.tell(
+            "put",
+            "/comparison",
+            based_on=state["version"],
+            grade=grade,
+            **{name: state[name] for name in ("render", "exposure", "panes", "probes")},
+        )
+        (file,) = self.deliver("grade", format="cc")
+        self.assertIn("<Slope>1.2 1 1</Slope>", Path(file["path"]).read_text())
+
+    def test_refusals(self) -> None:
+        whole = ("--project", "quay", "--output", self.folder / "out")
+        self.refused_command("Nothing of the kind “poster”", "deliver", "--kind", "poster", *whole)
+        self.refused_command("made of pictures", "deliver", "--kind", "still", *whole)
+        self.refused_command("--output", "deliver", self.image, "--project", "quay", "--kind", "still")
+        for words, typed in (
+            ("no setting “gamma”", "gamma=2"),
+            ("KEY=VALUE", "bits"),
+            ("choose one of", "bits=12"),
+            ("yes or no", "dither=perhaps"),
+            ("is a number", "exposure=bright"),
+            ("no view", "view=Lost"),
+        ):
+            self.refused_command(words, "deliver", self.image, "--kind", "still", *whole, "--set", typed)
+        self.refused_command("no range of frames", "deliver", self.image, "--kind", "still", *whole, "--frames", "a-b")
+        into = ("--project", "quay", "--kind", "light", "--output", self.image)
+        self.refused_command("replace the picture itself", "deliver", self.image, *into)
+        self.refused_command("cannot be read", "deliver", self.folder / "gone.exr", "--kind", "still", *whole)
+        self.assertFalse((self.folder / "out").exists())
+
+    def test_as_a_process(self) -> None:
+        """With the database of a real start: here it lists kinds, which needs none."""
+        done = subprocess.run(
+            [sys.executable, "manage.py", "deliver", "--list"], cwd=settings.BASE_DIR, capture_output=True, text=True
+        )
+        self.assertEqual((done.returncode, done.stderr), (0, ""))
+
+
+class Recipes(ServerTestCase):
+    STILL: ClassVar[dict[str, Any]] = {"kind": "still", "settings": {"format": "jpeg", "exposure": 1.0}}
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.dusk = self.render()
+
+    def keep(self, name: str, based_on: int, **recipe: Any) -> None:
+        self.tell("put", "/recipes", 204, name=name, based_on=based_on, **{**self.STILL, **recipe})
+
+    def states(self) -> dict[str, str]:
+        return {one["name"]: one["state"] for one in self.ask("/recipes")}
+
+    def test_a_recipe_is_made_again_and_says_how_it_stands(self) -> None:
+        self.keep("Review", 1, naming="{picture} for review r{revision}")
+        self.assertEqual(self.states(), {"Review": "never made"})
+        self.tell("post", "/recipes/make", 201, names=["Review"], render=self.dusk.pk)
+        self.assertEqual(self.states(), {"Review": "being made"})
+        self.do_jobs()
+        self.assertEqual(self.states(), {"Review": "up to date"})
+        output = Output.objects.get()
+        self.assertEqual(output.name, "dusk for review r2.jpg")
+        self.assertEqual(output.settings["exposure"], 1.0)
+        self.tell("post", "/setup", based_on=2, message="w", working_space="Linear Rec.2020")
+        self.assertEqual(self.states(), {"Review": "older"})
+        self.tell("post", "/recipes/make", 201, render=self.dusk.pk)
+        self.do_jobs()
+        self.assertEqual(self.states(), {"Review": "up to date"})
+        self.keep("Review", 3, was="Review", settings={"format": "png"})
+        self.assertEqual(self.states(), {"Review": "older"})
+
+    def test_all_are_made_or_none(self) -> None:
+        self.keep("Review", 1)
+        self.keep("For the editor", 2, kind="lut", settings={"format": "csp", "size": 17})
+        made = self.tell("post", "/recipes/make", 201, render=self.dusk.pk)
+        self.assertEqual([one["recipe"] for one in made], ["Review", "For the editor"])
+        self.do_jobs()
+        self.assertEqual(set(self.states().values()), {"up to date"})
+        Output.objects.all().delete()
+        self.refused("post", "/recipes/make", "“Review” cannot be made: .* made of a render")
+        self.assertEqual(Output.objects.count(), 0)
+
+    def test_a_failed_one_says_so(self) -> None:
+        self.keep("Review", 1)
+        self.tell("post", "/recipes/make", 201, render=self.dusk.pk)
+        self.dusk.image.file.unlink()
+        self.do_jobs()
+        self.assertEqual(self.states(), {"Review": "failed"})
+
+    def test_named_anew_removed_and_undone(self) -> None:
+        self.keep("Review", 1)
+        self.tell("post", "/recipes/make", 201, render=self.dusk.pk)
+        self.do_jobs()
+        self.keep("Dailies", 2, was="Review")
+        self.assertEqual(self.states(), {"Dailies": "up to date"})
+        self.tell("post", "/recipes/remove", 204, name="Dailies", based_on=3)
+        self.assertEqual(self.states(), {})
+        self.undo()
+        self.assertEqual(self.states(), {"Dailies": "up to date"})
+
+    def test_refusals(self) -> None:
+        self.keep("Review", 1)
+        for words, change in (
+            ("Choose another name", {"name": "Review"}),
+            ("no setting “gamma”", {"name": "B", "settings": {"gamma": 1}}),
+            ("not a valid choice", {"name": "B", "kind": "poster", "settings": {}}),
+            ("holds letters", {"name": "B", "naming": "../{picture}"}),
+            ("holds letters", {"name": "B", "naming": "{shot}"}),
+            ("no recipe “Lost”", {"name": "B", "was": "Lost"}),
+        ):
+            with self.subTest(words, **change):
+                self.refused("put", "/recipes", words, based_on=2, **{**self.STILL, **change})
+        self.refused("post", "/recipes/make", "no recipe “Lost”", names=["Lost"])
+        self.assertEqual(self.states(), {"Review": "never made"})
+
+    def test_spaces_follow_their_names(self) -> None:
+        self.keep("Archive", 1, kind="light", settings={"space": "ACES2065-1"})
+        edit = {"space": "ACES2065-1", "name": "Archive light", "aliases": [], "family": "", "description": ""}
+        self.tell("post", "/setup", based_on=2, message="n", space_edits=[edit])
+        (one,) = self.ask("/recipes")
+        self.assertEqual(one["values"]["space"], "Archive light")
+        self.tell("post", "/recipes/make", 201, render=self.dusk.pk)
+        self.do_jobs()
+        self.assertEqual(self.states(), {"Archive": "up to date"})
