@@ -6,6 +6,7 @@ import os
 import warnings
 from collections import Counter
 from collections.abc import Iterator
+from dataclasses import asdict
 from itertools import chain
 from typing import Any
 from urllib.parse import quote
@@ -17,6 +18,7 @@ from django.db import transaction
 from hypothesis import HealthCheck, Phase, given, seed, settings
 from hypothesis import strategies as st
 
+from saltwort.core.views.grade import BEFORE, Grade
 from saltwort.server import kept
 from saltwort.server.conversions.operations import Order, order_conversion
 from saltwort.server.jobs.models import Job
@@ -58,6 +60,7 @@ GOOD: dict[str, list[Any]] = {
     "exposure": [0.0],
     "panes": [[{"display": SRGB_DISPLAY, "view": "Un-tone-mapped", "look": ""}]],
     "probes": [[]],
+    "grade": [asdict(Grade(BEFORE, slope=(1.1, 1.0, 1.0)))],
     "naming": [""],
     "was": [""],
     "names": [[]],
@@ -173,6 +176,6 @@ def _with_good_values(node: Any, good: dict[str, list[Any]]) -> Any:
         made["properties"] = {
             name: {"enum": good[name]} if name in good else value for name, value in made["properties"].items()
         }
-    if made.get("in") == "query" and made.get("name") in good:
-        made["schema"] = {"enum": good[made["name"]]}
+    if made.get("in") == "query" and (values := good.get(made.get("name", ""))) and not isinstance(values[0], dict):
+        made["schema"] = {"enum": values}
     return made
