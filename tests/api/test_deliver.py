@@ -101,6 +101,41 @@ class Deliver(CommandTestCase):
         (file,) = self.deliver("grade", format="cc")
         self.assertIn("<Slope>1.2 1 1</Slope>", Path(file["path"]).read_text())
 
+    def test_a_video_of_a_folder_of_frames(self) -> None:
+        sdr = {"display": "Rec.1886 Rec.709 - Display", "view": ACES_SDR.view}
+        (file,) = self.deliver(
+            "movie", self.frames(range(1, 9)), "--frames", "1-8x2", codec="h264", fps="23.976", **sdr
+        )
+        facts = file["facts"]["video"]
+        self.assertEqual((facts["frames"], facts["rate"], facts["stream"]), (4, "24000/1001", [1, 1, 1]))
+        (self.folder / "frames" / "quay.0005.exr").unlink()
+        whole = ("--project", "quay", "--kind", "movie", "--output", self.folder / "b.mp4")
+        self.refused_command("Frames are missing: 5", "deliver", self.folder / "frames", *whole)
+
+    def test_a_contact_sheet(self) -> None:
+        (file,) = self.deliver("contact-sheet", self.frames(range(1, 4)), what="pictures", format="pdf")
+        self.assertEqual((file["facts"]["pictures"], Path(file["path"]).suffix), (3, ".pdf"))
+
+    def verified(self, *arguments: object) -> tuple[int, list[dict[str, Any]]]:
+        try:
+            self.call("verify", *arguments)
+        except SystemExit as ended:
+            return int(str(ended.code)), self.said()
+        return 0, self.said()
+
+    def test_files_are_verified_against_a_recipe(self) -> None:
+        recipe = {"name": "Review", "kind": "still", "settings": {"bits": 8}, "based_on": 1}
+        self.tell("put", "/recipes", 204, **recipe)
+        (file,) = self.deliver("still", self.image, output="a.png", bits=8)
+        of = ("--project", "quay", "--recipe", "Review")
+        code, (found,) = self.verified(file["path"], *of)
+        self.assertEqual((code, found["doubts"], found["says"]["width"]), (0, [], 40))
+        (other,) = self.deliver("still", self.image, output="b.png", bits=16)
+        code, (found,) = self.verified(other["path"], *of)
+        self.assertEqual((code, [doubt["code"] for doubt in found["doubts"]]), (1, ["other-samples"]))
+        self.refused_command("no recipe “Lost”", "verify", file["path"], "--project", "quay", "--recipe", "Lost")
+        self.refused_command("cannot be read", "verify", self.folder / "gone.png")
+
     def test_refusals(self) -> None:
         whole = ("--project", "quay", "--output", self.folder / "out")
         self.refused_command("Nothing of the kind “poster”", "deliver", "--kind", "poster", *whole)

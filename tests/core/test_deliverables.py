@@ -14,7 +14,7 @@ import OpenImageIO as oiio
 import PyOpenColorIO as ocio
 from PIL import Image, ImageCms
 
-from saltwort.core.deliverables import FRAMES, PICTURE, Defaults, Source, deliverables, options_of, read_options
+from saltwort.core.deliverables import OF_PICTURES, Defaults, Source, deliverables, options_of, read_options
 from saltwort.core.deliverables.options import CHOICE, NUMBER, WHOLE
 from saltwort.core.engine import ViewChoice, apply, space_processor, view_processor
 from saltwort.core.errors import BadInput
@@ -42,7 +42,7 @@ class DeliverableTestCase(TestCase):
         made.check(self.config, settings)
         target = self.folder / made.named("dusk", 3, settings)
         if sources is None:
-            sources = (self.source,) if made.takes in (PICTURE, FRAMES) else ()
+            sources = (self.source,) if made.takes in OF_PICTURES else ()
         return target, made.write(self.config, sources, settings, target, lambda share, doing: None)
 
     def refused(self, kind: str, words: str, **asked: Any) -> None:
@@ -96,7 +96,7 @@ class EveryKind(DeliverableTestCase):
                 made.check(self.config, settings)
                 target = self.folder / made.named("dusk", 3, settings)
                 self.assertRegex(target.name, r"^[a-z0-9_-]+_r3\.[a-z0-9]+$")
-                sources = [self.source] if made.takes in (PICTURE, FRAMES) else []
+                sources = [self.source] if made.takes in OF_PICTURES else []
                 written = made.write(
                     self.config, sources, settings, target, lambda share, doing, told=told: told.append(share)
                 )

@@ -4,8 +4,10 @@ from saltwort.core.deliverables.options import Option, options_of, read_options
 from saltwort.core.deliverables.registry import (
     FRAMES,
     NOTHING,
+    OF_PICTURES,
     OPTIONAL,
     PICTURE,
+    PICTURES,
     TAKES,
     Defaults,
     Deliverable,
@@ -20,8 +22,10 @@ from saltwort.core.deliverables.writing import Written, write_handoff, write_sti
 __all__ = [
     "FRAMES",
     "NOTHING",
+    "OF_PICTURES",
     "OPTIONAL",
     "PICTURE",
+    "PICTURES",
     "TAKES",
     "Defaults",
     "Deliverable",

@@ -32,10 +32,11 @@ class Defaults:
     grade: Grade = NO_GRADE
 
 
-NOTHING, OPTIONAL, PICTURE, FRAMES = "nothing", "optional", "picture", "frames"
-"""What a deliverable is made of: of the config alone, which may be measured over a picture, of one picture, or of all
-frames of a sequence together."""
-TAKES = (NOTHING, OPTIONAL, PICTURE, FRAMES)
+NOTHING, OPTIONAL, PICTURE, PICTURES, FRAMES = "nothing", "optional", "picture", "pictures", "frames"
+"""What a deliverable is made of: of the config alone, which may be measured over a picture, of one picture, of one or
+several together, or of all frames of a sequence."""
+TAKES = (NOTHING, OPTIONAL, PICTURE, PICTURES, FRAMES)
+OF_PICTURES = (PICTURE, PICTURES, FRAMES)
 
 
 class Deliverable(Generic[Settings]):

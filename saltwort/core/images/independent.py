@@ -35,7 +35,7 @@ class ReadBack:
 
 
 def read_back(path: Path) -> ReadBack:
-    """Read a file that was just written. Raises BadInput where it cannot be read."""
+    """Read a finished file. Raises BadInput where it cannot be read."""
     read, reader = _READERS.get(path.suffix.lower(), (_by_image_library, SAME))
     try:
         pixels = read(path)
@@ -44,7 +44,9 @@ def read_back(path: Path) -> ReadBack:
     except BadInput:
         raise
     except Exception as error:  # of whatever another library raises
-        raise BadInput(f"{path.name} was written, but {reader} cannot read it: {error}") from error
+        raise BadInput(
+            f"{path.name} is damaged, or another file than its name says: {reader} cannot read it."
+        ) from error
     return ReadBack(pixels, reader)
 
 
@@ -84,7 +86,7 @@ def _by_image_library(path: Path) -> Pixels:
     picture = oiio.ImageBuf(str(path), 0, 0, as_stored)
     pixels = picture.get_pixels("float")
     if picture.has_error or pixels is None or not pixels.size:
-        raise BadInput(f"{path.name} was written, but cannot be read back: {picture.geterror() or library_error()}")
+        raise BadInput(f"{path.name} is damaged: {picture.geterror() or library_error()}")
     return np.asarray(pixels, np.float32)
 
 

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from saltwort.core.images.channels import colour_channels
 from saltwort.core.images.headers import Header
 from saltwort.core.images.reading import Pixels, as_floats, read_header, read_stored_strips
+from saltwort.core.spaces.curves import srgb_encoded
 
 SAMPLED = 1 << 14
 """Pixels: enough that the 1st and 99th percentile rest on hundreds."""
@@ -187,7 +188,7 @@ class _Counter:
             high=high,
             levels=len(np.unique(values)),
             linear_steps=_steps(values),
-            encoded_steps=_steps(_srgb_encoded(values)),
+            encoded_steps=_steps(srgb_encoded(values)),
             equal_channels=self.equal,
             vector_length=self.vectors.mean_length() if is_vectors else 0.0,
             direction=self.vectors.mean_direction() if is_vectors else (0.0, 0.0, 0.0),
@@ -305,7 +306,7 @@ def _colour_stats(colour: Pixels, channels: int) -> dict[str, Any]:
     found: dict[str, Any] = {
         "at_ends": tuple(np.mean((few <= ENDS) | (few >= 1 - ENDS), axis=0).tolist()),
         "skew": _skewness(mean),
-        "encoded_skew": _skewness(_srgb_encoded(np.clip(mean, 0, 1))),
+        "encoded_skew": _skewness(srgb_encoded(np.clip(mean, 0, 1))),
         # Told apart by one number, which is far faster; that two of so few have the same is next to impossible.
         "colours": len(np.unique(red + green * np.e + blue * np.pi**2)),
         "saturation": float(np.median((most - least) / np.maximum(most, 1e-3))),
@@ -394,9 +395,3 @@ def _on_steps(values: NDArray[np.float64], bits: int) -> float:
     """Share of values that are steps of so many bits."""
     scaled = values * (2**bits - 1)
     return float(np.mean(np.abs(scaled - np.round(scaled)) < STEP_TOLERANCE)) if len(values) else 0.0
-
-
-def _srgb_encoded(light: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Light as sRGB code values (IEC 61966-2-1), for light in 0–1."""
-    curved = 1.055 * np.power(np.maximum(light, 0.0031308), 1 / 2.4) - 0.055
-    return np.asarray(np.where(light <= 0.0031308, 12.92 * light, curved), np.float64)

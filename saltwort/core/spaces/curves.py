@@ -37,6 +37,12 @@ class Curve:
         return np.asarray(np.sign(codes) * _DECODERS[self.kind](size, self.power), np.float64)
 
 
+def srgb_encoded(light: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Light as sRGB code values (IEC 61966-2-1), any shape, for light in 0–1."""
+    curved = 1.055 * np.power(np.maximum(light, 0.0031308), 1 / 2.4) - 0.055
+    return np.asarray(np.where(light <= 0.0031308, 12.92 * light, curved), np.float64)
+
+
 _LABELS = {LINEAR: "linear", SRGB: "sRGB", REC709: "BT.709 camera curve", PQ: "PQ", HLG: "HLG"}
 
 

@@ -7,7 +7,7 @@ from typing import Any
 
 from django.db import transaction
 
-from saltwort.core.deliverables import FRAMES, PICTURE, Defaults, Deliverable, Facts, Source, deliverables
+from saltwort.core.deliverables import OF_PICTURES, Defaults, Deliverable, Facts, Source, deliverables
 from saltwort.core.deliverables.recipe import Recipe, named_by
 from saltwort.core.errors import BadInput
 from saltwort.core.names import slug
@@ -41,7 +41,7 @@ def make_output(
     project has chosen. Raises BadInput for a kind there is not, settings that cannot be, or a render that is missing.
     """
     made = deliverable_of(kind)
-    if made.takes in (PICTURE, FRAMES) and render is None:
+    if made.takes in OF_PICTURES and render is None:
         raise BadInput(f"{made.label} is made of a render. Choose one.", "render")
     settings = made.settings_from(asked, chosen_in(project))
     made.check(config_of(project.current), settings)
@@ -117,7 +117,7 @@ def _make(job: Job, report: Report) -> None:
 
 def _write(output: Output, report: Report) -> Any:
     made, settings = _made(output)
-    if output.render is None and made.takes in (PICTURE, FRAMES):
+    if output.render is None and made.takes in OF_PICTURES:
         raise BadInput("The render that this output is made of was removed. Make the output of another.")
     sources = [_source(output, output.render)] if output.render else []
     return made.write(config_of(output.revision), sources, settings, output.file, report)

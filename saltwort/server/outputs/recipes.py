@@ -6,7 +6,7 @@ from typing import Any
 
 from django.db import transaction
 
-from saltwort.core.deliverables import FRAMES, PICTURE, Deliverable, deliverables, options_of, read_options
+from saltwort.core.deliverables import OF_PICTURES, Deliverable, deliverables, options_of, read_options
 from saltwort.core.deliverables.recipe import Recipe
 from saltwort.core.errors import BadInput
 from saltwort.core.project import Setup, check_setup, read_setup, same_config
@@ -104,7 +104,7 @@ def make_recipes(project: Project, names: Sequence[str], render: Render | None) 
         made = _kind_of(recipe)
         asked = read_options(made.settings, dict(recipe.settings))
         try:
-            of_pictures = render if made.takes in (PICTURE, FRAMES) else None
+            of_pictures = render if made.takes in OF_PICTURES else None
             outputs.append(make_output(project, recipe.kind, asked, of_pictures, recipe))
         except BadInput as error:
             raise BadInput(f"“{recipe.name}” cannot be made: {error}", error.field) from error

@@ -12,7 +12,7 @@ from rest_framework.response import Response
 
 from saltwort.core.deliverables import (
     FRAMES,
-    PICTURE,
+    OF_PICTURES,
     TAKES,
     Defaults,
     Deliverable,
@@ -159,7 +159,7 @@ def _output(output: Output) -> dict[str, Any]:
 
 
 def _made_from(output: Output) -> str:
-    if deliverables()[output.kind].takes not in (PICTURE, FRAMES) and not output.settings.get("source_space"):
+    if deliverables()[output.kind].takes not in OF_PICTURES and not output.settings.get("source_space"):
         return "the config"
     return output.render.name if output.render else "a render that was removed"
 

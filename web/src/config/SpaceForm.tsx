@@ -25,7 +25,8 @@ export function SpaceForm({
 }) {
   const offered = useViewFamilies();
   const gamuts = offered.data?.gamuts ?? [];
-  const [space, setSpace] = useRemembered<AddedSpace>('new space', {
+  const [changed, setChanged] = useRemembered<Partial<AddedSpace>>('new space', {});
+  const space: AddedSpace = {
     name: '',
     chromaticities: gamuts.find(({ name }) => name === 'Rec.709')?.chromaticities ?? Array<number>(8).fill(0),
     curve: 'linear',
@@ -36,12 +37,13 @@ export function SpaceForm({
     interop_id: '',
     display: '',
     view: '',
-  });
+    ...changed,
+  };
   const [from, setFrom] = useRemembered<'primaries' | 'id' | 'view'>('new space from', 'primaries');
   const project = useProject();
   const [chosen, setUndone] = useRemembered<ViewChoice | undefined>('new space undoes', undefined);
   const undone = chosen ?? project.data?.setup.view ?? { display: '', view: '', look: '' };
-  const set = (part: Partial<AddedSpace>) => setSpace({ ...space, ...part });
+  const set = (part: Partial<AddedSpace>) => setChanged({ ...changed, ...part });
   const known = gamuts.find(({ chromaticities }) => chromaticities.join() === space.chromaticities.join());
   return (
     <form

@@ -13,6 +13,7 @@ from saltwort.core.deliverables import (
     FRAMES,
     NOTHING,
     OPTIONAL,
+    PICTURES,
     Deliverable,
     Source,
     deliverables,
@@ -121,7 +122,7 @@ def _jobs(
         return [(frames[:1], _inside(output, made.named("", number, settings)))]
     if not frames:
         raise BadInput(f"{made.label} is made of pictures. Name one, or a folder of frames.")
-    if made.takes == FRAMES:
+    if made.takes in (PICTURES, FRAMES):
         return [(frames, _inside(output, made.named(frames[0].stem, number, settings)))]
     if len(frames) == 1 and not output.is_dir() and output.suffix:
         return [(frames, output)]

@@ -1,0 +1,305 @@
+"""Verify a finished file from anywhere: what it says of itself, what its pixels say, and whether that fits together."""
+
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import asdict, dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import PyOpenColorIO as ocio
+from numpy.typing import NDArray
+
+from saltwort.core.configs.tags import still_tags
+from saltwort.core.deliverables.kinds.movie import Movie, MovieSettings, form_of
+from saltwort.core.deliverables.kinds.still import FORMATS, Still, StillSettings
+from saltwort.core.deliverables.told import points_told
+from saltwort.core.errors import BadInput
+from saltwort.core.images import measure, read_header
+from saltwort.core.images.independent import file_tags, read_back
+from saltwort.core.images.reading import Pixels
+from saltwort.core.images.video import (
+    BT709,
+    BT2020,
+    FRAME_RATES,
+    VideoFacts,
+    VideoForm,
+    decoded,
+    from_planes,
+    video_facts,
+)
+from saltwort.core.spaces import curves
+from saltwort.core.spaces.curves import Curve
+from saltwort.core.spaces.encodings import BY_INTEROP_ID, by_code_points
+from saltwort.core.spaces.gamuts import P3_D65, REC709, Gamut, rgb_to_xyz
+
+PICTURE, VIDEO = "picture", "video"
+VIDEOS = (".mp4", ".mov", ".m4v", ".mkv", ".webm")
+LIGHT_FORMATS = (".exr", ".hdr", ".tx")
+MEASURED_FRAMES = 240
+"""Frames of a video that are decoded to be measured, evenly spread over it."""
+OUTSIDE = 1e-3
+"""Of the light of a pixel, by which it lies outside a gamut: less is rounding."""
+PQ_POINTS = 16
+
+
+@dataclass(frozen=True)
+class Doubt:
+    """Something that does not fit together: a code that scripts can rely on, and a sentence."""
+
+    code: str
+    sentence: str
+
+
+@dataclass(frozen=True)
+class Verified:
+    """A file as it was looked at: what it `says`, what its `pixels` say, and the doubts, none where all fits."""
+
+    sort: str
+    says: dict[str, Any]
+    pixels: dict[str, Any]
+    doubts: tuple[Doubt, ...]
+
+
+def verify(path: Path, config: ocio.Config | None = None, recipe: tuple[Any, Any] | None = None) -> Verified:
+    """Look at a file; against a recipe, given as a kind and its settings, with the config that it is of. Raises
+    BadInput for what is neither picture nor video."""
+    is_video = path.suffix.lower() in VIDEOS
+    says, pixels, doubts = (_video if is_video else _picture)(path)
+    if recipe is not None and config is not None:
+        doubts = [*doubts, *_against(config, *recipe, says, path)]
+    return Verified(VIDEO if is_video else PICTURE, says, pixels, tuple(doubts))
+
+
+Looked = tuple[dict[str, Any], dict[str, Any], list[Doubt]]
+
+
+def _picture(path: Path) -> Looked:
+    if path.suffix.lower() in (".avif", ".jxl"):
+        found, depth = read_back(path), ""
+        tags = file_tags(path)
+    else:
+        header = read_header(path)
+        tags, depth = dict(header.tags), header.bit_depth
+        found = read_back(path)
+    height, width = found.pixels.shape[:2]
+    colour = found.pixels[..., :3]
+    says = {"width": width, "height": height, "bit_depth": depth, "tags": tags, "read_by": found.reader}
+    pixels = {**_range(colour), **_gamut_used(colour, tags)}
+    doubts = list(_of_tags(path, tags))
+    if path.suffix.lower() not in LIGHT_FORMATS:
+        doubts += _of_levels(colour)
+    if depth == "16-bit" and (steps := measure(path).stats.linear_steps) == 8:
+        doubts.append(
+            Doubt("eight-bit-steps", f"It has 16 bits, and its values are steps of {steps}: it was 8-bit once.")
+        )
+    if pixels["not_finite"]:
+        doubts.append(Doubt("not-finite", f"{pixels['not_finite']:,} samples are no numbers (NaN or infinite)."))
+    return says, pixels, doubts
+
+
+def _range(colour: Pixels) -> dict[str, Any]:
+    finite = colour[np.isfinite(colour)]
+    if not finite.size:
+        raise BadInput("The picture holds no numbers that can be measured.")
+    return {
+        "lowest": float(finite.min()),
+        "peak": float(finite.max()),
+        "mean": float(finite.mean(dtype=np.float64)),
+        "at_top": float(np.mean((colour >= 1).all(axis=-1))),
+        "below_zero": float(np.mean(finite < 0)),
+        "not_finite": int(colour.size - finite.size),
+    }
+
+
+def _encoding_said(tags: Mapping[str, Any]) -> tuple[Gamut, Curve] | None:
+    """Primaries and curve by code points or interop ID."""
+    if "CICP" in tags:
+        known = by_code_points(int(tags["CICP"][0]), int(tags["CICP"][1]))
+        return known[0] if known else None
+    encoding = BY_INTEROP_ID.get(str(tags.get("colorInteropID", "")))
+    return (encoding.gamut, encoding.curve) if encoding else None
+
+
+def _gamut_used(colour: Pixels, tags: Mapping[str, Any]) -> dict[str, Any]:
+    """How much of the pixels lies outside Rec.709, and outside P3, where the file says what its numbers are."""
+    said = _encoding_said(tags)
+    if said is None or said[0] == REC709:
+        return {}
+    few = colour.reshape(-1, 3)[:: max(1, colour.size // 300_000)].astype(np.float64)
+    return _outside(said[1].decode(np.nan_to_num(few)), said[0])
+
+
+def _outside(light: NDArray[np.float64], gamut: Gamut) -> dict[str, Any]:
+    xyz = light @ rgb_to_xyz(gamut).T
+    shares = {}
+    for name, smaller in (("outside_rec709", REC709), ("outside_p3", P3_D65)):
+        inside = xyz @ np.linalg.inv(rgb_to_xyz(smaller)).T
+        shares[name] = float(np.mean(inside.min(axis=1) < -OUTSIDE * np.maximum(inside.max(axis=1), 1e-6)))
+    return shares
+
+
+def _of_tags(path: Path, tags: Mapping[str, Any]) -> Iterator[Doubt]:
+    says_colour = ("CICP", "icc:description", "colorInteropID", "chromaticities")
+    if not any(name in tags for name in says_colour):
+        yield Doubt("untagged", "It says nothing of its colour, so each application takes it as it likes.")
+    if "CICP" in tags and "icc:CICP" in tags and tuple(tags["CICP"][:2]) != tuple(tags["icc:CICP"][:2]):
+        yield Doubt("tags-disagree", "Its code points and its profile say different things.")
+    said = _encoding_said(tags)
+    if said and "CICP" in tags and "icc:chromaticities" in tags and "icc:CICP" not in tags:
+        profile = np.array(tags["icc:chromaticities"])
+        off = np.abs(profile - np.array(said[0].chromaticities))[:6].max()
+        if off > 0.05:  # under D50 the same primaries lie up to 0.03 elsewhere
+            yield Doubt("tags-disagree", "Its code points and the primaries of its profile are different.")
+    is_encoded = said is not None and not said[1].is_linear
+    if path.suffix.lower() == ".exr" and "chromaticities" in tags and is_encoded:
+        yield Doubt("taken-for-light", "It is display-referred and gives primaries, so it will be taken for light.")
+
+
+def _of_levels(colour: Pixels) -> Iterator[Doubt]:
+    low, high = (float(value) * 255 for value in (colour.min(), colour.max()))
+    if 15 <= low <= 17 and 233 <= high <= 236:
+        yield Doubt("legal-range", "Its values end at 16 and 235 of 255: it looks like video levels in a picture.")
+
+
+def _video(path: Path) -> Looked:
+    video = video_facts(path)
+    form = _form_of_file(video)
+    says = asdict(video)
+    doubts = list(_of_video(video))
+    if form is None:
+        return says, {}, doubts
+    pixels = _measured(path, video, form)
+    if video.light_levels and pixels.get("max_cll", 0) > 1.15 * video.light_levels[0] + 5:
+        doubts.append(
+            Doubt(
+                "max-cll-understated",
+                f"It says that no pixel is above {video.light_levels[0]} cd/m²; {pixels['max_cll']:.0f} were measured.",
+            )
+        )
+    if pixels["beyond_video_levels"] > 0.02:
+        doubts.append(
+            Doubt("full-range", "It says video levels, and much of it lies beyond them: it may be full range.")
+        )
+    return says, pixels, doubts
+
+
+def _form_of_file(video: VideoFacts) -> VideoForm | None:
+    """How the frames of a file are coded, as far as they can be measured here."""
+    known = {"yuv420p": 8, "yuv420p10le": 10, "yuv422p10le": 10, "yuv422p": 8}
+    if video.pixel_format not in known or video.stream[2] not in (BT709, BT2020):
+        return None
+    return VideoForm("", video.pixel_format, known[video.pixel_format], *video.stream)
+
+
+def _of_video(video: VideoFacts) -> Iterator[Doubt]:
+    if video.container is None:
+        yield Doubt("container-untagged", "The container says nothing of its colour; some players read it alone.")
+    elif video.container != video.stream:
+        yield Doubt(
+            "container-disagrees",
+            f"The stream says {_points(video.stream)}, the container {_points(video.container)}.",
+        )
+    if video.container_range and video.container_range != video.stream_range:
+        yield Doubt("range-disagrees", f"The stream says {video.stream_range} range, the container the other.")
+    if 2 in video.stream[:2]:
+        yield Doubt("untagged", "The stream does not say what its colour is, so each player takes it as it likes.")
+    if video.stream[1] == PQ_POINTS and video.light_levels is None:
+        yield Doubt("no-light-levels", "It is PQ and does not say how bright its frames are (MaxCLL, MaxFALL).")
+    if video.stream[1] == PQ_POINTS and video.mastering is None:
+        yield Doubt("no-mastering-display", "It is PQ and does not say what display it was made on.")
+    if video.light_levels and video.container_light_levels not in (None, video.light_levels):
+        yield Doubt("light-levels-disagree", "Stream and container tell different light levels.")
+
+
+def _points(points: tuple[int, int, int]) -> str:
+    return f"{points_told(points[0], points[1])}, matrix {points[2]}"
+
+
+def _measured(path: Path, video: VideoFacts, form: VideoForm) -> dict[str, Any]:
+    """Range, light and gamut of frames spread evenly over a video."""
+    wanted = {round(place) for place in np.linspace(0, max(0, video.frames - 1), MEASURED_FRAMES)}
+    known = by_code_points(form.primaries, form.transfer)
+    low, high, beyond, frames = 1.0, 0.0, 0.0, 0
+    largest = average = 0.0
+    outside: list[dict[str, Any]] = []
+    for _, planes in decoded(path, wanted, form):
+        codes = from_planes(planes, form)
+        low, high = min(low, float(codes.min())), max(high, float(codes.max()))
+        luma = planes[0].astype(np.float32) / (1 << (form.bits - 8))
+        beyond += float(np.mean((luma < 15) | (luma > 236)))
+        frames += 1
+        if known and known[0][1].kind == curves.PQ:
+            light = Curve(curves.PQ).decode(np.clip(codes, 0, 1).max(axis=2).astype(np.float64)) * 100
+            # The codec scatters single pixels: what a thousandth of a percent does not reach is taken for that.
+            largest = max(largest, float(np.percentile(light, 99.999)))
+            average = max(average, float(light.mean()))
+        if known and known[0][0] != REC709:
+            few = np.clip(codes, 0, 1).reshape(-1, 3)[:: max(1, codes.size // 60_000)].astype(np.float64)
+            outside.append(_outside(known[0][1].decode(few), known[0][0]))
+    shares = {name: float(np.mean([each[name] for each in outside])) for name in (outside[0] if outside else ())}
+    light_levels = {"max_cll": largest, "max_fall": average} if largest else {}
+    return {
+        "measured_frames": frames,
+        "lowest": low,
+        "peak": high,
+        "beyond_video_levels": beyond / max(1, frames),
+        **light_levels,
+        **shares,
+    }
+
+
+def _against(config: ocio.Config, made: Any, settings: Any, says: Mapping[str, Any], path: Path) -> Iterator[Doubt]:
+    """Whether a file is what a recipe asks for."""
+    checks: dict[type, Callable[..., Iterator[Doubt]]] = {Still: _against_still, Movie: _against_movie}
+    check = checks.get(type(made))
+    if check is None:
+        raise BadInput(f"Files of the kind {made.label} are not held against recipes; verify it by itself.")
+    yield from check(config, settings, says, path)
+
+
+def _against_still(
+    config: ocio.Config, settings: StillSettings, says: Mapping[str, Any], path: Path
+) -> Iterator[Doubt]:
+    wanted = FORMATS[settings.format]
+    if path.suffix.lower() not in (wanted.suffix, {".jpg": ".jpeg", ".tif": ".tiff"}.get(wanted.suffix, "")):
+        yield Doubt("other-format", f"The recipe makes {wanted.label}; this is {path.suffix or 'of another kind'}.")
+        return
+    depth = {"8": "8-bit", "16": "16-bit"}.get(settings.samples, settings.samples)
+    if says["bit_depth"] and says["bit_depth"] != depth:
+        yield Doubt("other-samples", f"The recipe asks for {depth} samples; these are {says['bit_depth']}.")
+    yield from _other_size(settings, says)
+    meant = still_tags(config, settings.choice, wanted.suffix).get("CICP")
+    said = says["tags"].get("CICP")
+    if isinstance(meant, tuple) and (said is None or tuple(map(int, said[:2])) != meant[:2]):
+        told = points_told(int(said[0]), int(said[1])) if said else "nothing"
+        yield Doubt(
+            "other-colour", f"The recipe’s display is {points_told(int(meant[0]), int(meant[1]))}; it says {told}."
+        )
+
+
+def _against_movie(
+    config: ocio.Config, settings: MovieSettings, says: Mapping[str, Any], path: Path
+) -> Iterator[Doubt]:
+    form = form_of(config, settings)
+    codecs = {"libx264": "h264", "libx265": "hevc", "libsvtav1": "av1", "prores_ks": "prores"}
+    codec = "av1" if "dav1d" in says["codec"] or "av1" in says["codec"] else says["codec"]
+    if codec != codecs[form.encoder]:
+        yield Doubt("other-codec", f"The recipe makes {codecs[form.encoder]}; this is {codec}.")
+    if says["pixel_format"] != form.pixel_format:
+        yield Doubt("other-samples", f"The recipe asks for {form.pixel_format}; this is {says['pixel_format']}.")
+    meant = (form.primaries, form.transfer, form.matrix)
+    if tuple(says["stream"]) != meant:
+        yield Doubt(
+            "other-colour", f"The recipe’s display is {_points(meant)}; it says {_points(tuple(says['stream']))}."
+        )
+    rate = FRAME_RATES[settings.fps]
+    if says["rate"] != f"{rate.numerator}/{rate.denominator}":
+        yield Doubt("other-rate", f"The recipe has {settings.fps} frames a second; this has {says['rate']}.")
+    yield from _other_size(settings, says)
+
+
+def _other_size(settings: Any, says: Mapping[str, Any]) -> Iterator[Doubt]:
+    for name in ("width", "height"):
+        wanted = getattr(settings, name)
+        if wanted and says[name] > wanted:
+            yield Doubt("other-size", f"The recipe’s {name} is {wanted} pixels; this has {says[name]}.")

@@ -1,0 +1,317 @@
+"""Videos: the right colour in stream and container, HDR10 with its light measured, gaps; and verified files."""
+
+from dataclasses import asdict, replace
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+import av
+import numpy as np
+from PIL import Image
+
+from saltwort.core.deliverables import Source, deliverables
+from saltwort.core.deliverables.verify import verify
+from saltwort.core.engine import ViewChoice, apply, view_processor
+from saltwort.core.errors import BadInput
+from saltwort.core.images import read_pixels, write_image
+from saltwort.core.images.video import (
+    BT709,
+    BT2020,
+    VideoForm,
+    from_planes,
+    to_planes,
+    video_facts,
+    writing_video,
+)
+from tests.core.test_deliverables import CHOSEN, DeliverableTestCase
+from tests.samples import ACES_SDR, SRGB_DISPLAY, light, write, write_damaged
+
+HDR = {"display": "Rec.2100-PQ - Display", "view": "ACES 2.0 - HDR 1000 nits (P3 D65)"}
+SDR709 = {"display": "Rec.1886 Rec.709 - Display", "view": ACES_SDR.view}
+
+
+def smooth(height: int, width: int, peak: float, shift: int = 0) -> np.ndarray:
+    """Light as renders have it, without noise that no codec keeps."""
+    y, x = np.mgrid[0:height, 0:width].astype(np.float32) / width
+    base = np.exp2(6 * np.sin(3 * x + shift / 9) * np.cos(2 * y))
+    return np.stack([base, base * 0.6, base * 0.3 + 0.02], -1).astype(np.float32) * (peak / base.max())
+
+
+class MovieTestCase(DeliverableTestCase):
+    COUNT = 10
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.frames = tuple(
+            Source(self.frame(number, smooth(54, 96, 12.0, number)), "ACEScg", number=number)
+            for number in range(1, self.COUNT + 1)
+        )
+
+    def frame(self, number: int, pixels: np.ndarray) -> Path:
+        return write(self.folder / "frames" / f"quay.{number:04}.exr", pixels, "half")
+
+    def decoded(self, file: Path) -> list[np.ndarray]:
+        """Frames as R′G′B′ on 0–1, by the arithmetic of FFmpeg and not of ours."""
+        with av.open(str(file)) as container:
+            return [
+                frame.to_ndarray(format="rgb48le").astype(np.float32) / 65535 for frame in container.decode(video=0)
+            ]
+
+
+class Planes(MovieTestCase):
+    def test_the_values_of_the_standards(self) -> None:
+        """BT.709 and BT.2020 in narrow range: black, white and pure red, in 8 and 10 bits."""
+        for matrix, red_luma in ((BT709, 0.2126), (BT2020, 0.2627)):
+            for bits in (8, 10):
+                form = VideoForm("", "yuv420p", bits, 1, 1, matrix)
+                step = 1 << (bits - 8)
+                for colour, luma, cr in (((0, 0, 0), 0, 0), ((1, 1, 1), 1, 0), ((1, 0, 0), red_luma, 0.5)):
+                    planes = to_planes(np.full((4, 4, 3), colour, np.float32), form)
+                    self.assertEqual(planes[0][0, 0], np.floor((luma * 219 + 16) * step + 0.5))
+                    self.assertEqual(planes[2][0, 0], np.floor((cr * 224 + 128) * step + 0.5))
+                    self.assertEqual([plane.shape for plane in planes], [(4, 4), (2, 2), (2, 2)])
+
+    def test_colour_is_sited_where_it_says(self) -> None:
+        """A red step between two columns: left sites weigh the column itself twice as much as its neighbours."""
+        codes = np.zeros((8, 8, 3), np.float32)
+        codes[:, 4:] = (1, 0, 0)
+        form = VideoForm("", "yuv420p", 8, 1, 1, BT709)
+        half = (to_planes(codes, form)[2][0].astype(float) - 128) / 224
+        np.testing.assert_allclose(half, (0, 0, 0.375, 0.5), atol=0.003)
+        upright = np.ascontiguousarray(codes.transpose(1, 0, 2))
+        between = (to_planes(upright, form)[2][:, 0].astype(float) - 128) / 224
+        np.testing.assert_allclose(between, (0, 0, 0.5, 0.5), atol=0.003)
+        top_left = replace(form, matrix=BT2020)
+        sited = (to_planes(upright, top_left)[2][:, 0].astype(float) - 128) / 224
+        np.testing.assert_allclose(sited, (0, 0, 0.375, 0.5), atol=0.003)
+
+    def test_there_and_back(self) -> None:
+        codes = np.repeat(np.repeat(np.random.default_rng(3).random((12, 16, 3), np.float32), 4, 0), 4, 1)
+        for matrix in (BT709, BT2020):
+            form = VideoForm("", "yuv422p10le", 10, 1, 1, matrix)
+            inside = np.abs(from_planes(to_planes(codes, form), form) - codes)[:, 2::4]
+            self.assertLess(inside.max(), 3 / 876)  # a step of luma and two of colour
+
+
+class Movies(MovieTestCase):
+    def test_every_codec_says_and_shows_what_was_meant(self) -> None:
+        """Against the engine, through FFmpeg's own decoding: mean error by codec, on pictures without noise."""
+        meant = {
+            frame.number: np.clip(
+                apply(view_processor(self.config, "ACEScg", ViewChoice(**SDR709)), read_pixels(frame.file)), 0, 1
+            )
+            for frame in self.frames
+        }
+        for codec, bound in (("h264", 0.012), ("hevc", 0.012), ("av1", 0.012), ("prores", 0.008)):
+            with self.subTest(codec):
+                target, written = self.make("movie", self.frames, codec=codec, fps="23.976", **SDR709)
+                self.assertTrue(written.agrees)
+                facts = video_facts(target)
+                self.assertEqual((facts.stream, facts.container), ((1, 1, 1), (1, 1, 1)))
+                self.assertEqual((facts.rate, facts.frames, facts.stream_range), ("24000/1001", self.COUNT, "narrow"))
+                frames = self.decoded(target)
+                self.assertEqual(len(frames), self.COUNT)
+                for number, frame in enumerate(frames, start=1):
+                    self.assertLess(np.abs(frame - meant[number]).mean(), bound)
+                self.assertLess(written.mean_error, bound)
+
+    def test_hdr10_tells_the_light_of_the_frames_themselves(self) -> None:
+        target, written = self.make("movie", self.frames, codec="hevc-hdr10", **HDR)
+        choice, largest, average = ViewChoice(**HDR), 0.0, 0.0
+        for frame in self.frames:
+            codes = np.clip(apply(view_processor(self.config, "ACEScg", choice), read_pixels(frame.file)), 0, 1)
+            brightest = codes.max(axis=2).astype(np.float64)
+            powered = np.maximum(brightest, 0) ** (1 / 78.84375)  # ST 2084, written out here once more
+            nits = 10_000 * (np.maximum(powered - 0.8359375, 0) / (18.8515625 - 18.6875 * powered)) ** (
+                1 / 0.1593017578125
+            )
+            largest, average = max(largest, nits.max()), max(average, nits.mean())
+        facts = video_facts(target)
+        self.assertEqual(facts.light_levels, (round(largest), round(average)))
+        self.assertEqual(facts.container_light_levels, facts.light_levels)
+        self.assertTrue(facts.container_has_mastering)
+        self.assertAlmostEqual(facts.mastering["highest"], 1000, delta=10)
+        np.testing.assert_allclose(facts.mastering["red"], (0.680, 0.320), atol=1e-4)
+        np.testing.assert_allclose(facts.mastering["white"], (0.3127, 0.3290), atol=1e-4)
+        self.assertEqual((facts.profile, facts.stream), ("Main 10", (9, 16, 9)))
+        self.assertEqual(written.video["light_levels"], facts.light_levels)
+        with av.open(str(target)) as container:
+            self.assertEqual(container.streams.video[0].codec_context.codec_tag, "hvc1")
+            self.assertEqual(sum(1 for _ in container.decode(video=0)), self.COUNT, "it is whole after its boxes grew")
+        _, dimmer = self.make("movie", self.frames, codec="hevc-hdr10", peak=600, exposure=-3.0, **HDR)
+        self.assertEqual(dimmer.video["mastering"]["highest"], 600)
+        self.assertLess(dimmer.light_levels[0], written.light_levels[0])
+
+    def test_missing_and_broken_frames(self) -> None:
+        without = (*self.frames[:3], *self.frames[5:])
+        with self.assertRaisesRegex(BadInput, "Frames are missing: 4, 5"):
+            self.make("movie", without)
+        _, held = self.make("movie", without, gaps="hold")
+        self.assertEqual((held.video["frames"], held.held), (self.COUNT, (4, 5)))
+        _, closed = self.make("movie", without, gaps="close up")
+        self.assertEqual(closed.video["frames"], self.COUNT - 2)
+        write_damaged(self.frames[6].file, light(200, 200), "half")
+        with self.assertRaisesRegex(BadInput, "quay.0007.exr"):
+            self.make("movie", self.frames)
+        _, held = self.make("movie", self.frames, gaps="hold")
+        self.assertEqual((held.video["frames"], held.held), (self.COUNT, (7,)))
+        _, closed = self.make("movie", self.frames, gaps="close up")
+        self.assertEqual((closed.video["frames"], closed.left_out), (self.COUNT - 1, (7,)))
+
+    def test_stopped_it_leaves_no_file(self) -> None:
+        made = deliverables()["movie"]
+        settings = made.settings_from({}, CHOSEN)
+        target = self.folder / "out" / "a.mp4"
+
+        def stop(share: float, doing: str) -> None:
+            if share > 0.3:
+                raise KeyboardInterrupt
+
+        with self.assertRaises(KeyboardInterrupt):
+            made.write(self.config, self.frames, settings, target, stop)
+        self.assertEqual(list(target.parent.iterdir()), [])
+
+    def test_frame_numbers_are_burnt_into_sdr_alone(self) -> None:
+        plain, _ = self.make("movie", self.frames, width=320)
+        before = self.decoded(plain)[0]
+        burnt, _ = self.make("movie", self.frames, width=320, burn_in=True)
+        after = self.decoded(burnt)[0]
+        foot, rest = np.abs(after - before)[-20:], np.abs(after - before)[:-24]
+        self.assertGreater(foot.mean(), 0.1)
+        self.assertLess(rest.mean(), 0.01)
+        self.refused("movie", "SDR review copies", codec="hevc-hdr10", burn_in=True, **HDR)
+
+    def test_refusals(self) -> None:
+        for words, asked in (
+            ("HDR10 is Rec.2100 PQ", {"codec": "hevc-hdr10", **SDR709}),
+            ("H.264 is for SDR", {"codec": "h264", **HDR}),
+            ("choose H.265 HDR10", {"codec": "hevc", **HDR}),
+            ("no code points", {"display": SRGB_DISPLAY, "view": "Raw"}),
+            ("no code points", {"display": "Gamma 2.6 P3-D65 - Display", "view": ACES_SDR.view}),
+        ):
+            with self.subTest(asked):
+                self.refused("movie", words, **asked)
+
+
+class Verifying(MovieTestCase):
+    def doubts(self, file: Path, *of: Any) -> set[str]:
+        return {doubt.code for doubt in verify(file, *of).doubts}
+
+    def test_what_was_made_here_leaves_no_doubt(self) -> None:
+        for kind, asked in (
+            ("still", {"format": "png"}),
+            ("still", {"format": "tiff", "bits": "8"}),
+            ("still", {"format": "jpeg"}),
+            ("still", {"format": "avif"}),
+            ("still", {"format": "exr"}),
+            ("light", {}),
+            ("movie", SDR709),
+            ("movie", {"codec": "hevc-hdr10", **HDR}),
+            ("movie", {"codec": "prores", **SDR709}),
+        ):
+            with self.subTest(kind, asked=asked):
+                made = deliverables()[kind]
+                target, _ = self.make(kind, self.frames if kind == "movie" else self.frames[:1], **asked)
+                recipe = (made, made.settings_from(asked, CHOSEN))
+                self.assertEqual(self.doubts(target), set())
+                if kind != "light":
+                    self.assertEqual(self.doubts(target, self.config, recipe), set())
+
+    def test_pictures_that_do_not_fit_together(self) -> None:
+        shown = np.clip(smooth(40, 60, 1.0), 0, 1)
+        eight = (shown * 255).astype(np.uint8)
+        cases: dict[str, Path] = {
+            name: self.folder / name for name in ("bare.png", "once8.png", "legal.png", "nan.exr")
+        }
+        write_image(cases["bare.png"], shown, "uint8")
+        write_image(cases["once8.png"], eight.astype(np.uint16) * 257, "uint16", {"CICP": (1, 13, 0, 1)})
+        broken = shown.copy()
+        broken[0, 0] = np.nan
+        write_image(cases["nan.exr"], broken, "float", {"colorInteropID": "lin_ap1_scene"})
+        for name, code in (
+            ("bare.png", "untagged"),
+            ("once8.png", "eight-bit-steps"),
+            ("nan.exr", "not-finite"),
+        ):
+            self.assertIn(code, self.doubts(cases[name]), name)
+        picture = np.zeros((8, 8, 3), np.uint8) + 16
+        picture[4:] = 235
+        write_image(cases["legal.png"], picture, "uint8", {"CICP": (1, 13, 0, 1)})
+        self.assertIn("legal-range", self.doubts(cases["legal.png"]))
+        display = self.folder / "display.exr"
+        write_image(
+            display,
+            shown,
+            "half",
+            {
+                "colorInteropID": "srgb_rec709_display",
+                "chromaticities": (0.64, 0.33, 0.3, 0.6, 0.15, 0.06, 0.3127, 0.329),
+            },
+        )
+        self.assertIn("taken-for-light", self.doubts(display))
+
+    def test_videos_that_do_not_fit_together(self) -> None:
+        codes = np.clip(smooth(54, 96, 1.0), 0, 1)
+        form = VideoForm("libx264", "yuv420p", 8, 1, 1, BT709, {"crf": "14"})
+        good = self.folder / "good.mp4"
+        with writing_video(good, (96, 54), Fraction(24), form) as writer:
+            for _ in range(4):
+                writer.write(to_planes(codes, form))
+        self.assertEqual(self.doubts(good), set())
+        other = self.folder / "other.mp4"
+        content = good.read_bytes()
+        place = content.find(b"colrnclx")
+        other.write_bytes(content[: place + 8] + b"\x00\x09\x00\x10\x00\x09" + content[place + 14 :])
+        self.assertIn("container-disagrees", self.doubts(other))
+        pq = replace(
+            form, encoder="libx265", pixel_format="yuv420p10le", bits=10, primaries=9, transfer=16, matrix=BT2020
+        )
+        bare = self.folder / "bare.mp4"
+        with writing_video(bare, (96, 54), Fraction(24), pq) as writer:
+            writer.write(to_planes(codes, pq))
+        self.assertLessEqual({"no-light-levels", "no-mastering-display"}, self.doubts(bare))
+        target, written = self.make("movie", self.frames, codec="hevc-hdr10", **HDR)
+        told = b"\x90\x04" + int(written.video["light_levels"][0]).to_bytes(2, "big")
+        target.write_bytes(target.read_bytes().replace(told, b"\x90\x04\x00\x64"))
+        self.assertLessEqual({"max-cll-understated", "light-levels-disagree"}, self.doubts(target))
+        measured = verify(target).pixels
+        self.assertAlmostEqual(measured["max_cll"], written.light_levels[0], delta=0.08 * written.light_levels[0])
+
+    def test_held_against_another_recipe(self) -> None:
+        made = deliverables()["still"]
+        target, _ = self.make("still", self.frames[:1], format="png", bits="8")
+        for asked, code in (
+            ({"bits": "16"}, "other-samples"),
+            ({"format": "jpeg"}, "other-format"),
+            ({"width": 40}, "other-size"),
+            ({"display": "Display P3 - Display", "view": "ACES 2.0 - SDR 100 nits (P3 D65)"}, "other-colour"),
+        ):
+            with self.subTest(asked):
+                recipe = (made, made.settings_from({"bits": "8", **asked}, CHOSEN))
+                self.assertIn(code, self.doubts(target, self.config, recipe))
+
+    def test_what_is_neither(self) -> None:
+        for name in ("notes.png", "notes.mp4", "notes.avif"):
+            (self.folder / name).write_text("hello")
+            with self.subTest(name), self.assertRaises(BadInput):
+                verify(self.folder / name)
+
+
+class ContactSheets(MovieTestCase):
+    def test_all_views_stages_and_many_pictures_on_one_page(self) -> None:
+        views = sum(len(self.config.getViews(display)) for display in self.config.getDisplays())
+        for what, count, sources in (("views", views, 1), ("stages", 4, 1), ("pictures", 10, 10)):
+            with self.subTest(what):
+                target, written = self.make("contact-sheet", self.frames[:sources], what=what)
+                self.assertEqual(written.pictures, count)
+                page = np.asarray(Image.open(target))
+                self.assertEqual(page.shape, (written.height, written.width, 3))
+                self.assertGreater(np.mean(np.ptp(page.astype(int), axis=2) > 8), 0.3, "pictures fill the page")
+
+    def test_a_pdf_and_a_picture_that_cannot_be_read(self) -> None:
+        write_damaged(self.frames[2].file, light(200, 200), "half")
+        target, written = self.make("contact-sheet", self.frames, what="pictures", format="pdf", title="Quay")
+        self.assertTrue(target.read_bytes().startswith(b"%PDF-"))
+        self.assertEqual(len(written.unreadable), 1)
+        self.assertIn("quay.0003.exr", written.unreadable[0])
+        self.assertEqual(asdict(written)["pictures"], self.COUNT)
