@@ -64,6 +64,11 @@ GLOSSARY = tuple(
             "Nits": "Candela per square metre: how bright a display is.",
             "Notation": "How a colour is typed: 0–255, 0–1, hex, HSV, xyY, kelvin and so on.",
             "Note": "A finding that is worth knowing; nothing is wrong.",
+            "Recipe": "A kind of output with its settings and a file name, kept to be made again from any revision.",
+            "Dither": "Noise of one step that hides bands in 8-bit pictures.",
+            "Shaper": "A curve before a LUT's cube, mostly a logarithm, that brings light to 0–1.",
+            "MaxCLL, MaxFALL": "The brightest pixel and the brightest mean of a frame of an HDR video, in cd/m².",
+            "Mastering display": "The display that an HDR video was made on: its primaries, darkest and brightest.",
             "Output": "A file that leaves the project, checked after it was written.",
             "Pane": "One picture in Compare, with its display, view and look.",
             "Pane settings": "What one pane shows differently from the others: picture, layer, exposure, "

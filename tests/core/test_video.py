@@ -10,7 +10,7 @@ import numpy as np
 from PIL import Image
 
 from saltwort.core.deliverables import Source, deliverables
-from saltwort.core.deliverables.verify import verify
+from saltwort.core.deliverables.verify import against, verify
 from saltwort.core.engine import ViewChoice, apply, view_processor
 from saltwort.core.errors import BadInput
 from saltwort.core.images import read_pixels, write_image
@@ -194,8 +194,11 @@ class Movies(MovieTestCase):
 
 
 class Verifying(MovieTestCase):
-    def doubts(self, file: Path, *of: Any) -> set[str]:
-        return {doubt.code for doubt in verify(file, *of).doubts}
+    def doubts(self, file: Path, recipe: tuple[Any, Any] | None = None) -> set[str]:
+        found = verify(file)
+        if recipe:
+            found = against(found, file, self.config, *recipe)
+        return {doubt.code for doubt in found.doubts}
 
     def test_what_was_made_here_leaves_no_doubt(self) -> None:
         for kind, asked in (
@@ -215,7 +218,7 @@ class Verifying(MovieTestCase):
                 recipe = (made, made.settings_from(asked, CHOSEN))
                 self.assertEqual(self.doubts(target), set())
                 if kind != "light":
-                    self.assertEqual(self.doubts(target, self.config, recipe), set())
+                    self.assertEqual(self.doubts(target, recipe), set())
 
     def test_pictures_that_do_not_fit_together(self) -> None:
         shown = np.clip(smooth(40, 60, 1.0), 0, 1)
@@ -288,7 +291,7 @@ class Verifying(MovieTestCase):
         ):
             with self.subTest(asked):
                 recipe = (made, made.settings_from({"bits": "8", **asked}, CHOSEN))
-                self.assertIn(code, self.doubts(target, self.config, recipe))
+                self.assertIn(code, self.doubts(target, recipe))
 
     def test_what_is_neither(self) -> None:
         for name in ("notes.png", "notes.mp4", "notes.avif"):

@@ -1,6 +1,6 @@
 """What was found in finished files, in words."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from saltwort.core.spaces.encodings import BY_INTEROP_ID, by_code_points
@@ -37,6 +37,41 @@ def picture_told(written: Mapping[str, Any]) -> Facts:
         **({"mean error": f"{written['mean_error']:.2g}"} if "mean_error" in written else {}),
         **({"read back by": reader} if reader else {}),
     }
+
+
+_SHARES = {
+    "at_top": "at the top in all channels",
+    "below_zero": "below zero",
+    "outside_rec709": "outside Rec.709",
+    "outside_p3": "outside P3",
+    "beyond_video_levels": "beyond video levels",
+}
+
+
+def verified_told(says: Mapping[str, Any], pixels: Mapping[str, Any]) -> Facts:
+    """What a file says of itself and what its pixels say."""
+    told = {"size": f"{says['width']} × {says['height']}"}
+    if "stream" in says:
+        told |= {
+            "frames": f"{says['frames']:,}, {says['rate']} a second",
+            "coded as": f"{says['codec']} {says['profile']}, {says['pixel_format']}",
+            "stream": _points(says["stream"], says["stream_range"]),
+            "container": _points(says["container"], says["container_range"]) if says["container"] else "says nothing",
+        }
+        if levels := says["light_levels"]:
+            told["MaxCLL, MaxFALL stated"] = f"{levels[0]}, {levels[1]} cd/m²"
+    else:
+        told |= {"samples": says["bit_depth"] or "not told", **colour_told(says["tags"])}
+    if "peak" in pixels:
+        told["range"] = f"{pixels['lowest']:.4g} to {pixels['peak']:.4g}"
+    if "max_cll" in pixels:
+        told["MaxCLL, MaxFALL measured"] = f"{pixels['max_cll']:.0f}, {pixels['max_fall']:.0f} cd/m²"
+    return told | {label: f"{pixels[name]:.2%}" for name, label in _SHARES.items() if name in pixels}
+
+
+def _points(points: Sequence[int], levels: str) -> str:
+    primaries, transfer, matrix = points
+    return f"{points_told(primaries, transfer)}, matrix {matrix}{f', {levels} range' if levels else ''}"
 
 
 def colour_told(tags: Mapping[str, Any]) -> Facts:

@@ -1,7 +1,7 @@
 """Verify a finished file from anywhere: what it says of itself, what its pixels say, and whether that fits together."""
 
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -9,6 +9,7 @@ import numpy as np
 import PyOpenColorIO as ocio
 from numpy.typing import NDArray
 
+from saltwort.core.apart import Limits, run_apart
 from saltwort.core.configs.tags import still_tags
 from saltwort.core.deliverables.kinds.movie import Movie, MovieSettings, form_of
 from saltwort.core.deliverables.kinds.still import FORMATS, Still, StillSettings
@@ -37,6 +38,7 @@ VIDEOS = (".mp4", ".mov", ".m4v", ".mkv", ".webm")
 LIGHT_FORMATS = (".exr", ".hdr", ".tx")
 MEASURED_FRAMES = 240
 """Frames of a video that are decoded to be measured, evenly spread over it."""
+SECONDS, MEMORY = 120.0, 4_000_000_000
 OUTSIDE = 1e-3
 """Of the light of a pixel, by which it lies outside a gamut: less is rounding."""
 PQ_POINTS = 16
@@ -60,14 +62,25 @@ class Verified:
     doubts: tuple[Doubt, ...]
 
 
-def verify(path: Path, config: ocio.Config | None = None, recipe: tuple[Any, Any] | None = None) -> Verified:
-    """Look at a file; against a recipe, given as a kind and its settings, with the config that it is of. Raises
-    BadInput for what is neither picture nor video."""
+def verify(path: Path) -> Verified:
+    """Look at a file. Raises BadInput for what is neither picture nor video."""
     is_video = path.suffix.lower() in VIDEOS
     says, pixels, doubts = (_video if is_video else _picture)(path)
-    if recipe is not None and config is not None:
-        doubts = [*doubts, *_against(config, *recipe, says, path)]
     return Verified(VIDEO if is_video else PICTURE, says, pixels, tuple(doubts))
+
+
+def verify_apart(path: Path, name: str) -> Verified:
+    """The same of a file that a stranger brought, called `name`, in a process of its own with limits."""
+    limits = Limits(seconds=SECONDS, memory=MEMORY)
+    try:
+        return run_apart(verify, path, limits=limits, called=name, advice="Verify a shorter or smaller one.")
+    except BadInput as error:
+        raise BadInput(str(error).replace(path.name, name)) from error
+
+
+def against(found: Verified, path: Path, config: ocio.Config, made: Any, settings: Any) -> Verified:
+    """What was found of a file, with the doubts whether it is what a kind makes with these settings."""
+    return replace(found, doubts=(*found.doubts, *_against(config, made, settings, found.says, path)))
 
 
 Looked = tuple[dict[str, Any], dict[str, Any], list[Doubt]]

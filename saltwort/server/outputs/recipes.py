@@ -2,20 +2,26 @@
 
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass, replace
+from pathlib import Path, PurePath
+from tempfile import TemporaryDirectory
 from typing import Any
 
+from django.conf import settings
+from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
 
 from saltwort.core.deliverables import OF_PICTURES, Deliverable, deliverables, options_of, read_options
 from saltwort.core.deliverables.recipe import Recipe
+from saltwort.core.deliverables.verify import Verified, against, verify_apart
 from saltwort.core.errors import BadInput
 from saltwort.core.project import Setup, check_setup, read_setup, same_config
+from saltwort.server.images.operations import write_upload
 from saltwort.server.jobs.models import CANCELLED, FAILED
 from saltwort.server.outputs.models import Output
 from saltwort.server.outputs.operations import chosen_in, make_output, settings_of
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.operations import change_setup
-from saltwort.server.projects.setups import current_setup
+from saltwort.server.projects.setups import config_of, current_setup
 from saltwort.server.scene.models import Render
 
 NEVER_MADE, UP_TO_DATE, OLDER, UNDER_WAY, FAILED_STATE = "never made", "up to date", "older", "being made", "failed"
@@ -109,6 +115,26 @@ def make_recipes(project: Project, names: Sequence[str], render: Render | None) 
         except BadInput as error:
             raise BadInput(f"“{recipe.name}” cannot be made: {error}", error.field) from error
     return outputs
+
+
+def recipe_named(project: Project, name: str) -> tuple[Any, Deliverable[Any], Any]:
+    """The config, the kind and the settings of a recipe. Raises BadInput when there is none, saying which there are."""
+    recipes = current_setup(project).recipes
+    recipe = next((one for one in recipes if one.name == name), None)
+    if recipe is None:
+        raise BadInput(f"There is no recipe “{name}”. Recipes: {', '.join(one.name for one in recipes) or 'none yet'}.")
+    return config_of(project.current), _kind_of(recipe), _settings(project, recipe)
+
+
+def verified(project: Project, upload: UploadedFile, recipe: str) -> Verified:
+    """Look at a finished file that a browser sent, against a recipe if one is named; it is not kept. Raises BadInput
+    for what is neither picture nor video, or takes too much to read."""
+    name = PurePath(upload.name or "file").name
+    with TemporaryDirectory(dir=settings.MEDIA_ROOT) as folder:
+        place = Path(folder) / f"file{PurePath(name).suffix.lower()}"
+        write_upload(upload, place)
+        found = verify_apart(place, name)
+        return against(found, place, *recipe_named(project, recipe)) if recipe else found
 
 
 def as_typed(made: Deliverable[Any], asked: dict[str, Any]) -> tuple[tuple[str, str], ...]:

@@ -6,7 +6,8 @@ from django.http import FileResponse, Http404
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers, status
-from rest_framework.decorators import api_view
+from rest_framework.decorators import api_view, parser_classes
+from rest_framework.parsers import MultiPartParser
 from rest_framework.request import Request
 from rest_framework.response import Response
 
@@ -20,6 +21,7 @@ from saltwort.core.deliverables import (
     options_of,
 )
 from saltwort.core.deliverables.recipe import LONGEST_NAME, Recipe
+from saltwort.core.deliverables.told import verified_told
 from saltwort.server.http import BINARY, BasedOn, author_of, parsed
 from saltwort.server.jobs.views import JobSerializer
 from saltwort.server.outputs import operations, recipes
@@ -239,3 +241,42 @@ def make_recipes(request: Request, slug: str) -> Response:
     render = None if asked["render"] is None else render_named(slug, asked["render"])
     made = recipes.make_recipes(project_named(slug), asked["names"], render)
     return Response([_output(output) for output in made], status=status.HTTP_201_CREATED)
+
+
+class VerifyUpload(serializers.Serializer):
+    """A finished file from anywhere, and the recipe that it should be, if any."""
+
+    file = serializers.FileField()
+    recipe = serializers.CharField(max_length=LONGEST_NAME, allow_blank=True, default="")
+
+
+class DoubtSerializer(serializers.Serializer):
+    """See Doubt."""
+
+    code = serializers.CharField()
+    sentence = serializers.CharField()
+
+
+class VerifiedSerializer(serializers.Serializer):
+    name = serializers.CharField()
+    facts = FactSerializer(many=True)
+    doubts = DoubtSerializer(many=True)
+
+
+@extend_schema(request={"multipart/form-data": VerifyUpload}, responses=VerifiedSerializer)
+@api_view(["POST"])
+@parser_classes([MultiPartParser])
+def verify_file(request: Request, slug: str) -> Response:
+    """What a finished file says of itself, what its pixels say, and whether that fits together. Nothing is kept."""
+    asked = parsed(request, VerifyUpload)
+    found = recipes.verified(project_named(slug), asked["file"], asked["recipe"])
+    facts = verified_told(found.says, found.pixels)
+    return Response(
+        VerifiedSerializer(
+            {
+                "name": asked["file"].name,
+                "facts": [{"name": name, "value": value} for name, value in facts.items()],
+                "doubts": found.doubts,
+            }
+        ).data
+    )

@@ -20,6 +20,7 @@ import { useRemembered } from '../shared/remembered';
 import { FoldingColumn } from '../shared/Fold';
 import { OutputForm } from './OutputForm';
 import { Recipes } from './Recipes';
+import { Verify } from './Verify';
 
 /** What a browser shows by itself. */
 const SHOWN = /\.(png|jpg|avif)$/;
@@ -89,6 +90,7 @@ export function Outputs() {
             )
           }
         </Loaded>
+        <Verify />
       </section>
       <FoldingColumn label="Selected output">
         {selected ? (

@@ -7,12 +7,10 @@ from typing import Any
 
 from django.core.management.base import CommandParser
 
-from saltwort.core.deliverables import read_options
-from saltwort.core.deliverables.verify import verify
+from saltwort.core.deliverables.verify import Verified, against, verify
 from saltwort.core.errors import BadInput
 from saltwort.server.commands import HeadlessCommand, project_for
-from saltwort.server.outputs.operations import chosen_in, deliverable_of
-from saltwort.server.projects.setups import config_of, current_setup
+from saltwort.server.outputs.recipes import recipe_named
 
 
 class Command(HeadlessCommand):
@@ -24,23 +22,25 @@ class Command(HeadlessCommand):
         parser.add_argument("--recipe", metavar="NAME", help="of the project, that the files should be")
 
     def handle(self, *args: Any, files: list[Path], **options: Any) -> None:
-        config, recipe = _asked(options["project"], options["recipe"])
-        found = [{"path": str(file), **asdict(verify(file, config, recipe))} for file in files]
+        recipe = _asked(options["project"], options["recipe"])
+        found = [{"path": str(file), **asdict(_verified(file, recipe))} for file in files]
         self.print_json(found)
         if any(one["doubts"] for one in found):
             sys.exit(1)
 
 
-def _asked(slug: str | None, name: str | None) -> tuple[Any, Any]:
+Asked = tuple[Any, Any, Any] | None
+"""The config, the kind and the settings that a file is held against."""
+
+
+def _verified(file: Path, recipe: Asked) -> Verified:
+    found = verify(file)
+    return against(found, file, *recipe) if recipe else found
+
+
+def _asked(slug: str | None, name: str | None) -> Asked:
     if not name:
-        return None, None
+        return None
     if not slug:
         raise BadInput("Say --project SLUG: a recipe belongs to a project.")
-    project = project_for(slug)
-    recipe = next((one for one in current_setup(project).recipes if one.name == name), None)
-    if recipe is None:
-        known = ", ".join(one.name for one in current_setup(project).recipes) or "none yet"
-        raise BadInput(f"There is no recipe “{name}”. Recipes: {known}.")
-    made = deliverable_of(recipe.kind)
-    settings = made.settings_from(read_options(made.settings, dict(recipe.settings)), chosen_in(project))
-    return config_of(project.current), (made, settings)
+    return recipe_named(project_for(slug), name)
