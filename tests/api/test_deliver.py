@@ -12,7 +12,7 @@ from saltwort.core.engine import apply, space_processor, view_processor
 from saltwort.core.images import read_header, read_pixels
 from saltwort.server.outputs.models import Output
 from tests.api.test_commands import CommandTestCase
-from tests.samples import ACES_SDR, light, project_config, write, write_damaged
+from tests.samples import ACES_SDR, light, project_config, write, write_absurd_png, write_damaged
 from tests.server import ServerTestCase
 
 
@@ -162,6 +162,28 @@ class Deliver(CommandTestCase):
             [sys.executable, "manage.py", "deliver", "--list"], cwd=settings.BASE_DIR, capture_output=True, text=True
         )
         self.assertEqual((done.returncode, done.stderr), (0, ""))
+
+
+class Verify(ServerTestCase):
+    def test_a_file_that_is_sent_is_looked_at_and_not_kept(self) -> None:
+        bare = write(self.folder / "from_elsewhere.png", light(20, 30, 1.0), "uint8")
+        found = self.send("/verify", bare, 200)
+        self.assertEqual(found["name"], "from_elsewhere.png")
+        self.assertEqual([doubt["code"] for doubt in found["doubts"]], ["untagged"])
+        self.assertIn({"name": "size", "value": "30 × 20"}, found["facts"])
+        self.tell("put", "/recipes", 204, name="Review", kind="still", settings={"format": "jpeg"}, based_on=1)
+        found = self.send("/verify", bare, 200, recipe="Review")
+        self.assertIn("other-format", [doubt["code"] for doubt in found["doubts"]])
+        self.assertEqual([file for file in Path(settings.MEDIA_ROOT).rglob("*") if file.is_file()], [])
+
+    def test_what_is_hostile_or_neither_gets_a_sentence(self) -> None:
+        for name in ("notes.png", "notes.mp4", "notes.avif", "notes.jxl", "notes"):
+            (self.folder / name).write_bytes(b"not a picture")
+            with self.subTest(name):
+                self.assertIn(name, self.send("/verify", self.folder / name, 400)["detail"])
+        cut = write_damaged(self.folder / "cut.exr", light(200, 200), "half")
+        self.assertIn("cut.exr", self.send("/verify", cut, 400)["detail"])
+        self.assertIn("huge.png", self.send("/verify", write_absurd_png(self.folder / "huge.png"), 400)["detail"])
 
 
 class Recipes(ServerTestCase):

@@ -85,8 +85,9 @@ def _by_image_library(path: Path) -> Pixels:
     as_stored.attribute("oiio:UnassociatedAlpha", 1)
     picture = oiio.ImageBuf(str(path), 0, 0, as_stored)
     pixels = picture.get_pixels("float")
-    if picture.has_error or pixels is None or not pixels.size:
-        raise BadInput(f"{path.name} is damaged: {picture.geterror() or library_error()}")
+    reason = picture.geterror() or library_error()  # it is told on the terminal unless it is fetched
+    if reason or pixels is None or not pixels.size:
+        raise BadInput(f"{path.name} is damaged or ends too early. Save it again.")
     return np.asarray(pixels, np.float32)
 
 

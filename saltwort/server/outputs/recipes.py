@@ -130,6 +130,7 @@ def verified(project: Project, upload: UploadedFile, recipe: str) -> Verified:
     """Look at a finished file that a browser sent, against a recipe if one is named; it is not kept. Raises BadInput
     for what is neither picture nor video, or takes too much to read."""
     name = PurePath(upload.name or "file").name
+    Path(settings.MEDIA_ROOT).mkdir(parents=True, exist_ok=True)
     with TemporaryDirectory(dir=settings.MEDIA_ROOT) as folder:
         place = Path(folder) / f"file{PurePath(name).suffix.lower()}"
         write_upload(upload, place)

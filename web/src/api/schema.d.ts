@@ -424,7 +424,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The kinds that are made of the project's own pictures: a video takes frames, which the command `deliver` reads. */
+        /** @description The kinds that are made of the project’s own pictures. A video takes frames, which `deliver` reads. */
         get: operations["projects_deliverables_list"];
         put?: never;
         post?: never;
@@ -2112,6 +2112,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{slug}/verify": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What a finished file says of itself, what its pixels say, and whether that fits together. Nothing is kept. */
+        post: operations["projects_verify_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{slug}/working-space": {
         parameters: {
             query?: never;
@@ -2441,7 +2458,7 @@ export interface components {
             options: components["schemas"]["Option"][];
         };
         /** @enum {string} */
-        DeliverableKind: "grade" | "icc" | "light" | "lut" | "movie" | "still";
+        DeliverableKind: "movie" | "still" | "contact-sheet" | "grade" | "icc" | "light" | "lut";
         /** @description Parameters of a view that can be designed; their limits are those of its family. */
         Design: {
             /** Format: double */
@@ -2590,6 +2607,11 @@ export interface components {
             path: string;
             said: string;
             where: string;
+        };
+        /** @description See Doubt. */
+        Doubt: {
+            code: string;
+            sentence: string;
         };
         /** @enum {string} */
         EncodingEnum: "scene-linear" | "display-linear" | "log" | "sdr-video" | "hdr-video" | "data";
@@ -3770,7 +3792,7 @@ export interface components {
         /** @enum {string} */
         TakenEnum: "replace" | "keep both" | "leave out";
         /** @enum {string} */
-        TakesEnum: "nothing" | "optional" | "picture" | "frames";
+        TakesEnum: "nothing" | "optional" | "picture" | "pictures" | "frames";
         /** @enum {string} */
         TargetVersionEnum: "2.0" | "2.1" | "2.2" | "2.3" | "2.4" | "2.5" | "2.6";
         Term: {
@@ -3964,6 +3986,18 @@ export interface components {
         };
         /** @enum {string} */
         VerdictEnum: "identical" | "same meaning" | "different";
+        Verified: {
+            name: string;
+            facts: components["schemas"]["Fact"][];
+            doubts: components["schemas"]["Doubt"][];
+        };
+        /** @description A finished file from anywhere, and the recipe that it should be, if any. */
+        VerifyUpload: {
+            /** Format: uri */
+            file: string;
+            /** @default  */
+            recipe: string;
+        };
         ViewChoice: {
             display: string;
             view: string;
@@ -7524,6 +7558,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Action"];
+                };
+            };
+        };
+    };
+    projects_verify_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["VerifyUpload"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Verified"];
                 };
             };
         };
