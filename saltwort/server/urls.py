@@ -174,6 +174,7 @@ urlpatterns = [
     path(f"{PROJECT}/stations/<int:pk>/sheet.txt", handoffs.sheet_file),
     path(f"{PROJECT}/deliverables", outputs.deliverable_kinds),
     path(f"{PROJECT}/verify", outputs.verify_file),
+    path(f"{PROJECT}/delivery-note", outputs.delivery_note),
     path(f"{PROJECT}/recipes", outputs.project_recipes),
     path(f"{PROJECT}/recipes/remove", outputs.remove_recipe),
     path(f"{PROJECT}/recipes/make", outputs.make_recipes),

@@ -57,6 +57,15 @@ class Deliver(CommandTestCase):
         meant = np.clip(apply(processor, read_pixels(self.image)), 0, 1)
         self.assertLessEqual(np.abs(read_pixels(Path(file["path"])) - meant).max(), 0.5 / 255 + 1e-6)
 
+    def test_the_name_of_the_output_says_the_format(self) -> None:
+        for name, start in (("a.jpg", b"\xff\xd8"), ("b.tiff", b"II"), ("c.exr", b"\x76\x2f"), ("d.png", b"\x89PNG")):
+            (file,) = self.deliver("still", self.image, output=name)
+            self.assertTrue(Path(file["path"]).read_bytes().startswith(start), name)
+        (file,) = self.deliver("lut", output="e.csp", size=9)
+        self.assertTrue(Path(file["path"]).read_text().startswith("CSPLUTV100"))
+        into = ("--project", "quay", "--kind", "still", "--set", "format=png", "--output", self.folder / "f.jpg")
+        self.refused_command("does not end as this output does: .png", "deliver", self.image, *into)
+
     def test_the_space_of_the_pictures_is_said(self) -> None:
         (file,) = self.deliver("light", self.image, "--source", "Linear Rec.709 (sRGB)", sample="float")
         meant = apply(space_processor(project_config(), "Linear Rec.709 (sRGB)", "ACEScg"), read_pixels(self.image))

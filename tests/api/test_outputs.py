@@ -1,6 +1,7 @@
 """Outputs and the jobs that make them."""
 
 import os
+from hashlib import sha256
 from unittest.mock import patch
 
 import numpy as np
@@ -13,6 +14,7 @@ from saltwort.server.housekeeping import tidy
 from saltwort.server.jobs.models import Job
 from saltwort.server.jobs.operations import cancel, settle_interrupted
 from saltwort.server.outputs.models import Output
+from saltwort.server.scene.models import Render
 from tests.samples import ACES_SDR, SRGB_DISPLAY, project_config
 from tests.server import ServerTestCase
 
@@ -84,6 +86,24 @@ class Outputs(ServerTestCase):
         forget_all(self.project)
         tidy()
         self.assertFalse(file.exists())
+
+
+class DeliveryNotes(ServerTestCase):
+    def test_what_was_delivered_with_tags_and_hashes(self) -> None:
+        self.assertIn(b"Nothing was delivered yet", self.ask("/delivery-note"))
+        render = self.render()
+        Render.objects.filter(pk=render.pk).update(name="<b>dusk</b>.exr")
+        self.tell("post", "/outputs", 201, kind="still", render=render.pk, settings={"format": "tiff"})
+        self.tell("post", "/outputs", 201, kind="lut", settings={"size": 9})
+        self.do_jobs()
+        page = self.ask("/delivery-note").decode()
+        for output in Output.objects.all():
+            self.assertIn(output.name, page)
+            self.assertIn(sha256(output.file.read_bytes()).hexdigest(), page)
+        self.assertIn("tagged with the profile srgb_rec709_display", page)
+        self.assertIn("&lt;b&gt;dusk&lt;/b&gt;.exr", page)
+        self.assertNotIn("<b>", page)
+        self.assertNotIn("<script", page)
 
 
 class Jobs(ServerTestCase):

@@ -223,7 +223,7 @@ class Rig(BrowserTestCase):
         self.choose("Notation", "Black body, K")
         form.get_by_label("Colour", exact=True).fill("500")
         form.get_by_role("button", name="Save").click()
-        expect(form.get_by_role("alert")).to_contain_text("1,000 to 40,000 K")
+        expect(form).to_contain_text("1,000 to 40,000 K")
         form.get_by_label("Colour", exact=True).fill("2700")
         form.get_by_role("button", name="Save").click()
         expect(page.get_by_role("button", name="Colour of key: 2700 K")).to_be_visible()

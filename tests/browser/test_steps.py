@@ -66,7 +66,8 @@ class Outputs(BrowserTestCase):
         page.get_by_label("Exposure, stops").fill("1")
         self.choose("Samples", "8-bit")
         page.get_by_role("button", name="More settings").click()
-        page.get_by_role("switch", name="Dither").uncheck(force=True)
+        page.get_by_text("Dither", exact=True).click()
+        expect(page.get_by_role("switch", name="Dither")).not_to_be_checked()
         page.get_by_role("button", name="New output").click()
         still = "dusk_aces-20-sdr-100-nits-rec709_r1.png"
         expect(page.get_by_role("row").filter(has_text=still)).to_contain_text("Picture with the view")
@@ -96,7 +97,7 @@ class Outputs(BrowserTestCase):
         self.choose("Format", "HALD, 16-bit PNG")
         page.get_by_role("button", name="New output").click()
         expect(page.get_by_label("Size", exact=True)).to_have_attribute("aria-invalid", "true")
-        expect(page.get_by_text("A HALD image has 4, 9")).to_be_visible()
+        expect(page.get_by_role("form", name="New output")).to_contain_text("A HALD image has 4, 9")
 
     def test_a_recipe_is_kept_made_edited_and_removed(self) -> None:
         page = self.open("outputs")
@@ -118,6 +119,7 @@ class Outputs(BrowserTestCase):
         page.get_by_role("button", name="Edit Review").click()
         self.choose("Format", "PNG")
         page.get_by_role("button", name="Save Review").click()
+        expect(page.get_by_role("button", name="Add the recipe")).to_be_visible()
         page.get_by_role("button", name="Make Review").click()
         expect(page.get_by_role("button", name="dusk review 4.png", exact=True)).to_be_visible()
         page.get_by_role("button", name="Remove Review").click()

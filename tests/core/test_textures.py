@@ -237,7 +237,7 @@ class BadRules(TestCase):
         self.assert_refused("no kind of rule", Rule("bad", "magic", "Raw"))
         self.assert_refused("up to 4000 characters", Rule("bad", "regex", "Raw", pattern="a" * 4001))
         self.assert_refused("control characters", Rule("bad", "regex", "Raw", pattern="a\nb"))
-        self.assert_refused("Rule 2, “good”: A rule named 'good' already exists", good, good)
+        self.assert_refused("Rule 2: another rule is called “good” already", good, good)
         self.assert_refused(f"up to {MAX_RULES} rules", *[good] * (MAX_RULES + 1))
 
     def test_paths_that_no_rule_can_be_asked_about(self) -> None:

@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from django.http import FileResponse, Http404
+from django.http import FileResponse, Http404, HttpResponse
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers, status
@@ -24,7 +24,7 @@ from saltwort.core.deliverables.recipe import LONGEST_NAME, Recipe
 from saltwort.core.deliverables.told import verified_told
 from saltwort.server.http import BINARY, BasedOn, author_of, parsed
 from saltwort.server.jobs.views import JobSerializer
-from saltwort.server.outputs import operations, recipes
+from saltwort.server.outputs import note, operations, recipes
 from saltwort.server.outputs.models import Output
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.views import project_named
@@ -164,6 +164,13 @@ def _made_from(output: Output) -> str:
     if deliverables()[output.kind].takes not in OF_PICTURES and not output.settings.get("source_space"):
         return "the config"
     return output.render.name if output.render else "a render that was removed"
+
+
+@extend_schema(responses=BINARY)
+@api_view(["GET"])
+def delivery_note(request: Request, slug: str) -> HttpResponse:
+    """What was delivered, as a page to print."""
+    return HttpResponse(note.delivery_note(project_named(slug)))
 
 
 class RecipeSerializer(serializers.Serializer):

@@ -3,7 +3,7 @@
 from typing import Any
 from urllib.parse import urlencode
 
-from django.http import HttpResponse
+from django.http import FileResponse, HttpResponse
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema
 from rest_framework import status
@@ -17,7 +17,7 @@ from saltwort.core.images.measuring import GREEN_TOLD
 from saltwort.core.textures.evidence import evidence_for, verdict_of
 from saltwort.core.textures.kinds import MAP_KINDS
 from saltwort.core.textures.pixel_evidence import environment_stops
-from saltwort.server.http import BINARY, as_csv, as_json_file, author_of, download, parsed
+from saltwort.server.http import BINARY, as_csv, as_json_file, author_of, parsed
 from saltwort.server.images.operations import store_upload
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.setups import config_of, rule_book_of
@@ -178,9 +178,10 @@ def manifest(request: Request, slug: str, kind: str) -> HttpResponse:
 
 @extend_schema(responses=BINARY)
 @api_view(["GET"])
-def material_zip(request: Request, slug: str) -> HttpResponse:
+def material_zip(request: Request, slug: str) -> FileResponse:
     """A material document for every texture set."""
-    return download(packed_documents(project_named(slug)), f"{slug}-materials.zip", "application/zip")
+    content = packed_documents(project_named(slug))
+    return FileResponse(content, as_attachment=True, filename=f"{slug}-materials.zip", content_type="application/zip")
 
 
 @extend_schema(request={"multipart/form-data": PlainFile}, responses=DisagreementSerializer(many=True))

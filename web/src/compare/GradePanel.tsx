@@ -20,7 +20,7 @@ const ROWS = [
 ] as const;
 
 const SAYS: Record<Grade['place'], string> = {
-  none: 'Pictures are as rendered. A grade here is for looking; it is in no hand-off.',
+  none: 'Pictures are as rendered. A grade is kept with the project and in no hand-off; outputs use it where you say so.',
   before:
     'On light: highlights can come back, for they are still there, and the view rolls them off anew. White and black stay where the view puts them.',
   after:

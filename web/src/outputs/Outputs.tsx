@@ -33,6 +33,7 @@ export function Outputs() {
   const kinds = useDeliverables();
   const [chosen, setChosen] = useRemembered<number | undefined>('selected output', undefined);
   const busyJobs = jobs.data?.filter(isBusy).length;
+  const slug = useSlug();
   const { refetch } = outputs;
   useEffect(() => void refetch(), [busyJobs, refetch]);
   const selected = outputs.data?.find(({ id }) => id === chosen) ?? outputs.data?.[0];
@@ -51,7 +52,21 @@ export function Outputs() {
       </section>
       <section className="column" aria-label="Outputs">
         <Recipes renders={renders.data ?? []} onChosen={setChosen} />
-        <h2>Outputs</h2>
+        <div className="row spread">
+          <h2>Outputs</h2>
+          {outputs.data?.some(({ done }) => done) && (
+            <Button
+              component="a"
+              size="xs"
+              variant="subtle"
+              href={`/api/v1/projects/${slug}/delivery-note`}
+              target="_blank"
+              title="What was delivered, with tags and hashes, to print on A4"
+            >
+              Delivery note
+            </Button>
+          )}
+        </div>
         <Loaded of={outputs}>
           {(listed) =>
             listed.length === 0 ? (

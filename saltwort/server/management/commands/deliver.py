@@ -4,7 +4,7 @@ import sys
 from argparse import ArgumentParser
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict
-from pathlib import Path
+from pathlib import Path, PurePath
 from typing import Any
 
 from django.core.management.base import CommandParser
@@ -51,7 +51,8 @@ class Command(HeadlessCommand):
                 raise BadInput(f"Say --{needed}, or --list to see what can be made.")
         project, made = project_for(options["project"]), deliverable_of(options["kind"])
         config = config_of(project.current)
-        settings = made.settings_from(read_options(made.settings, _pairs(typed)), chosen_in(project))
+        asked = read_options(made.settings, _pairs(typed))
+        settings = _ending_as(made, asked, project, options["output"])
         made.check(config, settings)
         space = options["source"] or chosen_in(project).working_space
         jobs = _jobs(made, settings, project, inputs, FrameRange.read(options["frames"]), options["output"])
@@ -97,6 +98,30 @@ def _listed(made: Deliverable[Any]) -> dict[str, Any]:
             for each in options_of(made.settings)
         ],
     }
+
+
+ALIASES = {".jpeg": ".jpg", ".tiff": ".tif"}
+
+
+def _ending_as(made: Deliverable[Any], asked: Mapping[str, Any], project: Project, output: Path) -> Any:
+    """The settings, with the format that the name of the output stands for where none is asked for. Raises BadInput for
+    a name that ends as another format does."""
+    chosen = chosen_in(project)
+    settings = made.settings_from(asked, chosen)
+    wanted = ALIASES.get(output.suffix.lower(), output.suffix.lower())
+    if not wanted or output.is_dir():
+        return settings
+    formats = next((each.choices for each in options_of(made.settings) if each.key == "format"), ())
+    tries = [settings]
+    if "format" not in asked:
+        tries += [made.settings_from({**asked, "format": value}, chosen) for value, _ in formats]
+    suffixes = [PurePath(made.named("x", 1, each)).suffix for each in tries]
+    also = {".mov"} if suffixes[0] == ".mp4" else set()
+    if wanted in also:
+        return settings
+    if wanted not in suffixes:
+        raise BadInput(f"{output.name} does not end as this output does: {suffixes[0]}.")
+    return tries[suffixes.index(wanted)]
 
 
 def _pairs(typed: Sequence[str]) -> Mapping[str, str]:
