@@ -66,7 +66,7 @@ class Outputs(BrowserTestCase):
         page.get_by_label("Exposure, stops").fill("1")
         self.choose("Samples", "8-bit")
         page.get_by_role("button", name="More settings").click()
-        page.get_by_text("Dither", exact=True).click()
+        page.get_by_role("switch", name="Dither").click()
         expect(page.get_by_role("switch", name="Dither")).not_to_be_checked()
         page.get_by_role("button", name="New output").click()
         still = "dusk_aces-20-sdr-100-nits-rec709_r1.png"

@@ -1,7 +1,7 @@
 """Recipes of a project: kept in its setup, made again from any later revision."""
 
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass, replace
+from dataclasses import dataclass, replace
 from pathlib import Path, PurePath
 from tempfile import TemporaryDirectory
 from typing import Any
@@ -58,7 +58,8 @@ def _state(project: Project, setup: Setup, recipe: Recipe, output: Output | None
 
 def values_of(project: Project, recipe: Recipe) -> dict[str, Any]:
     """The settings of a recipe, those left out as the project has chosen."""
-    return asdict(_settings(project, recipe))
+    settings = _settings(project, recipe)
+    return {each.key: getattr(settings, each.key) for each in options_of(type(settings))}
 
 
 def _settings(project: Project, recipe: Recipe) -> Any:

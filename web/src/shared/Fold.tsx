@@ -10,7 +10,7 @@ export function Fold({ title, children, open: first = true }: { title: string; c
   return (
     <section className="block" aria-label={title}>
       <h2 style={{ margin: 0 }}>
-        <button className="bare row" style={{ font: 'inherit' }} aria-expanded={open} onClick={() => setOpen(!open)}>
+        <button type="button" className="bare row" style={{ font: 'inherit' }} aria-expanded={open} onClick={() => setOpen(!open)}>
           {open ? <IconChevronDown size={16} /> : <IconChevronRight size={16} />} {title}
         </button>
       </h2>
