@@ -25,8 +25,6 @@ from saltwort.server.management.commands.job_worker import SERVER_VARIABLE
 log = logging.getLogger(__name__)
 
 THREADS = 32
-SWITCH_SECONDS = 0.001
-"""After which a thread that computes lets another go on: a write takes many short turns, and waits for each."""
 LOOK_EVERY = 2.0
 """Seconds between two looks at jobs that have no worker any more."""
 SOON = 5.0
@@ -48,7 +46,6 @@ class Command(BaseCommand):
         from saltwort.server.wsgi import application
 
         _check_free(port)
-        sys.setswitchinterval(SWITCH_SECONDS)
         call_command("migrate", verbosity=0)
         call_command("demo", stdout=self.stdout)
         server = create_server(
