@@ -1,6 +1,6 @@
 import { Button } from '@mantine/core';
 import { Dropzone } from '@mantine/dropzone';
-import { useHotkeys } from '@mantine/hooks';
+import { useHotkeys, useMediaQuery } from '@mantine/hooks';
 import { useEffect, useRef, useState } from 'react';
 import { useNavigate } from 'react-router';
 
@@ -40,7 +40,8 @@ export function Textures() {
   const navigate = useNavigate();
   const openPicker = useRef<() => void>(null);
   const [filters, setFilters] = useRemembered<Filters>('texture filters', NO_FILTERS);
-  const [layout, setLayout] = useRemembered<Layout>('texture layout', 'table');
+  const isWide = useMediaQuery('(min-width: 1700px)', false, { getInitialValueInEffect: false });
+  const [layout, setLayout] = useRemembered<Layout>('texture layout', isWide ? 'grid' : 'table');
   const [addsFolder, setAddsFolder] = useRemembered('adding a folder', false);
   /** The files on which the rules are run again; all where none is named. */
   const [runsRules, setRunsRules] = useState<number[]>();
