@@ -160,6 +160,7 @@ class Layouts(CompareTestCase):
         expect(table.get_by_role("row").nth(2)).to_contain_text("0.180", timeout=60_000)
         expect(page.get_by_role("img", name=re.compile("^Tone curves"))).to_be_visible()
         expect(page.get_by_role("img", name=re.compile("^Hues on their way to white"))).to_have_count(2)
+        self.assertNotRegex(page.get_by_role("main").inner_text(), r"[-−]0(\.0*)?(?![.\d])")
         self.mode("Panes")
         self.choose("View, pane 2", "Raw")
         self.drawn("Pane 2", "Raw")

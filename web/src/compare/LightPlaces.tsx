@@ -159,8 +159,7 @@ function HueTable({
             </td>
             {tones[index]?.hues.map((hue) => (
               <td key={hue.name} className="mono">
-                {hue.turn < 0 ? '−' : '+'}
-                {Math.abs(hue.turn).toFixed(0)}°, {hue.white_from === null ? 'never' : stops(hue.white_from)}
+                {stops(hue.turn, 0)}°, {hue.white_from === null ? 'never' : stops(hue.white_from)}
               </td>
             ))}
           </tr>

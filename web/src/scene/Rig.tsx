@@ -3,6 +3,7 @@ import { useHotkeys } from '@mantine/hooks';
 import { type ReactNode } from 'react';
 
 import { useLights, useRig } from '../api/hooks';
+import { stops } from '../shared/colour';
 import { FoldingColumn } from '../shared/Fold';
 import { Empty, Loaded } from '../shared/states';
 import { useRemembered } from '../shared/remembered';
@@ -41,8 +42,7 @@ export function Rig({ parts }: { parts: ReactNode }) {
               −
             </Button>
             <span className="mono small" style={{ minWidth: 76, textAlign: 'center' }}>
-              {exposure >= 0 ? '+' : '−'}
-              {Math.abs(exposure).toFixed(1)} stops
+              {stops(exposure)} stops
             </span>
             <Button size="xs" aria-label="Half a stop brighter" onClick={() => setExposure(exposure + 0.5)}>
               +

@@ -20,7 +20,7 @@ export function figure(value: number | null, unit: CodeUnit = '0–1'): string {
 
 export const figures = (values: Triple, unit: CodeUnit = '0–1') => values.map((value) => figure(value, unit)).join(' ');
 
-/** Stops with their sign, as `+1.5`. */
+/** Stops or degrees with their sign, as `+1.5`; what rounds to none is `+0.0`. */
 export function stops(value: number | null, digits = 1): string {
   if (value === null) return '–';
   const size = Math.abs(value).toFixed(digits);
