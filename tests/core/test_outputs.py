@@ -2,6 +2,8 @@
 
 import math
 from dataclasses import replace
+from pathlib import Path
+from typing import Any
 
 import numpy as np
 import OpenImageIO as oiio
@@ -9,7 +11,7 @@ import PyOpenColorIO as ocio
 
 from saltwort.core.configs.additions import OWN_LOOKS, AddedSpace
 from saltwort.core.configs.tags import still_tags
-from saltwort.core.deliverables import write_handoff, write_still
+from saltwort.core.deliverables import Defaults, Source, deliverables, write_still
 from saltwort.core.engine import ViewChoice, apply, load_config, space_processor, view_processor
 from saltwort.core.errors import BadInput
 from saltwort.core.images import Header, read_header, read_pixels
@@ -37,6 +39,13 @@ RULES = RuleBook(project_config(), (), SRGB)
 
 def header(**tags: object) -> Header:
     return Header("EXR", 4, 4, ("R", "G", "B"), "half", "zip", tags)  # type: ignore[arg-type]
+
+
+def written_light(config: ocio.Config, file: Path, space: str, target_space: str, target: Path) -> Any:
+    """A picture as scene-linear EXR in another space, and what was read back."""
+    made = deliverables()["light"]
+    settings = made.settings_from({"space": target_space}, Defaults(ACES_SDR, "ACEScg"))
+    return made.write(config, [Source(file, space)], settings, target, lambda share, doing: None)
 
 
 class RenderSpaces(ImageTestCase):
@@ -203,7 +212,7 @@ class HandOffFiles(ImageTestCase):
         source = write(self.folder / "render.exr", pixels, "float")
         for space, gamut, interop_id in (("ACEScg", AP1, "lin_ap1_scene"), (LINEAR_REC709, REC709, "lin_rec709_scene")):
             target = self.folder / f"{interop_id}.exr"
-            written = write_handoff(project_config(), source, "ACEScg", space, target)
+            written = written_light(project_config(), source, "ACEScg", space, target)
             expected = apply(space_processor(project_config(), "ACEScg", space), pixels)
             with self.subTest(space):
                 np.testing.assert_array_equal(read_pixels(target), expected.astype(np.float16).astype(np.float32))
@@ -219,7 +228,7 @@ class HandOffFiles(ImageTestCase):
         primaries = (0.70, 0.30, 0.17, 0.80, 0.13, 0.04, 0.3127, 0.3290)
         setup = replace(sample_setup(), added_spaces=(AddedSpace("Linear buoy", primaries),))
         config = load_config(compose(base_archive(), setup, "x"))
-        write_handoff(config, source, "ACEScg", "Linear buoy", self.folder / "a.exr")
+        written_light(config, source, "ACEScg", "Linear buoy", self.folder / "a.exr")
         tags = read_header(self.folder / "a.exr").tags
         np.testing.assert_allclose(tags["chromaticities"], primaries, atol=1e-5)
 
@@ -228,19 +237,19 @@ class HandOffFiles(ImageTestCase):
         flame[..., :3] = (8.0, 3.0, 0.5)
         flame[:3, :, 3] = 0.5
         source = write(self.folder / "flame.exr", flame, "float")
-        written = write_handoff(project_config(), source, "ACEScg", "ACEScg", self.folder / "a.exr")
+        written = written_light(project_config(), source, "ACEScg", "ACEScg", self.folder / "a.exr")
         header = read_header(self.folder / "a.exr")
         self.assertEqual((header.channel_names, header.alpha), (("R", "G", "B", "A"), "associated"))
         np.testing.assert_allclose(read_pixels(self.folder / "a.exr", alpha=True), flame)
         self.assertEqual(written.largest_error, 0.0)
         straight = np.full((6, 8, 4), 0.5, np.float32)
         source = write(self.folder / "leaf.png", straight, "uint16")
-        write_handoff(project_config(), source, SRGB, "ACEScg", self.folder / "b.exr")
+        written_light(project_config(), source, SRGB, "ACEScg", self.folder / "b.exr")
         found = read_pixels(self.folder / "b.exr", alpha=True)
         meant = apply(space_processor(project_config(), SRGB, "ACEScg"), read_pixels(source)) * found[..., 3:]
         np.testing.assert_allclose(found[..., :3], meant, atol=2e-4)
 
     def test_an_encoded_space_gets_none(self) -> None:
         source = write(self.folder / "render.exr", light(), "float")
-        write_handoff(project_config(), source, "ACEScg", SRGB, self.folder / "a.exr")
+        written_light(project_config(), source, "ACEScg", SRGB, self.folder / "a.exr")
         self.assertNotIn("chromaticities", read_header(self.folder / "a.exr").tags)

@@ -17,7 +17,7 @@ from saltwort.core.deliverables.registry import (
 from saltwort.core.deliverables.shown import Source
 from saltwort.core.deliverables.stored import upgraded
 from saltwort.core.deliverables.told import Facts
-from saltwort.core.deliverables.writing import Written, write_handoff, write_still
+from saltwort.core.deliverables.writing import Written, write_still
 
 __all__ = [
     "FRAMES",
@@ -38,6 +38,5 @@ __all__ = [
     "options_of",
     "read_options",
     "upgraded",
-    "write_handoff",
     "write_still",
 ]

@@ -1,4 +1,4 @@
-"""Write stills and hand-off files, and read each back to say what is in it."""
+"""Bake a view into one picture, as the command `bake` does, and read it back."""
 
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -7,11 +7,10 @@ from pathlib import Path
 import numpy as np
 import PyOpenColorIO as ocio
 
-from saltwort.core.configs.tags import handoff_tags, still_tags
-from saltwort.core.engine import ViewChoice, apply, space_processor, view_processor
+from saltwort.core.configs.tags import still_tags
+from saltwort.core.engine import ViewChoice, apply, view_processor
 from saltwort.core.errors import BadInput
 from saltwort.core.images import read_header, read_pixels, write_image
-from saltwort.core.images.channels import STRAIGHT
 from saltwort.core.images.reading import Pixels
 from saltwort.core.numbers import LARGEST_HALF
 
@@ -69,44 +68,6 @@ def write_still(
     progress(0.7, "Reading it back")
     meant = apply(processor, read_pixels(source, layer), lambda share: progress(0.7 + 0.25 * share, "Reading it back"))
     return _read_back(target, meant, sample_type)
-
-
-def write_handoff(
-    config: ocio.Config,
-    source: Path,
-    source_space: str,
-    target_space: str,
-    target: Path,
-    *,
-    layer: str | None = None,
-    progress: Progress = lambda share, doing: None,
-) -> Written:
-    """Write a picture as scene-linear half-float EXR in `target_space`, no view, with its alpha and header tags. Alpha
-    is associated there; light at an alpha of 0 is kept."""
-    processor = space_processor(config, source_space, target_space)
-    is_straight = read_header(source, layer).alpha == STRAIGHT
-    progress(0.0, "Reading the picture")
-    light = _converted(processor, source, layer, is_straight, lambda share: progress(0.1 + 0.5 * share, "Converting"))
-    progress(0.6, "Writing the file")
-    write_image(target, light, "half", handoff_tags(config, target_space))
-    del light
-    progress(0.7, "Reading it back")
-    meant = _converted(
-        processor, source, layer, is_straight, lambda share: progress(0.7 + 0.25 * share, "Reading back")
-    )
-    return _read_back(target, meant, "half")
-
-
-def _converted(
-    processor: ocio.CPUProcessor, source: Path, layer: str | None, is_straight: bool, told: Callable[[float], None]
-) -> Pixels:
-    """A picture's light, with associated alpha where it has any."""
-    pixels = read_pixels(source, layer, alpha=True)
-    light = apply(processor, np.ascontiguousarray(pixels[..., :3]), told)
-    if pixels.shape[2] == 3:
-        return light
-    alpha = pixels[..., 3:]
-    return np.concatenate([light * alpha if is_straight else light, alpha], axis=2)
 
 
 _LIMITS = {"uint8": (0.0, 1.0), "uint16": (0.0, 1.0), "half": (-LARGEST_HALF, LARGEST_HALF)}
