@@ -7,6 +7,7 @@ from weakref import WeakKeyDictionary
 import PyOpenColorIO as ocio
 
 from saltwort.core.engine.loading import archive_of
+from saltwort.core.engine.processors import building
 
 _hashes: WeakKeyDictionary[ocio.Config, str] = WeakKeyDictionary()
 
@@ -23,7 +24,8 @@ def colours_of(config: ocio.Config) -> str:
 
 
 def _text_of_colours(config: ocio.Config) -> str:
-    bare = deepcopy(config)
+    with building:  # the copy waits for whoever builds from this config, with Python's lock held
+        bare = deepcopy(config)
     bare.setName("")
     bare.setDescription("")
     bare.setFileRules(_no_rules(config))

@@ -8,9 +8,10 @@ import PyOpenColorIO as ocio
 from saltwort.core.engine.loading import first_sentence
 from saltwort.core.errors import BadInput
 
-_building = RLock()
-"""Held while the engine builds. It may then ask an archive for a LUT, which is Python, with a lock of its own held: a
-second thread that waited for that lock, and kept Python's, would stop both for ever."""
+building = RLock()
+"""Held while the engine builds, and while a config that others build from is copied. The engine may then ask an archive
+for a LUT, which is Python, with a lock of its own held: a second thread that waited for that lock, and kept Python's,
+would stop both for ever."""
 
 LARGEST_EXPOSURE = 32.0
 """Stops either way; beyond, float32 light of any picture is black or overflows."""
@@ -112,7 +113,7 @@ def build(
     """The engine's processor of any transform. Every one is built here, one at a time. Raises BadInput, with the
     engine's reason, when the config cannot make it."""
     try:
-        with _building:
+        with building:
             return config.getProcessor(transform, direction)
     except (ocio.Exception, ocio.ExceptionMissingFile) as error:
         raise BadInput(f"The config cannot make this transform: {first_sentence(error)}") from error
@@ -121,7 +122,7 @@ def build(
 def is_linear(config: ocio.Config, space: str) -> bool:
     """Whether a scene-referred space is linear; one that cannot be computed is not."""
     try:
-        with _building:
+        with building:
             return bool(config.isColorSpaceLinear(space, ocio.REFERENCE_SPACE_SCENE))
     except (ocio.Exception, ocio.ExceptionMissingFile):
         return False
