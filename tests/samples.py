@@ -2,13 +2,17 @@
 
 import struct
 import zlib
+from collections.abc import Callable
 from functools import lru_cache
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import OpenImageIO as oiio
 import PyOpenColorIO as ocio
 
+from saltwort.core.deliverables import Source, deliverables
+from saltwort.core.deliverables.kinds.still import TYPES, StillSettings, format_named
 from saltwort.core.engine import ConfigArchive, ViewChoice, builtin_text, load_config, newest_cg_config
 from saltwort.core.images import write_image
 from saltwort.core.project import Setup, compose, first_setup
@@ -156,3 +160,24 @@ def write_deep(path: Path) -> Path:
     assert output.open(str(path), spec) and output.write_deep_image(deep), output.geterror()
     output.close()
     return path
+
+
+def write_still(
+    config: ocio.Config,
+    file: Path,
+    space: str,
+    choice: ViewChoice,
+    target: Path,
+    *,
+    exposure: float = 0.0,
+    sample_type: str = "uint16",
+    progress: Callable[[float, str], None] = lambda share, doing: None,
+) -> Any:
+    """A picture with a view in it, not dithered, and what was read back."""
+    still = deliverables()["still"]
+    bits = next(key for key, of in TYPES.items() if of == sample_type)
+    settings = StillSettings(
+        **vars(choice), exposure=exposure, format=format_named(target), bits=bits, dither=False, quality=98
+    )
+    still.check(config, settings)
+    return still.write(config, [Source(file, space)], settings, target, progress)

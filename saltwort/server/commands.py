@@ -2,7 +2,7 @@
 
 import json
 import sys
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable, Mapping
 from pathlib import Path
 from typing import Any, ClassVar
 
@@ -43,6 +43,15 @@ class HeadlessCommand(BaseCommand):
         """Text for people."""
         for line in lines:
             self.stdout.write(line)
+
+    def progress(self, options: Mapping[str, Any]) -> Callable[[float, str], None]:
+        """Tells how far the work is, where that is asked for."""
+
+        def told(share: float, doing: str) -> None:
+            if options["verbosity"] > 1:
+                self.say(f"{share:4.0%} {doing}")
+
+        return told
 
     def say(self, message: str) -> None:
         """A message that is not the answer."""

@@ -187,7 +187,7 @@ class Bake(CommandTestCase):
         self.refused_command("no view “Nowhere”", *self.bake("a.png", view="Nowhere"))
         self.refused_command("no look “Nowhere”", *self.bake("a.png", "--look", "Nowhere"))
         self.refused_command("a still ends with", *self.bake("a.gif"))
-        self.refused_command("not uint16", *self.bake("a.jpg", "--bits", "16"))
+        self.refused_command("JPEG holds 8-bit samples here, not 16-bit", *self.bake("a.jpg", "--bits", "16"))
         self.refused_command("stops", *self.bake("a.png", "--exposure", "1e9"))
         self.assertEqual(self.image.read_bytes(), before)
         self.assertEqual([file.name for file in self.folder.glob("*.*")], ["dusk.exr"])

@@ -150,7 +150,7 @@ class Jobs(ServerTestCase):
         for error, words in ((refusal, "The disk is full."), (accident, "its log says what")):
             Job.objects.update(state="queued")
             with (
-                patch("saltwort.core.deliverables.kinds.still.picture_of", side_effect=error),
+                patch("saltwort.core.deliverables.kinds.still.still_tags", side_effect=error),
                 self.assertLogs("saltwort", "ERROR") if isinstance(error, ValueError) else self.subTest(),
             ):
                 (job,) = self.do_jobs()

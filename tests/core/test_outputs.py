@@ -11,7 +11,7 @@ import PyOpenColorIO as ocio
 
 from saltwort.core.configs.additions import OWN_LOOKS, AddedSpace
 from saltwort.core.configs.tags import still_tags
-from saltwort.core.deliverables import Defaults, Source, deliverables, write_still
+from saltwort.core.deliverables import Defaults, Source, deliverables
 from saltwort.core.engine import ViewChoice, apply, load_config, space_processor, view_processor
 from saltwort.core.errors import BadInput
 from saltwort.core.images import Header, read_header, read_pixels
@@ -32,6 +32,7 @@ from tests.samples import (
     project_config,
     sample_setup,
     write,
+    write_still,
 )
 
 RULES = RuleBook(project_config(), (), SRGB)
@@ -180,7 +181,7 @@ class Stills(ImageTestCase):
     def test_refusals_leave_nothing_behind(self) -> None:
         cases = (
             ("a.gif", {}, "a still ends with"),
-            ("a.jpg", {}, "not uint16"),
+            ("a.jpg", {}, "JPEG holds 8-bit samples here, not 16-bit"),
             ("a.png", {"exposure": 99.0}, "stops"),
         )
         for name, options, words in cases:
@@ -194,10 +195,10 @@ class Stills(ImageTestCase):
         write_still(project_config(), self.source, "ACEScg", ACES_SDR, target, progress=lambda *step: told.append(step))
         shares = [share for share, _ in told]
         self.assertEqual((shares[0], shares), (0.0, sorted(shares)))
-        self.assertIn("Applying the view", [doing for _, doing in told])
+        self.assertIn("Applying the view and writing", [doing for _, doing in told])
 
         def stop(share: float, doing: str) -> None:
-            if doing == "Writing the file":
+            if doing == "Applying the view and writing":
                 raise InterruptedError
 
         other = self.folder / "b.png"

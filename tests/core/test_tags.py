@@ -10,7 +10,6 @@ import PyOpenColorIO as ocio
 from PIL import ImageCms
 
 from saltwort.core.configs.matching import encoding_of, spaces_with
-from saltwort.core.deliverables import write_still
 from saltwort.core.engine import ViewChoice, builtin_text, load_config
 from saltwort.core.engine.measured import space_of_view
 from saltwort.core.findings import CheckedRender, CheckedTexture, Subjects, run_checks
@@ -30,7 +29,7 @@ from saltwort.core.textures.rules import Assignment, Reason, RuleBook
 from tests.core.test_evidence import png_with, write_tagged
 from tests.core.test_findings import HEADER, STATS
 from tests.core.test_images import ImageTestCase
-from tests.samples import LINEAR_REC709, SRGB, base_config, light, project_config, sample_setup, write
+from tests.samples import LINEAR_REC709, SRGB, base_config, light, project_config, sample_setup, write, write_still
 
 STILLS = ((".png", "uint8"), (".tif", "uint16"), (".jpg", "uint8"), (".exr", "half"))
 COLOUR_TAGS = ("png:", "icc:", "CICP", "color", "chrom")

@@ -17,7 +17,6 @@ from saltwort.core.deliverables.registry import (
 from saltwort.core.deliverables.shown import Source
 from saltwort.core.deliverables.stored import upgraded
 from saltwort.core.deliverables.told import Facts
-from saltwort.core.deliverables.writing import Written, write_still
 
 __all__ = [
     "FRAMES",
@@ -32,11 +31,9 @@ __all__ = [
     "Facts",
     "Option",
     "Source",
-    "Written",
     "deliverable",
     "deliverables",
     "options_of",
     "read_options",
     "upgraded",
-    "write_still",
 ]

@@ -6,7 +6,7 @@ list that scripts read, what is refused, and how text from a command line is rea
 
 import math
 from collections.abc import Mapping
-from dataclasses import MISSING, dataclass, field, fields
+from dataclasses import dataclass, field, fields
 from typing import Any, get_type_hints
 
 from saltwort.core.errors import BadInput
@@ -45,7 +45,8 @@ class Option:
         if self.choices and value not in dict(self.choices):
             raise BadInput(f"{self.label}: choose one of {', '.join(key for key, _ in self.choices)}.", self.key)
         if self.kind in (NUMBER, WHOLE) and not self._is_within(value):
-            raise BadInput(f"{self.label} lies from {_told(self.lowest)} to {_told(self.highest)}.", self.key)
+            limits = f"{_told(self.lowest)} to {_told(self.highest)} {self.unit}".rstrip()
+            raise BadInput(f"{self.label} lies from {limits}.", self.key)
         if isinstance(value, str) and (len(value) > LONGEST or any(ord(letter) < 32 for letter in value)):
             raise BadInput(f"{self.label} is one line of up to {LONGEST:,} letters.", self.key)
 
@@ -81,8 +82,10 @@ def option(
     use: str = "",
     only: Mapping[str, tuple[str, ...]] | None = None,
     script: str = "",
+    first: bool = False,
 ) -> Any:
-    """A field of a dataclass of settings, with its default; the other arguments are as in Option."""
+    """A field of a dataclass of settings, with its default; the other arguments are as in Option. What stands `first`
+    comes before the others, also before those of a dataclass that it is built on."""
     said = {
         "label": label,
         "kind": kind or (CHOICE if choices else ""),
@@ -93,21 +96,22 @@ def option(
         "use": use,
         "only": tuple((only or {}).items()),
         "script": script,
+        "first": first,
     }
     return field(default=default, metadata={"option": said})
 
 
 def options_of(settings: type) -> tuple[Option, ...]:
-    """The options of a dataclass of settings, in its order."""
+    """The options of a dataclass of settings, in its order. Fields that are none are not for people to choose."""
     types = get_type_hints(settings)
     found = []
     for each in fields(settings):
-        said = each.metadata.get("option")
-        if said is None or each.default is MISSING:
-            continue  # not for people to choose: the server fills it in
-        kind = said["kind"] or _BY_TYPE[types[each.name]]
-        found.append(Option(each.name, **{**said, "kind": kind}, default=each.default))
-    return tuple(found)
+        if "option" in each.metadata:
+            said = dict(each.metadata["option"])
+            said["kind"] = said["kind"] or _BY_TYPE[types[each.name]]
+            default: Any = each.default
+            found.append((not said.pop("first"), Option(each.name, **said, default=default)))
+    return tuple(each for _, each in sorted(found, key=lambda pair: pair[0]))
 
 
 def check_options(settings: Any) -> None:

@@ -3,7 +3,7 @@
 A new one is a module in `deliverables/kinds` with a subclass of Deliverable and the decorator `deliverable`.
 """
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
@@ -12,15 +12,17 @@ from typing import Any, ClassVar, Generic, TypeVar
 import PyOpenColorIO as ocio
 
 from saltwort.core.deliverables.options import CHOICE, check_options, options_of
-from saltwort.core.deliverables.shown import Source
+from saltwort.core.deliverables.shown import Doubt, Source
 from saltwort.core.deliverables.told import Facts
-from saltwort.core.deliverables.writing import Progress
 from saltwort.core.engine import ViewChoice
+from saltwort.core.errors import BadInput
 from saltwort.core.modules import import_all
 from saltwort.core.structured import structured
 from saltwort.core.views.grade import NO_GRADE, Grade
 
 Settings = TypeVar("Settings")
+Progress = Callable[[float, str], None]
+"""Told the share done, 0–1, and what is being done; may raise to stop."""
 
 
 @dataclass(frozen=True)
@@ -48,6 +50,8 @@ class Deliverable(Generic[Settings]):
     use: ClassVar[str]
     """What it is for, in a sentence or two."""
     takes: ClassVar[str] = PICTURE
+    verifies: ClassVar[bool] = False
+    """Whether files can be held against its settings."""
     settings: type[Settings]
 
     def defaults(self, chosen: Defaults) -> dict[str, Any]:
@@ -71,6 +75,11 @@ class Deliverable(Generic[Settings]):
         """Make the file, read it back, and give what was found as a dataclass of plain values: of no source, of one, or
         of all frames in order, as `takes` says."""
         raise NotImplementedError
+
+    def doubts(self, config: ocio.Config, settings: Settings, says: Mapping[str, Any], file: Path) -> Iterator[Doubt]:
+        """Where a file, by what it says of itself, is not what these settings make. Raises BadInput for a kind that
+        does not verify."""
+        raise BadInput(f"Files of the kind {self.label} are not held against recipes; verify it by itself.")
 
     def told(self, written: Mapping[str, Any]) -> Facts:
         """In words what `write` found, from the values of its dataclass."""

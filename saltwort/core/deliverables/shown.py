@@ -4,22 +4,24 @@ Sizes are changed in scene-linear light with associated alpha, by a filter that 
 one with lobes would ring dark around every lamp.
 """
 
-from collections.abc import Iterator
-from dataclasses import dataclass
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Protocol
+from typing import Any
 
 import numpy as np
 import OpenImageIO as oiio
 import PyOpenColorIO as ocio
 from numpy.typing import NDArray
 
+from saltwort.core.deliverables.options import DISPLAY, LOOK, VIEW, option
 from saltwort.core.engine import ViewChoice, apply, space_processor, view_processor
+from saltwort.core.engine.processors import LARGEST_EXPOSURE, check_view
 from saltwort.core.errors import BadInput
 from saltwort.core.images import read_header
 from saltwort.core.images.channels import STRAIGHT, colour_groups
 from saltwort.core.images.reading import Pixels, read_picture_strips, read_pixels
-from saltwort.core.views.grade import AFTER, BEFORE, NO_GRADE, NONE, Grade, graded
+from saltwort.core.views.grade import AFTER, BEFORE, NO_GRADE, NONE, Grade, check_grade, graded
 
 FILTER = "blackman-harris"
 WITHIN, FILL, EXACT = "within", "fill", "exact"
@@ -36,6 +38,14 @@ class Source:
     layer: str = ""
     number: int | None = None
     """Of a frame in its sequence."""
+
+
+@dataclass(frozen=True)
+class Doubt:
+    """Something about a finished file that does not fit together: a code that scripts can rely on, and a sentence."""
+
+    code: str
+    sentence: str
 
 
 @dataclass(frozen=True)
@@ -154,32 +164,49 @@ class ShownPicture:
         return _joined(graded(self._config, codes, grade, AFTER) if self._is_graded else codes, alpha)
 
 
-class Settings(Protocol):
-    """What kinds have in their settings that show pictures."""
+@dataclass(frozen=True)
+class ViewSettings:
+    """Settings of a kind that goes through a view."""
+
+    display: str = option("", "Display", kind=DISPLAY)
+    view: str = option("", "View", kind=VIEW)
+    look: str = option("", "Look", kind=LOOK)
 
     @property
-    def choice(self) -> ViewChoice: ...
-    @property
-    def exposure(self) -> float: ...
-    @property
-    def use_grade(self) -> bool: ...
-    @property
-    def grade(self) -> Grade: ...
-    @property
-    def crop(self) -> str: ...
-    @property
-    def width(self) -> int: ...
-    @property
-    def height(self) -> int: ...
-    @property
-    def fit(self) -> str: ...
+    def choice(self) -> ViewChoice:
+        return ViewChoice(self.display, self.view, self.look)
 
 
-def picture_of(config: ocio.Config, source: Source, settings: Settings, *, alpha: bool = False) -> ShownPicture:
-    """A picture as settings have it shown."""
-    framing = Framing(settings.crop, settings.width, settings.height, settings.fit)
-    look = Look(settings.choice, settings.exposure, settings.grade if settings.use_grade else NO_GRADE)
-    return ShownPicture(config, source, look, framing, alpha=alpha)
+@dataclass(frozen=True)
+class ShownSettings(ViewSettings):
+    """Settings of a kind that holds pictures through a view."""
+
+    exposure: float = option(0.0, "Exposure", limits=(-LARGEST_EXPOSURE, LARGEST_EXPOSURE), unit="stops")
+    use_grade: bool = option(False, "Grade of Compare", use="The grade as it stands there when this is made.")
+    width: int = option(0, "Width", limits=(0, LARGEST_SIDE), unit="pixels", use="0 keeps the picture’s own.")
+    height: int = option(0, "Height", limits=(0, LARGEST_SIDE), unit="pixels", use="0 keeps the picture’s shape.")
+    fit: str = option(WITHIN, "Fitted", choices=FITS)
+    crop: str = option("", "Crop", use="x y width height in pixels, before it is sized.")
+    grade: Grade = field(default=NO_GRADE)
+
+    def check(self, config: ocio.Config) -> None:
+        """Raise BadInput for a view that the config lacks, or a grade that cannot be."""
+        check_view(config, self.choice)
+        if self.use_grade:
+            check_grade(self.grade)
+
+    def picture(self, config: ocio.Config, source: Source, *, alpha: bool = False) -> "ShownPicture":
+        """A picture as these settings have it shown."""
+        look = Look(self.choice, self.exposure, self.grade if self.use_grade else NO_GRADE)
+        framing = Framing(self.crop, self.width, self.height, self.fit)
+        return ShownPicture(config, source, look, framing, alpha=alpha)
+
+
+def size_doubts(settings: ShownSettings, says: Mapping[str, Any]) -> Iterator[Doubt]:
+    """Whether a finished picture is larger than these settings let it be."""
+    for name, wanted in (("width", settings.width), ("height", settings.height)):
+        if wanted and says[name] > wanted:
+            yield Doubt("other-size", f"The recipe’s {name} is {wanted} pixels; this has {says[name]}.")
 
 
 def scaled_light(light: Pixels, size: tuple[int, int], fit: str) -> Pixels:

@@ -52,11 +52,12 @@ def verified_told(says: Mapping[str, Any], pixels: Mapping[str, Any]) -> Facts:
     """What a file says of itself and what its pixels say."""
     told = {"size": f"{says['width']} × {says['height']}"}
     if "stream" in says:
+        container = says["container"]
         told |= {
             "frames": f"{says['frames']:,}, {says['rate']} a second",
             "coded as": f"{says['codec']} {says['profile']}, {says['pixel_format']}",
-            "stream": _points(says["stream"], says["stream_range"]),
-            "container": _points(says["container"], says["container_range"]) if says["container"] else "says nothing",
+            "stream": coding_told(says["stream"], says["stream_range"]),
+            "container": coding_told(container, says["container_range"]) if container else "says nothing",
         }
         if levels := says["light_levels"]:
             told["MaxCLL, MaxFALL stated"] = f"{levels[0]}, {levels[1]} cd/m²"
@@ -69,7 +70,8 @@ def verified_told(says: Mapping[str, Any], pixels: Mapping[str, Any]) -> Facts:
     return told | {label: f"{pixels[name]:.2%}" for name, label in _SHARES.items() if name in pixels}
 
 
-def _points(points: Sequence[int], levels: str) -> str:
+def coding_told(points: Sequence[int], levels: str = "") -> str:
+    """Code points of H.273 of a video (primaries, transfer, matrix) and its range, in words."""
     primaries, transfer, matrix = points
     return f"{points_told(primaries, transfer)}, matrix {matrix}{f', {levels} range' if levels else ''}"
 

@@ -1,6 +1,6 @@
 """Verify a finished file from anywhere: what it says of itself, what its pixels say, and whether that fits together."""
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 from typing import Any
@@ -10,10 +10,9 @@ import PyOpenColorIO as ocio
 from numpy.typing import NDArray
 
 from saltwort.core.apart import Limits, run_apart
-from saltwort.core.configs.tags import still_tags
-from saltwort.core.deliverables.kinds.movie import Movie, MovieSettings, form_of
-from saltwort.core.deliverables.kinds.still import FORMATS, Still, StillSettings
-from saltwort.core.deliverables.told import points_told
+from saltwort.core.deliverables.registry import Deliverable
+from saltwort.core.deliverables.shown import Doubt
+from saltwort.core.deliverables.told import coding_told
 from saltwort.core.errors import BadInput
 from saltwort.core.images import measure, read_header
 from saltwort.core.images.independent import file_tags, read_back
@@ -21,7 +20,6 @@ from saltwort.core.images.reading import Pixels
 from saltwort.core.images.video import (
     BT709,
     BT2020,
-    FRAME_RATES,
     VideoFacts,
     VideoForm,
     decoded,
@@ -42,14 +40,6 @@ SECONDS, MEMORY = 120.0, 4_000_000_000
 OUTSIDE = 1e-3
 """Of the light of a pixel, by which it lies outside a gamut: less is rounding."""
 PQ_POINTS = 16
-
-
-@dataclass(frozen=True)
-class Doubt:
-    """Something that does not fit together: a code that scripts can rely on, and a sentence."""
-
-    code: str
-    sentence: str
 
 
 @dataclass(frozen=True)
@@ -78,9 +68,9 @@ def verify_apart(path: Path, name: str) -> Verified:
         raise BadInput(str(error).replace(path.name, name)) from error
 
 
-def against(found: Verified, path: Path, config: ocio.Config, made: Any, settings: Any) -> Verified:
+def against(found: Verified, path: Path, config: ocio.Config, made: Deliverable[Any], settings: Any) -> Verified:
     """What was found of a file, with the doubts whether it is what a kind makes with these settings."""
-    return replace(found, doubts=(*found.doubts, *_against(config, made, settings, found.says, path)))
+    return replace(found, doubts=(*found.doubts, *made.doubts(config, settings, found.says, path)))
 
 
 Looked = tuple[dict[str, Any], dict[str, Any], list[Doubt]]
@@ -210,7 +200,7 @@ def _of_video(video: VideoFacts) -> Iterator[Doubt]:
     elif video.container != video.stream:
         yield Doubt(
             "container-disagrees",
-            f"The stream says {_points(video.stream)}, the container {_points(video.container)}.",
+            f"The stream says {coding_told(video.stream)}, the container {coding_told(video.container)}.",
         )
     if video.container_range and video.container_range != video.stream_range:
         yield Doubt("range-disagrees", f"The stream says {video.stream_range} range, the container the other.")
@@ -222,10 +212,6 @@ def _of_video(video: VideoFacts) -> Iterator[Doubt]:
         yield Doubt("no-mastering-display", "It is PQ and does not say what display it was made on.")
     if video.light_levels and video.container_light_levels not in (None, video.light_levels):
         yield Doubt("light-levels-disagree", "Stream and container tell different light levels.")
-
-
-def _points(points: tuple[int, int, int]) -> str:
-    return f"{points_told(points[0], points[1])}, matrix {points[2]}"
 
 
 def _measured(path: Path, video: VideoFacts, form: VideoForm) -> dict[str, Any]:
@@ -259,60 +245,3 @@ def _measured(path: Path, video: VideoFacts, form: VideoForm) -> dict[str, Any]:
         **light_levels,
         **shares,
     }
-
-
-def _against(config: ocio.Config, made: Any, settings: Any, says: Mapping[str, Any], path: Path) -> Iterator[Doubt]:
-    """Whether a file is what a recipe asks for."""
-    checks: dict[type, Callable[..., Iterator[Doubt]]] = {Still: _against_still, Movie: _against_movie}
-    check = checks.get(type(made))
-    if check is None:
-        raise BadInput(f"Files of the kind {made.label} are not held against recipes; verify it by itself.")
-    yield from check(config, settings, says, path)
-
-
-def _against_still(
-    config: ocio.Config, settings: StillSettings, says: Mapping[str, Any], path: Path
-) -> Iterator[Doubt]:
-    wanted = FORMATS[settings.format]
-    if path.suffix.lower() not in (wanted.suffix, {".jpg": ".jpeg", ".tif": ".tiff"}.get(wanted.suffix, "")):
-        yield Doubt("other-format", f"The recipe makes {wanted.label}; this is {path.suffix or 'of another kind'}.")
-        return
-    depth = {"8": "8-bit", "16": "16-bit"}.get(settings.samples, settings.samples)
-    if says["bit_depth"] and says["bit_depth"] != depth:
-        yield Doubt("other-samples", f"The recipe asks for {depth} samples; these are {says['bit_depth']}.")
-    yield from _other_size(settings, says)
-    meant = still_tags(config, settings.choice, wanted.suffix).get("CICP")
-    said = says["tags"].get("CICP")
-    if isinstance(meant, tuple) and (said is None or tuple(map(int, said[:2])) != meant[:2]):
-        told = points_told(int(said[0]), int(said[1])) if said else "nothing"
-        yield Doubt(
-            "other-colour", f"The recipe’s display is {points_told(int(meant[0]), int(meant[1]))}; it says {told}."
-        )
-
-
-def _against_movie(
-    config: ocio.Config, settings: MovieSettings, says: Mapping[str, Any], path: Path
-) -> Iterator[Doubt]:
-    form = form_of(config, settings)
-    codecs = {"libx264": "h264", "libx265": "hevc", "libsvtav1": "av1", "prores_ks": "prores"}
-    codec = "av1" if "dav1d" in says["codec"] or "av1" in says["codec"] else says["codec"]
-    if codec != codecs[form.encoder]:
-        yield Doubt("other-codec", f"The recipe makes {codecs[form.encoder]}; this is {codec}.")
-    if says["pixel_format"] != form.pixel_format:
-        yield Doubt("other-samples", f"The recipe asks for {form.pixel_format}; this is {says['pixel_format']}.")
-    meant = (form.primaries, form.transfer, form.matrix)
-    if tuple(says["stream"]) != meant:
-        yield Doubt(
-            "other-colour", f"The recipe’s display is {_points(meant)}; it says {_points(tuple(says['stream']))}."
-        )
-    rate = FRAME_RATES[settings.fps]
-    if says["rate"] != f"{rate.numerator}/{rate.denominator}":
-        yield Doubt("other-rate", f"The recipe has {settings.fps} frames a second; this has {says['rate']}.")
-    yield from _other_size(settings, says)
-
-
-def _other_size(settings: Any, says: Mapping[str, Any]) -> Iterator[Doubt]:
-    for name in ("width", "height"):
-        wanted = getattr(settings, name)
-        if wanted and says[name] > wanted:
-            yield Doubt("other-size", f"The recipe’s {name} is {wanted} pixels; this has {says[name]}.")

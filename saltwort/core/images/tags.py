@@ -29,7 +29,8 @@ def picture_tags(encoding: Encoding, suffix: str) -> dict[str, Attribute]:
     """Code points in PNG and AVIF, and for sRGB the chunks of its own in PNG; a profile in all formats that hold one,
     but for what code points say better. Other formats say nothing."""
     if suffix == ".exr":
-        return exr_tags(encoding.interop_id, encoding.gamut)
+        # Whoever finds primaries in an EXR takes its numbers for light.
+        return exr_tags(encoding.interop_id, encoding.gamut if encoding.curve.is_linear else None)
     tags: dict[str, Attribute] = {}
     has_points, is_hdr = suffix in CODE_POINT_FORMATS, encoding.curve.kind in (curves.PQ, curves.HLG)
     if suffix not in PROFILE_FORMATS:

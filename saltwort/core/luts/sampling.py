@@ -31,10 +31,15 @@ def half_curve_of(processor: ocio.CPUProcessor) -> ocio.Lut1DTransform:
     return lut
 
 
+def cube_nodes(edge: int) -> NDArray[np.float64]:
+    """Colours evenly spaced over 0–1, (edge, edge, edge, 3) by red, green and blue."""
+    steps = np.linspace(0, 1, edge)
+    return np.stack(np.meshgrid(steps, steps, steps, indexing="ij"), axis=-1)
+
+
 def cube_of(processor: ocio.CPUProcessor, edge: int) -> ocio.Lut3DTransform:
     """What a processor makes of numbers on 0–1, as a 3D LUT with `edge` nodes a side, read by tetrahedra."""
-    steps = np.linspace(0, 1, edge, dtype=np.float32)
-    nodes = np.stack(np.meshgrid(steps, steps, steps, indexing="ij"), axis=-1).reshape(1, -1, 3)
+    nodes = cube_nodes(edge).reshape(1, -1, 3).astype(np.float32)
     cube = ocio.Lut3DTransform(edge)
     cube.setData(apply(processor, nodes).reshape(edge, edge, edge, 3))
     cube.setInterpolation(ocio.INTERP_TETRAHEDRAL)

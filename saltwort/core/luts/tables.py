@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from saltwort.core.engine import ConfigArchive, apply, load_config
 from saltwort.core.engine.processors import build
+from saltwort.core.luts.sampling import cube_nodes
 from saltwort.core.luts.writing import as_clf
 
 Array = NDArray[np.float64]
@@ -80,12 +81,10 @@ def sampled(
 ) -> Table:
     """What a processor makes of evenly spaced codes: a cube with `edge` nodes a side, or a curve of `edge` nodes along
     the greys, which lie even in light where there is a shaper."""
-    steps = np.linspace(0, 1, edge)
     if cube:
-        codes = np.stack(np.meshgrid(steps, steps, steps, indexing="ij"), axis=-1)
-        inputs = shaper.light(codes) if shaper else codes
+        inputs = shaper.light(cube_nodes(edge)) if shaper else cube_nodes(edge)
     else:
-        inputs = np.stack([steps * (shaper.high if shaper else 1.0)] * 3, -1)
+        inputs = np.stack([np.linspace(0, shaper.high if shaper else 1.0, edge)] * 3, -1)
     flat = apply(processor, inputs.reshape(1, -1, 3).astype(np.float32))
     values = np.nan_to_num(flat.reshape(inputs.shape).astype(np.float64))
     return Table(values, shaper, tuple(notes))

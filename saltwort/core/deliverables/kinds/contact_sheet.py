@@ -11,11 +11,10 @@ import PyOpenColorIO as ocio
 from numpy.typing import NDArray
 from PIL import Image, ImageDraw, ImageFont
 
-from saltwort.core.deliverables.options import DISPLAY, LOOK, VIEW, option
-from saltwort.core.deliverables.registry import PICTURES, Defaults, Deliverable, deliverable
-from saltwort.core.deliverables.shown import WITHIN, Box, Framing, Source, scaled_light, size_of
+from saltwort.core.deliverables.options import option
+from saltwort.core.deliverables.registry import PICTURES, Defaults, Deliverable, Progress, deliverable
+from saltwort.core.deliverables.shown import WITHIN, Box, Framing, Source, ViewSettings, scaled_light, size_of
 from saltwort.core.deliverables.told import Facts
-from saltwort.core.deliverables.writing import Progress
 from saltwort.core.engine import ViewChoice, apply, space_processor, view_processor
 from saltwort.core.engine.measured import space_of_view
 from saltwort.core.engine.processors import LARGEST_EXPOSURE, check_view
@@ -42,18 +41,11 @@ STOPS = (-2.0, 0.0, 2.0)
 
 
 @dataclass(frozen=True)
-class ContactSheetSettings:
-    what: str = option(VIEWS, "Shows", choices=WHATS)
-    format: str = option("png", "Format", choices=FORMATS)
-    display: str = option("", "Display", kind=DISPLAY)
-    view: str = option("", "View", kind=VIEW)
-    look: str = option("", "Look", kind=LOOK)
+class ContactSheetSettings(ViewSettings):
+    what: str = option(VIEWS, "Shows", choices=WHATS, first=True)
+    format: str = option("png", "Format", choices=FORMATS, first=True)
     exposure: float = option(0.0, "Exposure", limits=(-LARGEST_EXPOSURE, LARGEST_EXPOSURE), unit="stops")
     title: str = option("", "Title")
-
-    @property
-    def choice(self) -> ViewChoice:
-        return ViewChoice(self.display, self.view, self.look)
 
 
 @dataclass(frozen=True)

@@ -9,14 +9,14 @@ import numpy as np
 import PyOpenColorIO as ocio
 
 from saltwort.core.deliverables.options import option
-from saltwort.core.deliverables.registry import NOTHING, Defaults, Deliverable, deliverable
+from saltwort.core.deliverables.registry import NOTHING, Defaults, Deliverable, Progress, deliverable
 from saltwort.core.deliverables.shown import Source
 from saltwort.core.deliverables.told import Facts
-from saltwort.core.deliverables.writing import Progress
 from saltwort.core.engine import apply
 from saltwort.core.engine.measured import linear_to_ap0
 from saltwort.core.errors import BadInput
 from saltwort.core.files import replacing
+from saltwort.core.luts.sampling import cube_nodes
 from saltwort.core.luts.tables import WRITERS, Table, read_processor
 from saltwort.core.views.grade import (
     AFTER,
@@ -154,8 +154,6 @@ def _content(config: ocio.Config, settings: GradeSettings) -> bytes:
         return text.encode()
     if settings.format == "clf" and grade.place == BEFORE:
         return grade_as_clf(grade)
-    steps = np.linspace(0, 1, settings.size, dtype=np.float32)
-    nodes = np.stack(np.meshgrid(steps, steps, steps, indexing="ij"), axis=-1)
-    values = on_its_numbers(grade, nodes)
+    values = on_its_numbers(grade, cube_nodes(settings.size).astype(np.float32))
     table = Table(values.astype(np.float64), None, (f"A grade on {acts_on(grade)}.",))
     return WRITERS[settings.format](table)

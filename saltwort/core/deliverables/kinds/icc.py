@@ -13,16 +13,16 @@ from PIL import Image, ImageCms
 
 from saltwort.core.configs.matching import encoding_of, primaries_of_space
 from saltwort.core.deliverables.options import DISPLAY, LOOK, SPACE, VIEW, option
-from saltwort.core.deliverables.registry import NOTHING, Defaults, Deliverable, deliverable
+from saltwort.core.deliverables.registry import NOTHING, Defaults, Deliverable, Progress, deliverable
 from saltwort.core.deliverables.shown import Source
 from saltwort.core.deliverables.told import Facts
-from saltwort.core.deliverables.writing import Progress
 from saltwort.core.engine import ViewChoice, apply, space_processor, view_processor
 from saltwort.core.engine.displays import HDR, NO_LIGHT, display_kind
 from saltwort.core.engine.measured import DISPLAY_INTERCHANGE, SCENE_INTERCHANGE
 from saltwort.core.engine.processors import check_view, is_linear, known_space
 from saltwort.core.errors import BadInput
 from saltwort.core.files import replacing
+from saltwort.core.luts.sampling import cube_nodes
 from saltwort.core.names import slug
 from saltwort.core.spaces import curves
 from saltwort.core.spaces.curves import Curve
@@ -64,14 +64,6 @@ class WrittenProfile:
     mean: float
     p99: float
     largest: float
-
-
-@dataclass(frozen=True)
-class Made:
-    """A profile that is to be written, and what form it has."""
-
-    content: bytes
-    form: str
 
 
 @deliverable
@@ -127,11 +119,11 @@ class Icc(Deliverable[IccSettings]):
         self, config: ocio.Config, sources: Sequence[Source], settings: IccSettings, target: Path, progress: Progress
     ) -> WrittenProfile:
         progress(0.0, "Sampling")
-        made = _made(config, settings)
+        content, form = _made(config, settings)
         with replacing(target) as temporary:
-            temporary.write_bytes(made.content)
+            temporary.write_bytes(content)
         progress(0.5, "Reading it with another library")
-        return _read_again(config, target, made, settings)
+        return _read_again(config, target, form, settings)
 
     def told(self, written: Mapping[str, Any]) -> Facts:
         error = f"mean {written['mean']:.2f}, 99 % below {written['p99']:.2f}, largest {written['largest']:.2f}"
@@ -158,17 +150,16 @@ def _matrix_of(config: ocio.Config, settings: IccSettings) -> tuple[Gamut, Curve
     )
 
 
-def _made(config: ocio.Config, settings: IccSettings) -> Made:
+def _made(config: ocio.Config, settings: IccSettings) -> tuple[bytes, str]:
+    """The profile, and what form it has."""
     version = V4 if settings.version == "4" else V2
     if settings.of == OF_SPACE:
         gamut, curve = _matrix_of(config, settings)
         encoding = encoding_of(config, settings.space)
         points = encoding.code_points if encoding else None
-        return Made(matrix_profile(settings.space, gamut, curve, version, points), "matrix and curve")
-    steps = np.linspace(0, 1, EDGE)
-    codes = np.stack(np.meshgrid(steps, steps, steps, indexing="ij"), axis=-1).reshape(-1, 3)
-    lab = _meant(config, settings, codes).reshape(EDGE, EDGE, EDGE, 3)
-    return Made(lut_profile(f"{settings.view} on {settings.display}", lab, version), f"table of {EDGE}³")
+        return matrix_profile(settings.space, gamut, curve, version, points), "matrix and curve"
+    lab = _meant(config, settings, cube_nodes(EDGE).reshape(-1, 3)).reshape(EDGE, EDGE, EDGE, 3)
+    return lut_profile(f"{settings.view} on {settings.display}", lab, version), f"table of {EDGE}³"
 
 
 def _meant(config: ocio.Config, settings: IccSettings, codes: Array) -> Array:
@@ -190,7 +181,7 @@ def _lab(xyz: Array) -> Array:
     return np.asarray(colour_science().XYZ_to_Lab(np.maximum(xyz, 0), D50), np.float64)
 
 
-def _read_again(config: ocio.Config, target: Path, made: Made, settings: IccSettings) -> WrittenProfile:
+def _read_again(config: ocio.Config, target: Path, form: str, settings: IccSettings) -> WrittenProfile:
     content = target.read_bytes()
     try:
         profile = ImageCms.ImageCmsProfile(io.BytesIO(content))
@@ -214,7 +205,7 @@ def _read_again(config: ocio.Config, target: Path, made: Made, settings: IccSett
     return WrittenProfile(
         bytes=len(content),
         version=settings.version,
-        profile=made.form,
+        profile=form,
         description=ImageCms.getProfileDescription(profile).strip(),
         colours=len(far),
         mean=float(far.mean()),

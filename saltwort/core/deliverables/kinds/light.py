@@ -11,10 +11,9 @@ import PyOpenColorIO as ocio
 
 from saltwort.core.configs.tags import handoff_tags
 from saltwort.core.deliverables.options import SPACE, option
-from saltwort.core.deliverables.registry import Defaults, Deliverable, deliverable
+from saltwort.core.deliverables.registry import Defaults, Deliverable, Progress, deliverable
 from saltwort.core.deliverables.shown import Source
 from saltwort.core.deliverables.told import Facts, colour_told
-from saltwort.core.deliverables.writing import Progress
 from saltwort.core.engine import apply, space_processor
 from saltwort.core.engine.processors import known_space
 from saltwort.core.errors import BadInput

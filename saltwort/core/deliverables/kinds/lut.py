@@ -9,13 +9,12 @@ import numpy as np
 import PyOpenColorIO as ocio
 from numpy.typing import NDArray
 
-from saltwort.core.deliverables.options import DISPLAY, LOOK, SPACE, VIEW, option
-from saltwort.core.deliverables.registry import OPTIONAL, Defaults, Deliverable, deliverable
-from saltwort.core.deliverables.shown import Source
+from saltwort.core.deliverables.options import SPACE, option
+from saltwort.core.deliverables.registry import OPTIONAL, Defaults, Deliverable, Progress, deliverable
+from saltwort.core.deliverables.shown import Source, ViewSettings
 from saltwort.core.deliverables.told import Facts
-from saltwort.core.deliverables.writing import Progress
-from saltwort.core.engine import ViewChoice, apply, space_processor, view_processor
-from saltwort.core.engine.displays import HDR, display_kind
+from saltwort.core.engine import apply, space_processor, view_processor
+from saltwort.core.engine.displays import HDR, NO_LIGHT, display_kind
 from saltwort.core.engine.measured import DISPLAY_INTERCHANGE
 from saltwort.core.engine.processors import check_view, is_linear, known_space
 from saltwort.core.errors import BadInput
@@ -64,12 +63,11 @@ SPREAD = 3.0
 
 
 @dataclass(frozen=True)
-class LutSettings:
-    format: str = option("cube", "Format", choices=FORMATS)
-    source: str = option("", "Input space", kind=SPACE, script="from", use="What the application feeds into it.")
-    display: str = option("", "Display", kind=DISPLAY)
-    view: str = option("", "View", kind=VIEW)
-    look: str = option("", "Look", kind=LOOK)
+class LutSettings(ViewSettings):
+    format: str = option("cube", "Format", choices=FORMATS, first=True)
+    source: str = option(
+        "", "Input space", kind=SPACE, script="from", use="What the application feeds into it.", first=True
+    )
     to: str = option("", "Output space", kind=SPACE, use="Instead of a view, such as from display to display.")
     size: int = option(33, "Size", limits=(2, EVEN_STEPS), use="Nodes a side of a cube, up to 129; points of a curve.")
     shaper: str = option(AUTO, "Shaper", choices=SHAPERS)
@@ -83,10 +81,6 @@ class LutSettings:
         use="From middle grey. Above is clipped.",
     )
     within: float = option(1.0, "Error aimed at", limits=(0.05, 20.0), unit="ΔE", use="A size is suggested for it.")
-
-    @property
-    def choice(self) -> ViewChoice:
-        return ViewChoice(self.display, self.view, self.look)
 
     @property
     def suffix(self) -> str:
@@ -310,7 +304,7 @@ def _judge(config: ocio.Config, settings: LutSettings) -> Judge:
         is_hdr = float(xyz(np.ones((1, 3)))[0, 1]) > 1.01
     else:
         kind = display_kind(config, settings.choice)
-        if kind == "none":
+        if kind == NO_LIGHT:
             return None
         is_hdr = kind == HDR
 

@@ -1,11 +1,8 @@
 """A video of a sequence through a view: SDR and HLG for looking, HDR10 with its light measured, AV1 and ProRes."""
 
-import os
-from collections import deque
-from collections.abc import Callable, Iterator, Mapping, Sequence
-from concurrent.futures import Future, ThreadPoolExecutor
-from dataclasses import asdict, dataclass, field
-from itertools import pairwise
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import suppress
+from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any
 
@@ -14,14 +11,13 @@ import PyOpenColorIO as ocio
 from PIL import Image, ImageDraw, ImageFont
 
 from saltwort.core.configs.matching import encoding_of
-from saltwort.core.deliverables.options import DISPLAY, LOOK, VIEW, option
-from saltwort.core.deliverables.registry import FRAMES, Defaults, Deliverable, deliverable
-from saltwort.core.deliverables.shown import FITS, LARGEST_SIDE, WITHIN, Source, picture_of
-from saltwort.core.deliverables.told import Facts, points_told
-from saltwort.core.deliverables.writing import Progress
-from saltwort.core.engine import ViewChoice, apply, view_processor
+from saltwort.core.deliverables.frames import GAPS, STOP, Frames, numbers_told
+from saltwort.core.deliverables.options import option
+from saltwort.core.deliverables.registry import FRAMES, Defaults, Deliverable, Progress, deliverable
+from saltwort.core.deliverables.shown import Doubt, ShownSettings, Source, size_doubts
+from saltwort.core.deliverables.told import Facts, coding_told, points_told
+from saltwort.core.engine import apply, view_processor
 from saltwort.core.engine.measured import space_of_view
-from saltwort.core.engine.processors import LARGEST_EXPOSURE, check_view
 from saltwort.core.errors import BadInput
 from saltwort.core.images.reading import Pixels
 from saltwort.core.images.video import (
@@ -42,7 +38,6 @@ from saltwort.core.spaces import curves
 from saltwort.core.spaces.curves import Curve
 from saltwort.core.spaces.encodings import Encoding
 from saltwort.core.spaces.gamuts import P3_D65, REC2020, rgb_to_xyz
-from saltwort.core.views.grade import NO_GRADE, Grade, check_grade
 from saltwort.core.views.tone import display_xyz
 
 H264, HEVC, HDR10, AV1, PRORES = "h264", "hevc", "hevc-hdr10", "av1", "prores"
@@ -53,9 +48,9 @@ CODECS = {
     AV1: "AV1, 10-bit 4:2:0",
     PRORES: "ProRes 422 HQ, 10-bit",
 }
+FFMPEG_NAMES = {"libx264": "h264", "libx265": "hevc", "libsvtav1": "av1", "prores_ks": "prores"}
+"""What FFmpeg calls the codec that an encoder writes."""
 GRADES = {"high": "high", "review": "for review, smaller"}
-STOP, HOLD, CLOSE_UP = "stop", "hold", "close up"
-GAPS = {STOP: "stop and say which", HOLD: "hold the frame before", CLOSE_UP: "close up"}
 LOOKED_AT = 24
 """Frames that are decoded again and compared with what was meant."""
 BRIGHT = 1e5
@@ -65,15 +60,10 @@ DARKEST = 0.0001
 
 
 @dataclass(frozen=True)
-class MovieSettings:
-    codec: str = option(H264, "Codec", choices=CODECS)
-    display: str = option("", "Display", kind=DISPLAY)
-    view: str = option("", "View", kind=VIEW)
-    look: str = option("", "Look", kind=LOOK)
-    fps: str = option("24", "Frames a second", choices={rate: rate for rate in FRAME_RATES})
-    exposure: float = option(0.0, "Exposure", limits=(-LARGEST_EXPOSURE, LARGEST_EXPOSURE), unit="stops")
+class MovieSettings(ShownSettings):
+    codec: str = option(H264, "Codec", choices=CODECS, first=True)
+    fps: str = option("24", "Frames a second", choices={rate: rate for rate in FRAME_RATES}, first=True)
     quality: str = option("high", "Quality", choices=GRADES)
-    use_grade: bool = option(False, "Grade of Compare", use="The grade as it stands there when this is made.")
     gaps: str = option(STOP, "Missing and broken frames", choices=GAPS)
     peak: int = option(
         0,
@@ -84,15 +74,6 @@ class MovieSettings:
         only={"codec": (HDR10,)},
     )
     burn_in: bool = option(False, "Burn in frame number and file name", use="On SDR review copies only.")
-    width: int = option(0, "Width", limits=(0, LARGEST_SIDE), unit="pixels", use="0 keeps the picture’s own.")
-    height: int = option(0, "Height", limits=(0, LARGEST_SIDE), unit="pixels", use="0 keeps the picture’s shape.")
-    fit: str = option(WITHIN, "Fitted", choices=FITS)
-    crop: str = option("", "Crop", use="x y width height in pixels, before it is sized.")
-    grade: Grade = field(default=NO_GRADE)
-
-    @property
-    def choice(self) -> ViewChoice:
-        return ViewChoice(self.display, self.view, self.look)
 
 
 @dataclass(frozen=True)
@@ -118,13 +99,14 @@ class Movie(Deliverable[MovieSettings]):
     label = "Video"
     use = "A sequence through a view, with the right colour in stream and container."
     takes = FRAMES
+    verifies = True
     settings = MovieSettings
 
     def defaults(self, chosen: Defaults) -> dict[str, Any]:
         return {**vars(chosen.view), "grade": vars(chosen.grade)}
 
     def plan(self, config: ocio.Config, settings: MovieSettings) -> None:
-        check_view(config, settings.choice)
+        settings.check(config)
         encoding = _encoding(config, settings)
         is_pq, is_hlg = (encoding.curve.kind == kind for kind in (curves.PQ, curves.HLG))
         if settings.codec == HDR10 and (not is_pq or encoding.gamut != REC2020):
@@ -135,8 +117,6 @@ class Movie(Deliverable[MovieSettings]):
             raise BadInput("For PQ choose H.265 HDR10, which says how bright the frames are.", "codec")
         if settings.burn_in and (is_pq or is_hlg):
             raise BadInput("Text is burnt into SDR review copies only.", "burn_in")
-        if settings.use_grade:
-            check_grade(settings.grade)
 
     def named(self, stem: str, revision: int, settings: MovieSettings) -> str:
         suffix = "mov" if settings.codec == PRORES else "mp4"
@@ -163,58 +143,57 @@ class Movie(Deliverable[MovieSettings]):
         progress: Progress,
     ) -> WrittenMovie:
         form = form_of(config, settings)
-        wanted, held, left_out = _in_order(sources, settings)
-        shown = _Frames(config, settings, target.stem, form)
-        size = shown.size(next(source for source in wanted if source is not None))
+        size = _size(config, sources, settings)
+        frames = Frames(sources, settings.gaps, lambda source: _frame(config, source, settings, size, target.stem))
         levels = _LightLevels() if form.mastering else None
-        looked_at = sorted({round(place) for place in np.linspace(0, len(wanted) - 1, LOOKED_AT)})
+        looked_at = {round(place) for place in np.linspace(0, len(frames) - 1, LOOKED_AT)}
         kept: dict[int, tuple[Any, Any, Any]] = {}
         with writing_video(target, size, FRAME_RATES[settings.fps], form) as writer:
-            last: Pixels | None = None
-            for number, made in enumerate(_ahead(wanted, shown.made)):
-                frame = made
-                if isinstance(made, BadInput):
-                    frame = None
-                    _note_broken(made, wanted[number], number, settings, held, left_out)
-                if frame is None:
-                    frame = None if settings.gaps == CLOSE_UP else last
-                if frame is None:
-                    continue
-                assert isinstance(frame, np.ndarray)
-                last = frame
+            for number, frame in enumerate(frames):
                 if levels:
                     levels.add(frame)
                 planes = to_planes(frame, form)
                 if number in looked_at:
                     kept[number] = planes
                 writer.write(planes)
-                progress(0.9 * (number + 1) / len(wanted), f"Frame {number + 1:,} of {len(wanted):,}")
+                progress(0.9 * (number + 1) / len(frames), f"Frame {number + 1:,} of {len(frames):,}")
             if levels:
                 writer.light_levels = levels.rounded
         progress(0.9, "Decoding it again")
-        return _compared(target, form, kept, held, left_out, levels, settings)
+        return _compared(target, form, kept, frames, levels)
+
+    def doubts(
+        self, config: ocio.Config, settings: MovieSettings, says: Mapping[str, Any], file: Path
+    ) -> Iterator[Doubt]:
+        form = form_of(config, settings)
+        codec = "av1" if "av1" in says["codec"] or "dav1d" in says["codec"] else says["codec"]
+        if codec != FFMPEG_NAMES[form.encoder]:
+            yield Doubt("other-codec", f"The recipe makes {FFMPEG_NAMES[form.encoder]}; this is {codec}.")
+        if says["pixel_format"] != form.pixel_format:
+            yield Doubt("other-samples", f"The recipe asks for {form.pixel_format}; this is {says['pixel_format']}.")
+        meant, said = (form.primaries, form.transfer, form.matrix), tuple(says["stream"])
+        if said != meant:
+            yield Doubt("other-colour", f"The recipe’s display is {coding_told(meant)}; it says {coding_told(said)}.")
+        rate = FRAME_RATES[settings.fps]
+        if says["rate"] != f"{rate.numerator}/{rate.denominator}":
+            yield Doubt("other-rate", f"The recipe has {settings.fps} frames a second; this has {says['rate']}.")
+        yield from size_doubts(settings, says)
 
     def told(self, written: Mapping[str, Any]) -> Facts:
         video = written["video"]
-        points = tuple(video["stream"])
         levels = written["light_levels"]
         return {
             "size": f"{video['width']} × {video['height']}, {video['frames']:,} frames, {video['rate']} a second",
             "coded as": f"{video['codec']}, {video['profile']}, {video['pixel_format']}".replace(", ,", ","),
-            "stream says": f"{points_told(points[0], points[1])}, matrix {points[2]}, {video['stream_range']} range",
+            "stream says": coding_told(video["stream"], video["stream_range"]),
             "container": "says the same" if written["agrees"] else "says something else than the stream",
             **({"MaxCLL, MaxFALL": f"{levels[0]:.0f}, {levels[1]:.0f} cd/m²"} if levels else {}),
             **({"made on": f"up to {video['mastering']['highest']:.0f} cd/m²"} if video["mastering"] else {}),
-            **({"held": _numbers(written["held"])} if written["held"] else {}),
-            **({"left out": _numbers(written["left_out"])} if written["left_out"] else {}),
+            **({"held": numbers_told(written["held"])} if written["held"] else {}),
+            **({"left out": numbers_told(written["left_out"])} if written["left_out"] else {}),
             "mean error": f"{written['mean_error']:.2g}, over {written['looked_at']} frames",
             "largest error": f"{written['largest_error']:.2g}",
         }
-
-
-def _numbers(numbers: Sequence[int]) -> str:
-    shown = ", ".join(map(str, numbers[:8]))
-    return f"{shown} and {len(numbers) - 8} more" if len(numbers) > 8 else shown
 
 
 def _encoding(config: ocio.Config, settings: MovieSettings) -> Encoding:
@@ -262,90 +241,29 @@ def _mastering(config: ocio.Config, settings: MovieSettings) -> Mastering:
     return Mastering(gamut.red, gamut.green, gamut.blue, gamut.white, DARKEST, float(peak))
 
 
-def _in_order(sources: Sequence[Source], settings: MovieSettings) -> tuple[list[Source | None], list[int], list[int]]:
-    """The frames in order, None where one is missing and is to be held. Raises BadInput where that stops the work."""
-    numbers = [source.number for source in sources]
-    held: list[int] = []
-    left_out: list[int] = []
-    if settings.gaps == CLOSE_UP or any(number is None for number in numbers):
-        return list(sources), held, left_out
-    by_number = {source.number: source for source in sources}
-    known = [number for number in numbers if number is not None]
-    step = min((after - before for before, after in pairwise(known)), default=1) or 1
-    missing = [number for number in range(min(known), max(known), step) if number not in by_number]
-    if missing and settings.gaps == STOP:
-        raise BadInput(f"Frames are missing: {_numbers(missing)}. Render them, or choose to hold or close up.", "gaps")
-    held.extend(missing)
-    return [by_number.get(number) for number in range(min(known), max(known) + 1, step)], held, left_out
+def _size(config: ocio.Config, sources: Sequence[Source], settings: MovieSettings) -> tuple[int, int]:
+    """Width and height of the first frame that can be opened. Raises BadInput when none can."""
+    for source in sources[:-1]:
+        with suppress(BadInput):
+            return _even(settings.picture(config, source).size)
+    return _even(settings.picture(config, sources[-1]).size)
 
 
-def _note_broken(
-    error: BadInput, source: Source | None, place: int, settings: MovieSettings, held: list[int], left_out: list[int]
-) -> None:
-    """List a frame that cannot be read. Raises BadInput where that stops the work."""
-    if settings.gaps == STOP:
-        raise BadInput(f"{error} To go on without it, choose to hold the frame before, or to close up.", "gaps")
-    number = source.number if source and source.number is not None else place
-    (held if settings.gaps == HOLD else left_out).append(number)
+def _even(size: tuple[int, int]) -> tuple[int, int]:
+    """Width and height as video has them. An odd one loses its last pixel."""
+    if min(size) < 2:
+        raise BadInput("A video needs two pixels each way.")
+    return size[0] - size[0] % 2, size[1] - size[1] % 2
 
 
-class _Frames:
-    """Frames through the view, on several threads: the engine and the image library let others work meanwhile."""
-
-    def __init__(self, config: ocio.Config, settings: MovieSettings, name: str, form: VideoForm) -> None:
-        self._config, self._settings, self._name, self._form = config, settings, name, form
-
-    def size(self, source: Source) -> tuple[int, int]:
-        """Width and height, both even, as video has them."""
-        width, height = picture_of(self._config, source, self._settings).size
-        if width < 2 or height < 2:
-            raise BadInput("A video needs two pixels each way.")
-        self._size = width - width % 2, height - height % 2
-        return self._size
-
-    def made(self, source: Source) -> Pixels:
-        picture = picture_of(self._config, source, self._settings)
-        codes = np.concatenate(list(picture.strips()))[: self._size[1], : self._size[0]]
-        if codes.shape[:2] != self._size[::-1]:
-            raise BadInput(f"{source.file.name} has another size than the first frame.")
-        if self._settings.burn_in:
-            number = "" if source.number is None else f"   {source.number}"
-            codes = burnt_in(codes, f"{self._name}{number}")
-        return codes
-
-
-def _ahead(sources: Sequence[Source | None], make: Callable[[Source], Pixels]) -> Iterator[Pixels | BadInput | None]:
-    """Frames in order, made a few ahead of the encoder; memory does not grow with their number."""
-    ahead = (os.cpu_count() or 1) + 1
-    with ThreadPoolExecutor(ahead) as pool:
-        waiting: deque[Future[Pixels] | None] = deque()
-        rest = iter(sources)
-
-        def begin() -> bool:
-            source = next(rest, "end")
-            if source == "end":
-                return False
-            waiting.append(None if source is None else pool.submit(make, source))  # type: ignore[arg-type]
-            return True
-
-        try:
-            while len(waiting) < ahead and begin():
-                pass
-            while waiting:
-                future = waiting.popleft()
-                begin()
-                yield None if future is None else _result(future)
-        finally:
-            for future in waiting:
-                if future:
-                    future.cancel()
-
-
-def _result(future: "Future[Pixels]") -> Pixels | BadInput:
-    try:
-        return future.result()
-    except BadInput as error:
-        return error
+def _frame(config: ocio.Config, source: Source, settings: MovieSettings, size: tuple[int, int], name: str) -> Pixels:
+    """A frame through the view. Raises BadInput for one that cannot be read, or has another size than the first."""
+    picture = settings.picture(config, source)
+    if _even(picture.size) != size:
+        raise BadInput(f"{source.file.name} has another size than the first frame.")
+    codes = np.concatenate(list(picture.strips()))[: size[1], : size[0]]
+    number = "" if source.number is None else f"   {source.number}"
+    return burnt_in(codes, f"{name}{number}") if settings.burn_in else codes
 
 
 def burnt_in(codes: Pixels, text: str) -> Pixels:
@@ -383,10 +301,8 @@ def _compared(
     target: Path,
     form: VideoForm,
     kept: Mapping[int, tuple[Any, Any, Any]],
-    held: Sequence[int],
-    left_out: Sequence[int],
+    frames: Frames,
     levels: _LightLevels | None,
-    settings: MovieSettings,
 ) -> WrittenMovie:
     """What the file says and shows, decoded by another codec than wrote it where FFmpeg has one."""
     video = video_facts(target)
@@ -401,8 +317,8 @@ def _compared(
         looked_at=count,
         mean_error=total / max(1, count),
         largest_error=largest,
-        held=tuple(held),
-        left_out=tuple(left_out),
+        held=tuple(frames.held),
+        left_out=tuple(frames.left_out),
         light_levels=(levels.largest, levels.average) if levels else None,
         bytes=target.stat().st_size,
     )

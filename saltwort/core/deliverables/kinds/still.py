@@ -1,7 +1,7 @@
 """A picture with the view in it, for looking at."""
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -9,22 +9,18 @@ import numpy as np
 import PyOpenColorIO as ocio
 
 from saltwort.core.configs.tags import still_tags
-from saltwort.core.deliverables.options import DISPLAY, LOOK, VIEW, option
-from saltwort.core.deliverables.registry import Defaults, Deliverable, deliverable
+from saltwort.core.deliverables.options import option
+from saltwort.core.deliverables.registry import Defaults, Deliverable, Progress, deliverable
 from saltwort.core.deliverables.shown import (
-    FITS,
-    LARGEST_SIDE,
-    WITHIN,
+    Doubt,
     ShownPicture,
+    ShownSettings,
     Source,
     laid_over,
-    picture_of,
     quantised,
+    size_doubts,
 )
-from saltwort.core.deliverables.told import Facts, picture_told
-from saltwort.core.deliverables.writing import Progress
-from saltwort.core.engine import ViewChoice
-from saltwort.core.engine.processors import LARGEST_EXPOSURE, check_view
+from saltwort.core.deliverables.told import Facts, picture_told, points_told
 from saltwort.core.errors import BadInput
 from saltwort.core.images.independent import file_tags, read_back
 from saltwort.core.images.reading import Pixels
@@ -32,11 +28,12 @@ from saltwort.core.images.writing import Attribute, write_avif, writing_rows
 from saltwort.core.names import slug
 from saltwort.core.numbers import LARGEST_HALF
 from saltwort.core.spaces.typed import parse_hex
-from saltwort.core.views.grade import NO_GRADE, Grade, check_grade
 
 BEST = ""
 SAMPLES = {BEST: "best of the format", "8": "8-bit", "16": "16-bit", "half": "half float", "float": "float"}
 TYPES = {"8": "uint8", "16": "uint16", "half": "half", "float": "float"}
+DEPTHS = {"8": "8-bit", "16": "16-bit", "half": "half", "float": "float"}
+"""What headers call the samples."""
 LIMITS = {"8": (0.0, 1.0), "16": (0.0, 1.0), "half": (-LARGEST_HALF, LARGEST_HALF), "float": (-np.inf, np.inf)}
 
 
@@ -58,39 +55,27 @@ FORMATS = {
     "jxl": PictureFormat("JPEG XL", ".jxl", ("16", "8", "half", "float")),
     "exr": PictureFormat("EXR, display-referred", ".exr", ("half", "float")),
 }
+SUFFIXES = {".jpeg": ".jpg", ".tiff": ".tif"}
+"""Other endings of the same formats."""
 NO_ALPHA, KEEP, OVER = "none", "keep", "over"
 ALPHAS = {NO_ALPHA: "left out", KEEP: "kept", OVER: "laid over a colour"}
 LOSSY = ("jpeg", "avif")
 
 
 @dataclass(frozen=True)
-class StillSettings:
-    format: str = option("png", "Format", choices={key: each.label for key, each in FORMATS.items()})
-    display: str = option("", "Display", kind=DISPLAY)
-    view: str = option("", "View", kind=VIEW)
-    look: str = option("", "Look", kind=LOOK)
-    exposure: float = option(0.0, "Exposure", limits=(-LARGEST_EXPOSURE, LARGEST_EXPOSURE), unit="stops")
-    use_grade: bool = option(False, "Grade of Compare", use="The grade as it stands there when this is made.")
-    bits: str = option(BEST, "Samples", choices=SAMPLES)
+class StillSettings(ShownSettings):
+    format: str = option("png", "Format", choices={key: each.label for key, each in FORMATS.items()}, first=True)
+    bits: str = option(BEST, "Samples", choices=SAMPLES, first=True)
     dither: bool = option(
         True, "Dither", use="Noise of one step, so that 8-bit pictures show no bands. Not for raw numbers."
     )
     quality: int = option(95, "Quality", limits=(1, 100), only={"format": LOSSY})
     alpha: str = option(NO_ALPHA, "Alpha", choices=ALPHAS)
     over: str = option("#000000", "Colour below", only={"alpha": (OVER,)}, use="Of the display, as #rrggbb.")
-    width: int = option(0, "Width", limits=(0, LARGEST_SIDE), unit="pixels", use="0 keeps the picture’s own.")
-    height: int = option(0, "Height", limits=(0, LARGEST_SIDE), unit="pixels", use="0 keeps the picture’s shape.")
-    fit: str = option(WITHIN, "Fitted", choices=FITS)
-    crop: str = option("", "Crop", use="x y width height in pixels, before it is sized.")
-    grade: Grade = field(default=NO_GRADE)
 
     @property
     def samples(self) -> str:
         return self.bits or FORMATS[self.format].bits[0]
-
-    @property
-    def choice(self) -> ViewChoice:
-        return ViewChoice(self.display, self.view, self.look)
 
 
 @dataclass(frozen=True)
@@ -117,12 +102,13 @@ class Still(Deliverable[StillSettings]):
     label = "Picture with the view"
     use = "The view baked in, tagged with what the display is. For looking, not for compositing."
     settings = StillSettings
+    verifies = True
 
     def defaults(self, chosen: Defaults) -> dict[str, Any]:
         return {**vars(chosen.view), "grade": vars(chosen.grade)}
 
     def plan(self, config: ocio.Config, settings: StillSettings) -> None:
-        check_view(config, settings.choice)
+        settings.check(config)
         made = FORMATS[settings.format]
         if settings.samples not in made.bits:
             held = " or ".join(SAMPLES[bits] for bits in made.bits)
@@ -131,8 +117,6 @@ class Still(Deliverable[StillSettings]):
             raise BadInput(f"{made.label} holds no alpha. Lay it over a colour, or choose PNG.", "alpha")
         if settings.alpha == OVER:
             parse_hex(settings.over)
-        if settings.use_grade:
-            check_grade(settings.grade)
 
     def named(self, stem: str, revision: int, settings: StillSettings) -> str:
         made = FORMATS[settings.format]
@@ -157,26 +141,48 @@ class Still(Deliverable[StillSettings]):
         target: Path,
         progress: Progress,
     ) -> WrittenPicture:
-        picture = picture_of(config, sources[0], settings, alpha=settings.alpha != NO_ALPHA)
-        tags = tags_of(config, settings, target.suffix.lower())
+        picture = settings.picture(config, sources[0], alpha=settings.alpha != NO_ALPHA)
+        tags = still_tags(config, settings.choice, target.suffix.lower())
+        if settings.format == "exr":
+            tags["ImageDescription"] = _not_light(settings)
         progress(0.0, "Reading the picture")
         _write_file(picture, settings, target, tags, is_dithered(settings, tags), progress)
         return _compared(target, picture, settings, progress)
+
+    def doubts(
+        self, config: ocio.Config, settings: StillSettings, says: Mapping[str, Any], file: Path
+    ) -> Iterator[Doubt]:
+        made = FORMATS[settings.format]
+        if SUFFIXES.get(file.suffix.lower(), file.suffix.lower()) != made.suffix:
+            yield Doubt("other-format", f"The recipe makes {made.label}; this is {file.suffix or 'of another kind'}.")
+            return
+        if says["bit_depth"] and says["bit_depth"] != DEPTHS[settings.samples]:
+            asked = DEPTHS[settings.samples]
+            yield Doubt("other-samples", f"The recipe asks for {asked} samples; these are {says['bit_depth']}.")
+        meant = still_tags(config, settings.choice, made.suffix).get("CICP")
+        said = says["tags"].get("CICP")
+        if isinstance(meant, tuple) and (said is None or tuple(map(int, said[:2])) != meant[:2]):
+            wanted = points_told(int(meant[0]), int(meant[1]))
+            told = points_told(int(said[0]), int(said[1])) if said else "nothing"
+            yield Doubt("other-colour", f"The recipe’s display is {wanted}; it says {told}.")
+        yield from size_doubts(settings, says)
 
     def told(self, written: Mapping[str, Any]) -> Facts:
         return picture_told(written)
 
 
-def tags_of(config: ocio.Config, settings: StillSettings, suffix: str) -> dict[str, Attribute]:
-    """What the file says of its colour. A display-referred EXR says which display it is for, and gives no primaries:
-    whoever finds those in an EXR takes its numbers for light."""
-    tags = still_tags(config, settings.choice, suffix)
-    if suffix == ".exr":
-        tags.pop("chromaticities", None)
-        tags["ImageDescription"] = (
-            f"Display-referred: the view {settings.view} on {settings.display} is baked in. These are no linear values."
-        )
-    return tags
+def format_named(file: Path) -> str:
+    """The format that the name of a still stands for. Raises BadInput for one of none."""
+    suffix = SUFFIXES.get(file.suffix.lower(), file.suffix.lower())
+    found = next((key for key, each in FORMATS.items() if each.suffix == suffix), None)
+    if found is None:
+        known = ", ".join(each.suffix for each in FORMATS.values())
+        raise BadInput(f"{file.name}: a still ends with one of {known}.")
+    return found
+
+
+def _not_light(settings: StillSettings) -> str:
+    return f"Display-referred: the view {settings.view} on {settings.display} is baked in. These are no linear values."
 
 
 def is_dithered(settings: StillSettings, tags: Mapping[str, Attribute]) -> bool:

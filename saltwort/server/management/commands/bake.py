@@ -6,12 +6,15 @@ from typing import Any
 
 from django.core.management.base import CommandParser
 
-from saltwort.core.deliverables import write_still
-from saltwort.core.deliverables.writing import STILL_TYPES
-from saltwort.core.engine import ViewChoice
+from saltwort.core.deliverables import Source, deliverables
+from saltwort.core.deliverables.kinds.still import StillSettings, format_named
 from saltwort.core.errors import BadInput
 from saltwort.server.commands import HeadlessCommand, project_for
 from saltwort.server.projects.setups import config_of
+
+PRINTED = ("width", "height", "tags", "clipped", "largest_error", "not_finite")
+"""What scripts rely on, of what is read back."""
+QUALITY = 98
 
 
 class Command(HeadlessCommand):
@@ -31,21 +34,18 @@ class Command(HeadlessCommand):
     def handle(self, *args: Any, image: Path, output: Path, **options: Any) -> None:
         if output.exists() and image.exists() and output.samefile(image):
             raise BadInput("The output would replace the picture itself. Name another file.")
-        written = write_still(
-            config_of(project_for(options["project"]).current),
-            image,
-            options["source"],
-            ViewChoice(options["display"], options["view"], options["look"]),
-            output,
+        config, still = config_of(project_for(options["project"]).current), deliverables()["still"]
+        settings = StillSettings(
+            display=options["display"],
+            view=options["view"],
+            look=options["look"],
             exposure=options["exposure"],
-            sample_type=_sample_type(output, options["bits"]),
-            progress=lambda share, doing: self.say(f"{share:4.0%} {doing}") if options["verbosity"] > 1 else None,
+            format=format_named(output),
+            bits=str(options["bits"] or ""),
+            dither=False,
+            quality=QUALITY,
         )
-        self.print_json({"path": str(output), **asdict(written)})
-
-
-def _sample_type(output: Path, bits: int | None) -> str:
-    allowed = STILL_TYPES.get(output.suffix.lower(), ("uint16",))
-    if bits:
-        return f"uint{bits}"
-    return "uint16" if "uint16" in allowed else allowed[0]
+        still.check(config, settings)
+        written = still.write(config, [Source(image, options["source"])], settings, output, self.progress(options))
+        found = asdict(written)
+        self.print_json({"path": str(output), **{name: found[name] for name in PRINTED}})

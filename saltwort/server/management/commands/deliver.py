@@ -20,6 +20,7 @@ from saltwort.core.deliverables import (
     options_of,
     read_options,
 )
+from saltwort.core.deliverables.kinds.still import SUFFIXES
 from saltwort.core.errors import BadInput
 from saltwort.core.images.sequences import Frame, FrameRange, frames_in, frames_of_names
 from saltwort.core.names import slug
@@ -62,7 +63,7 @@ class Command(HeadlessCommand):
                 raise BadInput(f"{target} would replace the picture itself. Name another file.")
             sources = [Source(frame.file, space, number=frame.number) for frame in frames]
             try:
-                written = made.write(config, sources, settings, target, self._progress(options["verbosity"]))
+                written = made.write(config, sources, settings, target, self.progress(options))
             except BadInput as error:
                 if len(jobs) == 1:
                     raise
@@ -72,9 +73,6 @@ class Command(HeadlessCommand):
         self.print_json({"kind": made.kind, "files": files})
         if any("error" in file for file in files):
             sys.exit(1)
-
-    def _progress(self, verbosity: int) -> Any:
-        return lambda share, doing: self.say(f"{share:4.0%} {doing}") if verbosity > 1 else None
 
 
 def _listed(made: Deliverable[Any]) -> dict[str, Any]:
@@ -100,15 +98,12 @@ def _listed(made: Deliverable[Any]) -> dict[str, Any]:
     }
 
 
-ALIASES = {".jpeg": ".jpg", ".tiff": ".tif"}
-
-
 def _ending_as(made: Deliverable[Any], asked: Mapping[str, Any], project: Project, output: Path) -> Any:
     """The settings, with the format that the name of the output stands for where none is asked for. Raises BadInput for
     a name that ends as another format does."""
     chosen = chosen_in(project)
     settings = made.settings_from(asked, chosen)
-    wanted = ALIASES.get(output.suffix.lower(), output.suffix.lower())
+    wanted = SUFFIXES.get(output.suffix.lower(), output.suffix.lower())
     if not wanted or output.is_dir():
         return settings
     formats = next((each.choices for each in options_of(made.settings) if each.key == "format"), ())
