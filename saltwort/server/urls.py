@@ -100,7 +100,6 @@ urlpatterns = [
     path(f"{PROJECT}/textures/pins", textures.pins),
     path(f"{PROJECT}/textures/remove", textures.remove),
     path(f"{PROJECT}/textures/samples", intakes.samples),
-    path(f"{PROJECT}/textures/taken", intakes.taken),
     path(f"{PROJECT}/intakes", intakes.intakes),
     path(f"{PROJECT}/intakes/<int:pk>/files", intakes.intake_files),
     path(f"{PROJECT}/intakes/<int:pk>/taken", intakes.intake_taken),

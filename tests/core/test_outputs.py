@@ -199,10 +199,10 @@ class Stills(ImageTestCase):
 
         def stop(share: float, doing: str) -> None:
             if doing == "Applying the view and writing":
-                raise InterruptedError
+                raise KeyboardInterrupt
 
         other = self.folder / "b.png"
-        with self.assertRaises(InterruptedError):
+        with self.assertRaises(KeyboardInterrupt):
             write_still(project_config(), self.source, "ACEScg", ACES_SDR, other, progress=stop)
         self.assertFalse(other.exists())
 

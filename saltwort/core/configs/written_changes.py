@@ -138,9 +138,14 @@ def _rules(before: ocio.Config, after: ocio.Config) -> Iterator[Change]:
             yield Change(name, f"place {place}", f"place {places_now[name]}")
 
 
+def _called(rule: str) -> str:
+    """The name of a rule; that of the one that OCIO calls by a long word, after what it does."""
+    return f"Space in the path ({rule})" if rule == ocio.FILE_PATH_SEARCH_RULE_NAME else rule
+
+
 def _rule_definitions(rules: ocio.FileRules) -> dict[str, str]:
     return {
-        f"rule {rules.getName(index)}": " ".join(
+        f"rule {_called(rules.getName(index))}": " ".join(
             filter(
                 None,
                 (rules.getPattern(index), rules.getExtension(index), rules.getRegex(index), rules.getColorSpace(index)),

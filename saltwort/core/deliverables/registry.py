@@ -6,7 +6,7 @@ A new one is a module in `deliverables/kinds` with a subclass of Deliverable and
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cache
-from pathlib import Path
+from pathlib import Path, PurePath
 from typing import Any, ClassVar, Generic, TypeVar
 
 import PyOpenColorIO as ocio
@@ -64,6 +64,10 @@ class Deliverable(Generic[Settings]):
     def named(self, stem: str, revision: int, settings: Settings) -> str:
         """The name of the file, of the stem of what it is made of; empty where it is made of the config alone."""
         raise NotImplementedError
+
+    def endings(self, settings: Settings) -> tuple[str, ...]:
+        """How the name of the file may end, the usual one first."""
+        return (PurePath(self.named("", 0, settings)).suffix,)
 
     def facts(self, config: ocio.Config, settings: Settings) -> Facts:
         """What the file is to be, before it is made."""

@@ -108,8 +108,9 @@ def file_tags(path: Path) -> dict[str, Any]:
         return dict(read_header(path).tags)
     tags: dict[str, Any] = {}
     profile = _profile_of(path)
-    if suffix == ".avif" and (place := path.read_bytes().find(b"nclx")) >= 0:
-        primaries, transfer, matrix, full = struct.unpack_from(">HHHB", path.read_bytes(), place + 4)
+    content = path.read_bytes() if suffix == ".avif" else b""
+    if (place := content.find(b"nclx")) >= 0:
+        primaries, transfer, matrix, full = struct.unpack_from(">HHHB", content, place + 4)
         if primaries != UNSPECIFIED:
             tags["CICP"] = (primaries, transfer, matrix, full >> 7)
     if profile and (read := read_profile(profile)):

@@ -66,6 +66,7 @@ class DeliverableSerializer(serializers.Serializer):
     label = serializers.CharField()
     use = serializers.CharField()
     takes = serializers.ChoiceField(choices=TAKES)
+    verifies = serializers.BooleanField()
     options = OptionSerializer(many=True)
 
 
@@ -111,7 +112,14 @@ def _offered(made: Deliverable[Any], chosen: Defaults) -> dict[str, Any]:
         }
         for each in options_of(made.settings)
     ]
-    return {"kind": made.kind, "label": made.label, "use": made.use, "takes": made.takes, "options": options}
+    return {
+        "kind": made.kind,
+        "label": made.label,
+        "use": made.use,
+        "takes": made.takes,
+        "verifies": made.verifies,
+        "options": options,
+    }
 
 
 @extend_schema(methods=["GET"], responses=OutputSerializer(many=True))

@@ -4,7 +4,6 @@ import json
 import posixpath
 import shutil
 from collections.abc import Collection, Sequence
-from dataclasses import replace
 from datetime import timedelta
 from functools import partial
 from itertools import count
@@ -41,7 +40,8 @@ from saltwort.server.textures.operations import add_textures, clean_path
 
 JOB = "bring-textures"
 REPLACE, KEEP_BOTH, LEAVE_OUT = "replace", "keep both", "leave out"
-"""What becomes of a file from a zip whose path a texture of the project has."""
+"""What becomes of a file that was sent whose path a texture of the project has."""
+TAKEN = (REPLACE, KEEP_BOTH, LEAVE_OUT)
 UPLOADS_KEPT = timedelta(days=1)
 """Uploads that nobody ended, because a browser was closed, are thrown away after this."""
 
@@ -63,13 +63,15 @@ def taken_paths(project: Project, paths: Collection[str]) -> set[str]:
     return {path for path, clean in cleaned.items() if clean in there}
 
 
-def taken_in_zips(intake: Intake) -> set[str]:
-    """Which textures of the project the zips that wait would replace, by path."""
+def taken_in(intake: Intake) -> set[str]:
+    """Which textures of the project the files that wait would replace, by path, those in zips too."""
     found: set[str] = set()
     for file in intake.files.filter(state=WAITING):
         if is_zip(Path(file.place)):
             folder = posixpath.dirname(file.path)
             found |= {posixpath.join(folder, path) for path in picture_paths(Path(file.place))}
+        else:
+            found.add(file.path)
     return taken_paths(intake.project, found)
 
 
@@ -116,8 +118,8 @@ def receive(intake: Intake, path: str, upload: UploadedFile) -> None:
 
 @transaction.atomic
 def start_intake(intake: Intake, author: str = "", taken: str = REPLACE) -> Job:
-    """Queue the reading of what has arrived; `taken` says what becomes of files in zips whose path a texture has.
-    Raises BadInput when it was begun already."""
+    """Queue the reading of what has arrived; `taken` says what becomes of files whose path a texture has. Raises
+    BadInput when it was begun already."""
     if not Intake.objects.filter(pk=intake.pk, started=False).update(started=True):
         raise BadInput("These files are being read already.")
     where = intake.folder.name if intake.folder else "your files"
@@ -181,9 +183,11 @@ def _bring(job: Job, report: Report) -> str:
         return "All that could be read is in."  # it stopped between its last file and its end
     try:
         report(0.0, "Looking for pictures")
-        _list_folder(intake, intake.folder) if intake.folder else _unpack_zips(
-            intake, job.arguments.get("taken", REPLACE), report
-        )
+        if intake.folder:
+            _list_folder(intake, intake.folder)
+        else:
+            _unpack_zips(intake, report)
+            _settle_clashes(intake, job.arguments.get("taken", REPLACE))
         settle = partial(_settle, intake, job.arguments.get("author", ""))
         work_through(read_file, intake.files.all(), _reading, settle, report)
     except Cancelled:
@@ -229,7 +233,7 @@ def _is_as_it_was(file: FoundFile, modified: int, size: int) -> bool:
     return (file.place.stat().st_mtime_ns, file.size) == (modified, size)
 
 
-def _unpack_zips(intake: Intake, taken: str, report: Report) -> None:
+def _unpack_zips(intake: Intake, report: Report) -> None:
     for file in intake.files.filter(state=WAITING):
         place = Path(file.place)
         if not is_zip(place):
@@ -243,27 +247,28 @@ def _unpack_zips(intake: Intake, taken: str, report: Report) -> None:
         except BadInput as error:
             _settle(intake, "", [(file, Outcome(file.pk, {}, str(error)))])
             continue
-        _let_wait(intake, _without_clashes(intake, unpacked, taken))
+        _let_wait(intake, unpacked)
         # The zip itself is no picture; what was in it stands for it.
         file.delete()
         place.unlink(missing_ok=True)
 
 
-def _without_clashes(intake: Intake, found: list[FoundFile], taken: str) -> list[FoundFile]:
-    """The files to be read, of those unpacked: under another path, or none, where a texture has theirs."""
-    clashes = set() if taken == REPLACE else taken_paths(intake.project, [file.path for file in found])
+def _settle_clashes(intake: Intake, taken: str) -> None:
+    """Have files that wait under the path of a texture wait under another, or not at all, unless they replace it."""
+    if taken == REPLACE:
+        return
+    waiting = {file.path: file for file in intake.files.filter(state=WAITING)}
+    clashes = sorted(taken_paths(intake.project, waiting))
     if taken == LEAVE_OUT:
-        return [file for file in found if file.path not in clashes]
-    used = {file.path for file in found}
-    if clashes:
-        used.update(intake.project.textures.values_list("path", flat=True))
-    settled = []
-    for file in found:
-        if file.path in clashes:
-            file = replace(file, path=_numbered(file.path, used))
-            used.add(file.path)
-        settled.append(file)
-    return settled
+        for path in clashes:
+            Path(waiting[path].place).unlink(missing_ok=True)
+            waiting[path].delete()
+        return
+    used = {*waiting, *(intake.project.textures.values_list("path", flat=True) if clashes else ())}
+    for path in clashes:
+        waiting[path].path = _numbered(path, used)
+        used.add(waiting[path].path)
+    IntakeFile.objects.bulk_update([waiting[path] for path in clashes], ["path"], batch_size=500)
 
 
 def _numbered(path: str, used: Collection[str]) -> str:

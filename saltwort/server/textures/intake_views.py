@@ -19,16 +19,7 @@ from saltwort.server.textures.serializers import (
     IntakeSerializer,
     IntakeStart,
     IntakeUpload,
-    PathsAsked,
 )
-
-
-@extend_schema(request=PathsAsked, responses=serializers.ListSerializer(child=serializers.CharField()))
-@api_view(["POST"])
-def taken(request: Request, slug: str) -> Response:
-    """Which of these paths textures of the project have."""
-    paths = parsed(request, PathsAsked)["paths"]
-    return Response(sorted(intake.taken_paths(project_named(slug), paths)))
 
 
 @extend_schema(request=None, responses={204: None})
@@ -59,8 +50,8 @@ def intake_files(request: Request, slug: str, pk: int) -> Response:
 @extend_schema(responses=serializers.ListSerializer(child=serializers.CharField()))
 @api_view(["GET"])
 def intake_taken(request: Request, slug: str, pk: int) -> Response:
-    """Which textures of the project the zips that were sent would replace, by path."""
-    return Response(sorted(intake.taken_in_zips(_intake(slug, pk))))
+    """Which textures of the project the files that were sent would replace, by path, those in zips too."""
+    return Response(sorted(intake.taken_in(_intake(slug, pk))))
 
 
 @extend_schema(request=IntakeStart, responses=JobSerializer)

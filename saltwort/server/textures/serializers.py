@@ -8,6 +8,7 @@ from saltwort.core.findings import LEVELS
 from saltwort.server.http import BasedOn, PageQuery
 from saltwort.server.projects.config_serializers import MapKindSerializer, NamedPrimariesSerializer, PointSerializer
 from saltwort.server.projects.serializers import RereadSerializer
+from saltwort.server.textures.intake import REPLACE, TAKEN
 
 
 class ReasonSerializer(serializers.Serializer):
@@ -205,13 +206,9 @@ class PinningsRequest(serializers.Serializer):
 
 
 class IntakeStart(serializers.Serializer):
-    """What becomes of files in zips whose path a texture of the project has."""
+    """What becomes of files whose path a texture of the project has."""
 
-    taken = serializers.ChoiceField(choices=("replace", "keep both", "leave out"), default="replace")
-
-
-class PathsAsked(serializers.Serializer):
-    paths = serializers.ListField(child=serializers.CharField(max_length=1024), max_length=MAX_AT_ONCE)
+    taken = serializers.ChoiceField(choices=TAKEN, default=REPLACE)
 
 
 class ChosenTextures(serializers.Serializer):

@@ -721,7 +721,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Which textures of the project the zips that were sent would replace, by path. */
+        /** @description Which textures of the project the files that were sent would replace, by path, those in zips too. */
         get: operations["projects_intakes_taken_list"];
         put?: never;
         post?: never;
@@ -2028,23 +2028,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/projects/{slug}/textures/taken": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** @description Which of these paths textures of the project have. */
-        post: operations["projects_textures_taken_create"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/v1/projects/{slug}/tone": {
         parameters: {
             query?: never;
@@ -2472,10 +2455,11 @@ export interface components {
             label: string;
             use: string;
             takes: components["schemas"]["TakesEnum"];
+            verifies: boolean;
             options: components["schemas"]["Option"][];
         };
         /** @enum {string} */
-        DeliverableKind: "movie" | "still" | "contact-sheet" | "grade" | "icc" | "light" | "lut";
+        DeliverableKind: "contact-sheet" | "grade" | "icc" | "light" | "lut" | "movie" | "still";
         /** @description Parameters of a view that can be designed; their limits are those of its family. */
         Design: {
             /** Format: double */
@@ -2795,7 +2779,7 @@ export interface components {
         Intake: {
             id: number;
         };
-        /** @description What becomes of files in zips whose path a texture of the project has. */
+        /** @description What becomes of files whose path a texture of the project has. */
         IntakeStart: {
             /** @default replace */
             taken: components["schemas"]["TakenEnum"];
@@ -3107,9 +3091,6 @@ export interface components {
         /** @description A path as an application or the OCIO variable has it. */
         PathRequest: {
             path: string;
-        };
-        PathsAsked: {
-            paths: string[];
         };
         Pick: {
             name: string;
@@ -7419,31 +7400,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Summary"];
-                };
-            };
-        };
-    };
-    projects_textures_taken_create: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                slug: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["PathsAsked"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": string[];
                 };
             };
         };

@@ -2,7 +2,7 @@ import type { ReactNode } from 'react';
 import { Link } from 'react-router';
 
 import { type Config, type Rule, useProject, useSlug } from '../api/hooks';
-import { ruleMatches } from '../textures/ruleWords';
+import { PATH_SEARCH, ruleMatches, ruleTitle } from '../textures/ruleWords';
 
 /** What the config holds besides spaces, roles and views. */
 export function RulesLooksVariables({ config }: { config: Config }) {
@@ -21,7 +21,7 @@ export function RulesLooksVariables({ config }: { config: Config }) {
         head={['', 'Rule', 'Matches', 'Space']}
         rows={config.file_rules.map((rule, index) => [
           String(index + 1),
-          rule.name,
+          rule.name === PATH_SEARCH.name ? `${ruleTitle(PATH_SEARCH)} (${rule.name})` : rule.name,
           matches(rule),
           rule.space || 'that space',
         ])}

@@ -39,7 +39,7 @@ export function TraceColour() {
   if (!colour || !choice || !target) return null;
   return (
     <>
-      <div className="row wrap" style={{ alignItems: 'flex-end' }}>
+      <div className="block" style={{ maxWidth: 460 }}>
         <TypedColourFields typed={colour} onChange={setTyped} error={rows.error?.message} />
       </div>
       <div className="row wrap" style={{ alignItems: 'flex-end' }}>

@@ -3,7 +3,7 @@ import { useMutation } from '@tanstack/react-query';
 import { useState } from 'react';
 
 import { type Schemas, send } from '../api/client';
-import { useRecipes, useSlug } from '../api/hooks';
+import { useDeliverables, useRecipes, useSlug } from '../api/hooks';
 import { Facts } from '../shared/Facts';
 import { Fold } from '../shared/Fold';
 import { LevelMark } from '../shared/marks';
@@ -18,7 +18,9 @@ export function Verify() {
   const verify = useMutation({
     mutationFn: (file: File) => send<Verified>(`/api/v1/projects/${slug}/verify`, { file, recipe }),
   });
-  const known = recipes.data?.filter(({ kind }) => kind === 'still' || kind === 'movie') ?? [];
+  const kinds = useDeliverables();
+  const verifying = new Set(kinds.data?.filter(({ verifies }) => verifies).map(({ kind }) => kind));
+  const known = recipes.data?.filter(({ kind }) => verifying.has(kind)) ?? [];
   return (
     <Fold title="Verify a file" open={false}>
       <p className="quiet small">A picture or video from anywhere. It is looked at and not kept.</p>

@@ -29,6 +29,7 @@ import { useSelection } from './useSelection';
 import { useTextureList } from './useTextureList';
 
 const INTAKE = 'bring-textures';
+const TEXTURE_FILES = '.exr,.png,.jpg,.jpeg,.tif,.tiff,.hdr,.dpx,.tx,.zip';
 
 /** Which space each file is read in, and why. */
 export function Textures() {
@@ -38,7 +39,8 @@ export function Textures() {
     body(api.POST('/api/v1/projects/{slug}/textures/samples', { params: { path: { slug } } })),
   );
   const navigate = useNavigate();
-  const openPicker = useRef<() => void>(null);
+  const picker = useRef<HTMLInputElement>(null);
+  const pick = () => picker.current?.click();
   const [filters, setFilters] = useRemembered<Filters>('texture filters', NO_FILTERS);
   const isWide = useMediaQuery('(min-width: 1700px)', false, { getInitialValueInEffect: false });
   const [layout, setLayout] = useRemembered<Layout>('texture layout', isWide ? 'grid' : 'table');
@@ -114,14 +116,24 @@ export function Textures() {
               <AddTextures
                 busy={upload.progress !== undefined}
                 onFiles={(files) => void upload.add(files)}
-                onPickFiles={() => openPicker.current?.()}
+                onPickFiles={pick}
                 onFolderInPlace={() => setAddsFolder(true)}
               />
             </span>
           </div>
+          <input
+            ref={picker}
+            type="file"
+            hidden
+            multiple
+            accept={TEXTURE_FILES}
+            onChange={(event) => {
+              void upload.add([...(event.currentTarget.files ?? [])]);
+              event.currentTarget.value = '';
+            }}
+          />
           <Dropzone
             className={classes.drop}
-            openRef={openPicker}
             onDrop={(files) => void upload.add(files)}
             activateOnClick={false}
             enablePointerEvents
@@ -133,7 +145,7 @@ export function Textures() {
                   <Empty>
                     <p>No textures yet. Drop files, a folder or a zip here.</p>
                     <div className="row">
-                      <Button variant="filled" onClick={() => openPicker.current?.()}>
+                      <Button variant="filled" onClick={pick}>
                         Choose files
                       </Button>
                       <Button loading={samples.isPending} onClick={() => samples.mutate(undefined)}>

@@ -29,8 +29,6 @@ const PICTURES_AND_ZIPS = /\.(exr|png|jpe?g|tiff?|hdr|dpx|tx|zip)$/i;
 /** The path a file has in the project: below the folder it came in, or its bare name. */
 const pathOf = (file: FileWithPath) => (file.path || file.webkitRelativePath || file.name).replace(/^\.?\//, '');
 
-const ZIP = /\.zip$/i;
-
 /** In a folder lie other files too; what was chosen by itself is taken at its word. */
 const isMeant = (file: FileWithPath) => {
   const path = pathOf(file);
@@ -46,25 +44,6 @@ export function useUpload() {
 
   const [clash, setClash] = useState<Clash>();
 
-  const asked = async (taken: string[]) => {
-    const answer = await new Promise<Answer>((resolve) => setClash({ paths: taken, resolve }));
-    setClash(undefined);
-    return answer;
-  };
-
-  /** Ask what becomes of files whose paths are taken already; gives those to be sent, under their paths. */
-  const settled = async (files: FileWithPath[]): Promise<Sent[]> => {
-    const sent = files.map((file) => ({ file, path: pathOf(file) }));
-    const taken = new Set(await takenOf(slug, sent.map(({ path }) => path)));
-    if (taken.size === 0) return sent;
-    const answer = await asked([...taken]);
-    if (answer === 'replace') return sent;
-    const free = sent.filter(({ path }) => !taken.has(path));
-    if (answer === 'leave out') return free;
-    const others = await numbered(slug, sent.filter(({ path }) => taken.has(path)), free.map(({ path }) => path));
-    return [...free, ...others];
-  };
-
   const add = async (dropped: FileWithPath[]) => {
     const meant = dropped.filter(isMeant);
     const others = dropped.length - meant.length;
@@ -73,7 +52,7 @@ export function useUpload() {
     const path = { slug };
     let sent = { files: 0, bytes: 0 };
     try {
-      const files = await settled(meant);
+      const files = meant.map((file) => ({ file, path: pathOf(file) }));
       if (files.length === 0) return;
       const every = bytesOf(files);
       const { id } = await body(api.POST('/api/v1/projects/{slug}/intakes', { params: { path } }));
@@ -90,10 +69,11 @@ export function useUpload() {
         sent = { files: sent.files + batch.length, bytes: sent.bytes + bytesOf(batch) };
       }
       const intake = { params: { path: { slug, id } } };
-      const inZips = files.some(({ path }) => ZIP.test(path))
-        ? await body(api.GET('/api/v1/projects/{slug}/intakes/{id}/taken', intake))
-        : [];
-      const taken = inZips.length > 0 ? await asked(inZips) : 'replace';
+      setProgress(undefined);
+      const paths = await body(api.GET('/api/v1/projects/{slug}/intakes/{id}/taken', intake));
+      const taken =
+        paths.length > 0 ? await new Promise<Answer>((resolve) => setClash({ paths, resolve })) : 'replace';
+      setClash(undefined);
       await body(api.POST('/api/v1/projects/{slug}/intakes/{id}/start', { ...intake, body: { taken } }));
     } catch (error) {
       tellError(error as Error);
@@ -103,31 +83,6 @@ export function useUpload() {
     }
   };
   return { add, progress, clash, cancel: () => (cancelled.current = true) };
-}
-
-/** Which of these paths a texture of the project has. */
-const takenOf = (slug: string, paths: string[]) =>
-  body(api.POST('/api/v1/projects/{slug}/textures/taken', { params: { path: { slug } }, body: { paths } }));
-
-/** The files under other paths, numbered, that neither the project nor the others have. */
-async function numbered(slug: string, files: Sent[], used: string[]): Promise<Sent[]> {
-  const taken = new Set(used);
-  let left = files;
-  const found: Sent[] = [];
-  for (let number = 2; left.length > 0; number += 1) {
-    const tried = left.map((one) => ({ ...one, path: one.path.replace(/(\.[^./]*)?$/, `-${number}$1`) }));
-    (await takenOf(slug, tried.map(({ path }) => path))).forEach((path) => taken.add(path));
-    const again: Sent[] = [];
-    tried.forEach((one, at) => {
-      if (taken.has(one.path)) again.push(left[at] as Sent);
-      else {
-        taken.add(one.path);
-        found.push(one);
-      }
-    });
-    left = again;
-  }
-  return found;
 }
 
 const bytesOf = (files: Sent[]) => files.reduce((sum, { file }) => sum + file.size, 0);

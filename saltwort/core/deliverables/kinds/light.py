@@ -34,6 +34,8 @@ COMPRESSIONS = {
 }
 DWA = ("dwaa", "dwab")
 ALL = "all"
+UNNAMED = "main"
+"""The name of a part for the layer that has none."""
 ACES_SPACE = "lin_ap0_scene"
 
 
@@ -194,7 +196,11 @@ def _described(part: list[Chosen], header: Header, settings: LightSettings) -> P
                 raise BadInput(f"The layer “{each.layer.name}” holds whole numbers, which a scene-linear EXR does not.")
             names.append(_named(each, channel, settings.parts))
             types.append(settings.sample if number in colour else "half" if own.get(channel) == "half" else "float")
-    called = part[0].name if settings.parts else part[0].name.partition(".")[0] if header.parts > 1 else ""
+    called = ""
+    if settings.parts:
+        called = part[0].name or UNNAMED
+    elif header.parts > 1:
+        called = part[0].name.partition(".")[0]
     channels = tuple(names)
     return Part(
         header.width,
@@ -203,7 +209,7 @@ def _described(part: list[Chosen], header: Header, settings: LightSettings) -> P
         tuple(types) if len(set(types)) > 1 else (types[0],),
         usual_alpha(Path("x.exr"), channels),
         header.frame,
-        called or (f"part{header.parts}" if settings.parts else ""),
+        called,
     )
 
 

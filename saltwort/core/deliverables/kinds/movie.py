@@ -119,8 +119,10 @@ class Movie(Deliverable[MovieSettings]):
             raise BadInput("Text is burnt into SDR review copies only.", "burn_in")
 
     def named(self, stem: str, revision: int, settings: MovieSettings) -> str:
-        suffix = "mov" if settings.codec == PRORES else "mp4"
-        return f"{stem}_{slug(settings.view)}_{settings.codec}_r{revision}.{suffix}"
+        return f"{stem}_{slug(settings.view)}_{settings.codec}_r{revision}{self.endings(settings)[0]}"
+
+    def endings(self, settings: MovieSettings) -> tuple[str, ...]:
+        return (".mov",) if settings.codec == PRORES else (".mp4", ".mov")
 
     def facts(self, config: ocio.Config, settings: MovieSettings) -> Facts:
         encoding = _encoding(config, settings)

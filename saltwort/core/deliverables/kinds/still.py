@@ -39,24 +39,23 @@ LIMITS = {"8": (0.0, 1.0), "16": (0.0, 1.0), "half": (-LARGEST_HALF, LARGEST_HAL
 
 @dataclass(frozen=True)
 class PictureFormat:
-    """A file format of stills: its suffix, the samples it holds here with the best first, and whether it has alpha."""
+    """A file format of stills: how its names end with the usual one first, the samples it holds here with the best
+    first, and whether it has alpha."""
 
     label: str
-    suffix: str
+    endings: tuple[str, ...]
     bits: tuple[str, ...]
     alpha: bool = True
 
 
 FORMATS = {
-    "png": PictureFormat("PNG", ".png", ("16", "8")),
-    "tiff": PictureFormat("TIFF", ".tif", ("16", "8", "half", "float")),
-    "jpeg": PictureFormat("JPEG", ".jpg", ("8",), alpha=False),
-    "avif": PictureFormat("AVIF", ".avif", ("8",)),
-    "jxl": PictureFormat("JPEG XL", ".jxl", ("16", "8", "half", "float")),
-    "exr": PictureFormat("EXR, display-referred", ".exr", ("half", "float")),
+    "png": PictureFormat("PNG", (".png",), ("16", "8")),
+    "tiff": PictureFormat("TIFF", (".tif", ".tiff"), ("16", "8", "half", "float")),
+    "jpeg": PictureFormat("JPEG", (".jpg", ".jpeg"), ("8",), alpha=False),
+    "avif": PictureFormat("AVIF", (".avif",), ("8",)),
+    "jxl": PictureFormat("JPEG XL", (".jxl",), ("16", "8", "half", "float")),
+    "exr": PictureFormat("EXR, display-referred", (".exr",), ("half", "float")),
 }
-SUFFIXES = {".jpeg": ".jpg", ".tiff": ".tif"}
-"""Other endings of the same formats."""
 NO_ALPHA, KEEP, OVER = "none", "keep", "over"
 ALPHAS = {NO_ALPHA: "left out", KEEP: "kept", OVER: "laid over a colour"}
 LOSSY = ("jpeg", "avif")
@@ -121,7 +120,10 @@ class Still(Deliverable[StillSettings]):
     def named(self, stem: str, revision: int, settings: StillSettings) -> str:
         made = FORMATS[settings.format]
         shown = "_display" if settings.format == "exr" else ""
-        return f"{stem}_{slug(settings.view)}{shown}_r{revision}{made.suffix}"
+        return f"{stem}_{slug(settings.view)}{shown}_r{revision}{made.endings[0]}"
+
+    def endings(self, settings: StillSettings) -> tuple[str, ...]:
+        return FORMATS[settings.format].endings
 
     def facts(self, config: ocio.Config, settings: StillSettings) -> Facts:
         return {
@@ -153,13 +155,13 @@ class Still(Deliverable[StillSettings]):
         self, config: ocio.Config, settings: StillSettings, says: Mapping[str, Any], file: Path
     ) -> Iterator[Doubt]:
         made = FORMATS[settings.format]
-        if SUFFIXES.get(file.suffix.lower(), file.suffix.lower()) != made.suffix:
+        if file.suffix.lower() not in made.endings:
             yield Doubt("other-format", f"The recipe makes {made.label}; this is {file.suffix or 'of another kind'}.")
             return
         if says["bit_depth"] and says["bit_depth"] != DEPTHS[settings.samples]:
             asked = DEPTHS[settings.samples]
             yield Doubt("other-samples", f"The recipe asks for {asked} samples; these are {says['bit_depth']}.")
-        meant = still_tags(config, settings.choice, made.suffix).get("CICP")
+        meant = still_tags(config, settings.choice, made.endings[0]).get("CICP")
         said = says["tags"].get("CICP")
         if isinstance(meant, tuple) and (said is None or tuple(map(int, said[:2])) != meant[:2]):
             wanted = points_told(int(meant[0]), int(meant[1]))
@@ -173,10 +175,9 @@ class Still(Deliverable[StillSettings]):
 
 def format_named(file: Path) -> str:
     """The format that the name of a still stands for. Raises BadInput for one of none."""
-    suffix = SUFFIXES.get(file.suffix.lower(), file.suffix.lower())
-    found = next((key for key, each in FORMATS.items() if each.suffix == suffix), None)
+    found = next((key for key, each in FORMATS.items() if file.suffix.lower() in each.endings), None)
     if found is None:
-        known = ", ".join(each.suffix for each in FORMATS.values())
+        known = ", ".join(ending for each in FORMATS.values() for ending in each.endings)
         raise BadInput(f"{file.name}: a still ends with one of {known}.")
     return found
 

@@ -4,7 +4,7 @@ import sys
 from argparse import ArgumentParser
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict
-from pathlib import Path, PurePath
+from pathlib import Path
 from typing import Any
 
 from django.core.management.base import CommandParser
@@ -20,7 +20,6 @@ from saltwort.core.deliverables import (
     options_of,
     read_options,
 )
-from saltwort.core.deliverables.kinds.still import SUFFIXES
 from saltwort.core.errors import BadInput
 from saltwort.core.images.sequences import Frame, FrameRange, frames_in, frames_of_names
 from saltwort.core.names import slug
@@ -103,20 +102,17 @@ def _ending_as(made: Deliverable[Any], asked: Mapping[str, Any], project: Projec
     a name that ends as another format does."""
     chosen = chosen_in(project)
     settings = made.settings_from(asked, chosen)
-    wanted = SUFFIXES.get(output.suffix.lower(), output.suffix.lower())
+    wanted = output.suffix.lower()
     if not wanted or output.is_dir():
         return settings
-    formats = next((each.choices for each in options_of(made.settings) if each.key == "format"), ())
     tries = [settings]
     if "format" not in asked:
+        formats = next((each.choices for each in options_of(made.settings) if each.key == "format"), ())
         tries += [made.settings_from({**asked, "format": value}, chosen) for value, _ in formats]
-    suffixes = [PurePath(made.named("x", 1, each)).suffix for each in tries]
-    also = {".mov"} if suffixes[0] == ".mp4" else set()
-    if wanted in also:
-        return settings
-    if wanted not in suffixes:
-        raise BadInput(f"{output.name} does not end as this output does: {suffixes[0]}.")
-    return tries[suffixes.index(wanted)]
+    fitting = [each for each in tries if wanted in made.endings(each)]
+    if not fitting:
+        raise BadInput(f"{output.name} does not end as this output does: {made.endings(settings)[0]}.")
+    return fitting[0]
 
 
 def _pairs(typed: Sequence[str]) -> Mapping[str, str]:
