@@ -25,7 +25,7 @@ from saltwort.core.errors import BadInput
 from saltwort.core.images import Facts
 from saltwort.core.structured import structured
 
-FORMAT = 3
+FORMAT = 4
 """Raised when a manifest of this version cannot be read by the one before."""
 MANIFEST = "manifest.json"
 MAX_MANIFEST_BYTES = 1 << 30
@@ -87,8 +87,18 @@ class BundledTexture:
 
 
 @dataclass(frozen=True)
+class BundledFrame:
+    """A frame of a sequence; one that could not be read has no image, and the reason."""
+
+    number: int
+    name: str
+    image: str | None
+    reason: str
+
+
+@dataclass(frozen=True)
 class BundledRender:
-    """A render; others name it by `number`."""
+    """A render; others name it by `number`. A sequence has `frames`, of which `frame` is looked at, as `image` is."""
 
     number: int
     name: str
@@ -96,6 +106,8 @@ class BundledRender:
     layer: str
     space: str
     rig: dict[str, Any] | None
+    frame: int | None = None
+    frames: list[BundledFrame] = field(default_factory=list)
 
 
 @dataclass(frozen=True)
@@ -239,11 +251,14 @@ class Bundle:
         named_renders = {output.render for output in manifest.outputs}
         named_renders.add(manifest.comparison.render if manifest.comparison else None)
         named_revisions = {output.revision for output in manifest.outputs} | {one.revision for one in manifest.kept}
+        frames = [frame for one in manifest.renders for frame in one.frames]
         named_images = {texture.image for texture in manifest.textures} | {one.image for one in manifest.renders}
+        named_images |= {frame.image for frame in frames if frame.image is not None}
         fits = (
             len(numbers) == len(manifest.revisions)
             and len(renders) == len(manifest.renders)
             and len(images) == len(manifest.images)
+            and all(_are_frames(one) for one in manifest.renders)
             and len({texture.path for texture in manifest.textures}) == len(manifest.textures)
             and numbers >= named_revisions | {manifest.current}
             and renders | {None} >= named_renders
@@ -270,6 +285,14 @@ def facts_of(image: BundledImage) -> Facts:
     """What a bundle says was measured in a picture. Raises BadInput for what cannot have been."""
     made: Facts = structured(Facts, image.facts, "The bundle")
     return made
+
+
+def _are_frames(render: BundledRender) -> bool:
+    """Whether the frames of a render have a number each, among them the one looked at."""
+    read = [frame.number for frame in render.frames if frame.image is not None]
+    numbers = {frame.number for frame in render.frames}
+    one_each = len(numbers) == len(render.frames) and min(numbers, default=0) >= 0
+    return one_each and (render.frame in read if render.frames else render.frame is None)
 
 
 def _check_preview(content: bytes, damaged: BadInput) -> None:

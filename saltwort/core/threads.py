@@ -3,19 +3,28 @@
 import os
 from collections.abc import Callable, Iterable
 from concurrent.futures import ThreadPoolExecutor
+from threading import local
 from typing import TypeVar
 
 Item = TypeVar("Item")
 
 CORES = os.cpu_count() or 1
-_threads = ThreadPoolExecutor(max_workers=CORES, thread_name_prefix="core")
+_own = local()
+_threads = ThreadPoolExecutor(
+    max_workers=CORES, thread_name_prefix="core", initializer=lambda: setattr(_own, "is_core", True)
+)
 
 
 def on_all_cores(
     work: Callable[[Item], object], items: Iterable[Item], progress: Callable[[float], None] | None = None
 ) -> None:
     """Do `work` for each item. `progress` is told the share done, 0–1, from the calling thread, and may raise to stop:
-    what has not begun then never does."""
+    what has not begun then never does. Within such work the thread that asks does it: to wait for another would
+    be to wait for ever."""
+    if getattr(_own, "is_core", False):
+        for item in items:
+            work(item)
+        return
     tasks = [_threads.submit(work, item) for item in items]
     try:
         for done, task in enumerate(tasks, start=1):

@@ -20,6 +20,7 @@ from saltwort.server.projects import config_views as configs
 from saltwort.server.projects import views as projects
 from saltwort.server.scene import render_views as renders
 from saltwort.server.scene import rig_views as rig
+from saltwort.server.scene import sequence_views as sequences
 from saltwort.server.scene import views as scene
 from saltwort.server.textures import close_up_views as looking
 from saltwort.server.textures import intake_views as intakes
@@ -142,7 +143,10 @@ urlpatterns = [
     path(f"{PROJECT}/rig/sameness", rig.sameness),
     path(f"{PROJECT}/rig/spectral", rig.spectral),
     path(f"{PROJECT}/renders", kept(renders.renders)),
+    path(f"{PROJECT}/renders/sequences", sequences.import_sequences),
     path(f"{PROJECT}/renders/<int:pk>", renders.render),
+    path(f"{PROJECT}/renders/<int:pk>/frames", sequences.frames),
+    path(f"{PROJECT}/renders/<int:pk>/look-again", sequences.look_again),
     path(f"{PROJECT}/renders/<int:pk>/picture", renders.render_picture),
     path(f"{PROJECT}/renders/<int:pk>/marks", renders.render_marks),
     path(f"{PROJECT}/renders/<int:pk>/probe", compare.probe),
@@ -180,6 +184,9 @@ urlpatterns = [
     path(f"{PROJECT}/outputs", outputs.outputs),
     path(f"{PROJECT}/outputs/<int:pk>", outputs.output),
     path(f"{PROJECT}/outputs/<int:pk>/file", outputs.output_file),
+    path(f"{PROJECT}/outputs/<int:pk>/frames", outputs.output_frames),
+    path(f"{PROJECT}/outputs/<int:pk>/frames/<int:number>", outputs.output_frame_file),
+    path(f"{PROJECT}/outputs/<int:pk>/make-the-rest", outputs.make_the_rest),
     path(f"{PROJECT}/jobs", jobs.jobs),
     path(f"{PROJECT}/jobs/<int:pk>/cancel", jobs.cancel_job),
     path(f"{PROJECT}/findings", kept(findings.findings)),

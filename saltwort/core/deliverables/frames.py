@@ -2,13 +2,15 @@
 
 import os
 from collections import deque
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from itertools import islice, pairwise
+from itertools import islice
+from typing import Any
 
 from saltwort.core.deliverables.shown import Source
 from saltwort.core.errors import BadInput
 from saltwort.core.images.reading import Pixels
+from saltwort.core.images.sequences import FrameRange
 
 STOP, HOLD, CLOSE_UP = "stop", "hold", "close up"
 GAPS = {STOP: "stop and say which", HOLD: "hold the frame before", CLOSE_UP: "close up"}
@@ -69,6 +71,17 @@ class Frames:
             return error
 
 
+def worst_of(written: Sequence[Mapping[str, Any]]) -> dict[str, Any]:
+    """What was found in the files of a sequence, all together, as one finding of their kind: of figures the largest, of
+    bytes the sum, of all else what the first says."""
+    found = dict(written[0])
+    for name, value in found.items():
+        if isinstance(value, int | float) and not isinstance(value, bool):
+            values = [each[name] for each in written if isinstance(each.get(name), int | float)]
+            found[name] = sum(values) if name == "bytes" else max(values)
+    return found
+
+
 def numbers_told(numbers: Sequence[int]) -> str:
     """The first of some numbers, and how many more there are."""
     shown = ", ".join(map(str, numbers[:8]))
@@ -76,11 +89,9 @@ def numbers_told(numbers: Sequence[int]) -> str:
 
 
 def _places(sources: Sequence[Source]) -> list[tuple[int, Source | None]]:
-    """Each frame by its number, None for one that is missing: where all have numbers, between which the least distance
-    is the step; else by place."""
+    """Each frame by its number, None for one that is missing; by place where not all have numbers."""
     known = [source.number for source in sources if source.number is not None]
     if len(known) < len(sources):
         return list(enumerate(sources))
     by_number = {source.number: source for source in sources}
-    step = min((after - before for before, after in pairwise(sorted(known)) if after > before), default=1)
-    return [(number, by_number.get(number)) for number in range(min(known), max(known) + 1, step)]
+    return [(number, by_number.get(number)) for number in FrameRange().wanted(known)]

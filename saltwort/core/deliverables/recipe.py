@@ -34,6 +34,12 @@ def check_naming(naming: str) -> None:
         raise BadInput("A file name needs a letter.", "naming")
 
 
+def numbered(name: str, digits: str) -> str:
+    """The name of one of many files, with the digits of its frame before the suffix."""
+    stem, dot, suffix = name.rpartition(".")
+    return f"{stem}.{digits}{dot}{suffix}"
+
+
 def named_by(recipe: Recipe, usual: str, picture: str, revision: int, view: str) -> str:
     """The name of a file of a recipe, with the suffix of its `usual` name."""
     if not recipe.naming.strip():

@@ -1,8 +1,10 @@
 """Sequences: pictures whose names differ in a frame number alone, such as `dusk.0001.exr`."""
 
 import re
-from collections.abc import Iterable
+from collections import defaultdict
+from collections.abc import Collection, Iterable
 from dataclasses import dataclass
+from itertools import pairwise
 from pathlib import Path
 
 from saltwort.core.errors import BadInput
@@ -52,6 +54,13 @@ class FrameRange:
             return True
         return any(first <= number <= last and (number - first) % step == 0 for first, last, step in self.parts)
 
+    def wanted(self, known: Collection[int]) -> list[int]:
+        """The numbers that are asked for, in order: of a range each, of all those from the first known to the last in
+        the step in which they come."""
+        if self.parts:
+            return sorted({number for first, last, step in self.parts for number in range(first, last + 1, step)})
+        return list(range(min(known), max(known) + 1, step_of(known))) if known else []
+
 
 def frame_of(file: Path) -> Frame:
     """The place of a picture in a sequence, by its name."""
@@ -69,6 +78,30 @@ def frames_of_names(files: Iterable[Path]) -> list[Frame]:
 def frames_in(folder: Path) -> list[Frame]:
     """The frames of the one sequence in a folder, by number. Raises BadInput for a folder without pictures, or with
     several sequences."""
+    frames = _pictures_in(folder)
+    groups = _grouped(frames)
+    if len(groups) > 1:
+        listed = ", ".join(pattern_of(group) for group in groups[:5])
+        raise BadInput(f"{folder.name} holds several sequences: {listed}. Put each into a folder of its own.")
+    return sorted(frames, key=lambda frame: (frame.number is None, frame.number or 0, frame.file.name))
+
+
+def sequences_in(folder: Path) -> dict[str, list[Frame]]:
+    """The sequences in a folder, as `sequences_of` gives them. Raises BadInput where there is none."""
+    sequences = sequences_of(_pictures_in(folder))
+    if not sequences:
+        raise BadInput(f"{folder.name} holds no frames. Their names end in a number, such as dusk.0001.exr.")
+    return sequences
+
+
+def sequences_of(frames: Iterable[Frame]) -> dict[str, list[Frame]]:
+    """The sequences among some pictures by pattern, each of at least two frames, by number; of two files of a number
+    the last stands."""
+    by_number = [{frame.number or 0: frame for frame in group} for group in _grouped(frames)]
+    return {pattern_of(group.values()): [group[n] for n in sorted(group)] for group in by_number if len(group) > 1}
+
+
+def _pictures_in(folder: Path) -> list[Frame]:
     files = sorted(
         file for file in folder.iterdir() if file.suffix.lower() in SUFFIXES and not file.name.startswith(".")
     )
@@ -76,15 +109,41 @@ def frames_in(folder: Path) -> list[Frame]:
         raise BadInput(f"{folder.name} holds no pictures. Name a folder with frames.")
     if len(files) > MOST_FRAMES:
         raise BadInput(f"{folder.name} holds more than {MOST_FRAMES:,} frames.")
-    frames = frames_of_names(files)
-    names = sorted({(frame.stem, frame.file.suffix.lower()) for frame in frames if frame.number is not None})
-    if len(names) > 1:
-        listed = ", ".join(f"{stem}{suffix}" for stem, suffix in names[:5])
-        raise BadInput(f"{folder.name} holds several sequences: {listed}. Put each into a folder of its own.")
-    return sorted(frames, key=lambda frame: (frame.number is None, frame.number or 0, frame.file.name))
+    return frames_of_names(files)
 
 
-def missing_in(frames: Iterable[Frame]) -> list[int]:
-    """The numbers between the first and the last frame that are not there."""
-    numbers = {frame.number for frame in frames if frame.number is not None}
-    return [number for number in range(min(numbers), max(numbers)) if number not in numbers] if numbers else []
+def _grouped(frames: Iterable[Frame]) -> list[list[Frame]]:
+    """Those that have numbers, by what else is in their names; numbers may outgrow their padding."""
+    groups = defaultdict(list)
+    for frame in frames:
+        if frame.number is not None:
+            groups[frame.file.stem.removesuffix(frame.digits), frame.file.suffix.lower()].append(frame)
+    return [group for _, group in sorted(groups.items())]
+
+
+def pattern_of(frames: Collection[Frame]) -> str:
+    """The name that the frames of a sequence share, with `#` for the digits: `dusk.####.exr`."""
+    one = min(frames, key=lambda frame: len(frame.digits))
+    return f"{one.file.stem.removesuffix(one.digits)}{'#' * len(one.digits)}{one.file.suffix}"
+
+
+def step_of(numbers: Collection[int]) -> int:
+    """The least distance between two frames, 1 where there are none."""
+    return min((after - before for before, after in pairwise(sorted(set(numbers)))), default=1)
+
+
+def missing_in(numbers: Collection[int]) -> list[int]:
+    """The frames between the first and the last that are not there, in the step in which the others come."""
+    known = set(numbers)
+    return [number for number in FrameRange().wanted(known) if number not in known]
+
+
+def runs_of(numbers: Iterable[int]) -> str:
+    """Frames as people write them: `1-12, 20`; `none` where there are none."""
+    runs: list[list[int]] = []
+    for number in sorted(numbers):
+        if runs and number == runs[-1][-1] + 1:
+            runs[-1].append(number)
+        else:
+            runs.append([number])
+    return ", ".join(f"{run[0]}-{run[-1]}" if len(run) > 1 else str(run[0]) for run in runs) or "none"

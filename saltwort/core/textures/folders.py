@@ -46,7 +46,7 @@ def allowed_folder(typed: str, roots: Sequence[Path]) -> Path:
         raise BadInput("Paste the path of a folder on this machine.")
     folder = allowed_path(path, roots)
     if not folder.is_dir():
-        raise BadInput(f"There is no folder at “{path}”. Paste the path of a folder with textures.")
+        raise BadInput(f"There is no folder at “{path}”. Paste the path of a folder with pictures.")
     return folder
 
 

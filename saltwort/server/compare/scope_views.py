@@ -25,6 +25,7 @@ from saltwort.server.projects.asked import ConfigQuery, choice_asked, config_ask
 from saltwort.server.projects.config_serializers import PointSerializer, point_json
 from saltwort.server.projects.serializers import ViewChoiceSerializer
 from saltwort.server.scene.models import Render
+from saltwort.server.scene.operations import image_of
 from saltwort.server.scene.render_views import render_named
 from saltwort.server.textures.serializers import HistogramSerializer
 
@@ -33,10 +34,11 @@ SCOPED = 1024
 
 
 class RegionQuery(ConfigQuery):
-    """A part of the picture, as shares of it from the top left. `layer` is another than that of the render."""
+    """A part of the picture, as shares of it from the top left. `layer` is another than that of the render, `frame` one
+    of a sequence."""
 
     layer = serializers.CharField(required=False, allow_blank=True, max_length=200)
-
+    frame = serializers.IntegerField(required=False, min_value=0, default=None)
     x = serializers.FloatField(default=0.0, min_value=0, max_value=1)
     y = serializers.FloatField(default=0.0, min_value=0, max_value=1)
     width = serializers.FloatField(default=1.0, min_value=0, max_value=1)
@@ -85,7 +87,7 @@ def light_scope(request: Request, slug: str, pk: int) -> Response:
 
 
 def _region(render: Render, asked: dict[str, Any]) -> Pixels:
-    pixels = stored(render.image, SCOPED, asked.get("layer", render.layer))
+    pixels = stored(image_of(render, asked["frame"]), SCOPED, asked.get("layer", render.layer))
     height, width = pixels.shape[:2]
     left, top = min(width - 1, int(asked["x"] * width)), min(height - 1, int(asked["y"] * height))
     right = max(left + 1, round((asked["x"] + asked["width"]) * width))

@@ -5,7 +5,6 @@ import shutil
 from collections import Counter
 from collections.abc import Collection, Sequence
 from dataclasses import asdict, dataclass
-from functools import lru_cache
 from math import inf
 from pathlib import Path
 from typing import Any
@@ -17,9 +16,6 @@ from django.db.models import Count, FloatField, IntegerField, Max, Q, Sum
 from django.db.models.fields.json import KeyTextTransform
 from django.db.models.functions import Cast
 
-from saltwort.core.configs.archives import read_archive
-from saltwort.core.configs.export import write_config
-from saltwort.core.engine import load_config
 from saltwort.core.engine.processors import known_space
 from saltwort.core.errors import BadInput
 from saltwort.core.files import allowed_path
@@ -34,8 +30,9 @@ from saltwort.server.images.operations import preview_of
 from saltwort.server.jobs.models import WAITING, Job
 from saltwort.server.jobs.operations import Cancelled, Report, cancel, start, work
 from saltwort.server.jobs.spread import Outcome, file_task, work_through
-from saltwort.server.projects.models import Project, Revision
-from saltwort.server.projects.setups import archive_of, config_of
+from saltwort.server.projects.config_files import config_at, config_file
+from saltwort.server.projects.models import Project
+from saltwort.server.projects.setups import config_of
 from saltwort.server.textures.operations import AssignedTexture, assigned_textures
 
 
@@ -180,7 +177,7 @@ def _convert(job: Job, report: Report) -> str:
     conversion = Conversion.objects.select_related("revision").filter(pk=job.arguments["conversion"]).first()
     if conversion is None:
         raise Cancelled(REMOVED)
-    config = _kept_config(conversion.revision)
+    config = config_file(conversion.revision)
 
     def arguments(file: ConvertedFile) -> dict[str, Any]:
         return {
@@ -219,22 +216,10 @@ def convert_file(
 ) -> dict[str, Any]:
     """Convert one file by the config that stands at a path."""
     try:
-        done = convert(_config_at(config), Path(source), source_space, space, format, Path(target), again=True)
+        done = convert(config_at(config), Path(source), source_space, space, format, Path(target), again=True)
     except BadInput as error:
         raise BadInput(str(error).replace(Path(source).name, name)) from error
     return asdict(done)
-
-
-@lru_cache(maxsize=4)
-def _config_at(path: str) -> ocio.Config:
-    """The config in an archive whose name is its hash."""
-    return load_config(read_archive(Path(path).read_bytes(), Path(path).name))
-
-
-def _kept_config(revision: Revision) -> Path:
-    """The config of a revision as a file, so that a process without the database can load it."""
-    path = Path(settings.MEDIA_ROOT) / "configs" / f"{revision.config_hash}.zip"
-    return path if path.exists() else write_config(archive_of(revision), path)
 
 
 @transaction.atomic

@@ -1,13 +1,11 @@
 """HTTP for conversions."""
 
 import shutil
-import zipfile
-from tempfile import TemporaryFile
 from typing import Any
 
 from django.conf import settings
 from django.db.models import Case, QuerySet, When
-from django.http import FileResponse, Http404, HttpResponse
+from django.http import HttpResponse, StreamingHttpResponse
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema
 from rest_framework import status
@@ -28,7 +26,7 @@ from saltwort.server.conversions.serializers import (
     OrderSerializer,
     PlanSerializer,
 )
-from saltwort.server.http import BINARY, PageQuery, as_csv, as_json_file, author_of, finite, parsed
+from saltwort.server.http import BINARY, PageQuery, as_csv, as_json_file, as_zip, author_of, finite, parsed
 from saltwort.server.projects.views import project_named
 
 MOST_PLANNED = 200
@@ -89,18 +87,11 @@ def files(request: Request, slug: str, pk: int) -> Response:
 
 @extend_schema(responses=BINARY)
 @api_view(["GET"])
-def packed_files(request: Request, slug: str, pk: int) -> FileResponse:
-    """The converted files in a zip, stored as they are: pictures are packed already."""
+def packed_files(request: Request, slug: str, pk: int) -> StreamingHttpResponse:
+    """The converted files in a zip."""
     found = _found(slug, pk)
-    packed = TemporaryFile()  # noqa: SIM115, the response closes it
-    with zipfile.ZipFile(packed, "w", zipfile.ZIP_STORED) as archive:
-        for file in found.files.filter(state=CONVERTED):
-            path = found.folder / file.target
-            if not path.exists():
-                raise Http404
-            archive.write(path, file.target)
-    packed.seek(0)
-    return FileResponse(packed, as_attachment=True, filename=f"{slug}-converted-{pk}.zip")
+    files = {file.target: found.folder / file.target for file in found.files.filter(state=CONVERTED)}
+    return as_zip(files, f"{slug}-converted-{pk}")
 
 
 @extend_schema(responses=BINARY)

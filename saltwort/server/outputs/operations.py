@@ -7,8 +7,14 @@ from typing import Any
 
 from django.db import transaction
 
-from saltwort.core.deliverables import OF_PICTURES, Defaults, Deliverable, Facts, Source, deliverables
-from saltwort.core.deliverables.recipe import Recipe, named_by
+from saltwort.core.deliverables import (
+    OF_PICTURES,
+    PICTURE,
+    Defaults,
+    Deliverable,
+    Facts,
+)
+from saltwort.core.deliverables.recipe import Recipe, named_by, numbered
 from saltwort.core.errors import BadInput
 from saltwort.core.names import slug
 from saltwort.core.structured import structured
@@ -16,15 +22,21 @@ from saltwort.server.compare.operations import project_grade
 from saltwort.server.history.operations import remove
 from saltwort.server.jobs.models import Job
 from saltwort.server.jobs.operations import Cancelled, Report, cancel, start, work
+from saltwort.server.outputs.frames import REMOVED, begin_frames, frames_told
 from saltwort.server.outputs.models import Output
+from saltwort.server.outputs.sources import (
+    OF_SOURCE,
+    RENDER_REMOVED,
+    deliverable_of,
+    digits_of,
+    frames_asked,
+    of_source,
+    padding,
+    sources_of,
+)
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.setups import config_of, current_setup
 from saltwort.server.scene.models import Render
-from saltwort.server.scene.operations import space_of
-
-REMOVED = "The output was removed while it was made; nothing was kept."
-OF_SOURCE = ("source_space", "source_layer")
-"""What stands in stored settings of the render, beside those of the deliverable."""
 
 
 def chosen_in(project: Project) -> Defaults:
@@ -35,31 +47,45 @@ def chosen_in(project: Project) -> Defaults:
 
 @transaction.atomic
 def make_output(
-    project: Project, kind: str, asked: Mapping[str, Any], render: Render | None = None, recipe: Recipe | None = None
+    project: Project,
+    kind: str,
+    asked: Mapping[str, Any],
+    render: Render | None = None,
+    recipe: Recipe | None = None,
+    frames: str = "",
 ) -> Output:
     """Queue a deliverable, of a render where its kind takes pictures; settings that are not `asked` for are as the
-    project has chosen. Raises BadInput for a kind there is not, settings that cannot be, or a render that is missing.
+    project has chosen. Of a sequence, `frames` are a range, or EVERY; without them it is made of the frame looked at,
+    or where its kind takes frames, of all. Raises BadInput for a kind there is not, settings that cannot be, or a
+    render or frames that are missing.
     """
     made = deliverable_of(kind)
     if made.takes in OF_PICTURES and render is None:
         raise BadInput(f"{made.label} is made of a render. Choose one.", "render")
     settings = made.settings_from(asked, chosen_in(project))
     made.check(config_of(project.current), settings)
-    of_source = {"source_space": space_of(render).space, "source_layer": render.layer} if render else {}
+    numbers = frames_asked(made, render, frames)
     stem = (slug(PurePath(render.name).stem) if render else "") or "picture"
     number = project.current.number
     name = made.named(stem, number, settings)
+    if recipe:
+        name = named_by(recipe, name, stem, number, getattr(settings, "view", ""))
+    is_many = made.takes == PICTURE and len(numbers) > 1
+    digits = "#" * padding(render) if is_many else digits_of(numbers[0], render) if len(numbers) == 1 else ""
     output = Output.objects.create(
         project=project,
         kind=kind,
-        name=named_by(recipe, name, stem, number, getattr(settings, "view", "")) if recipe else name,
+        name=numbered(name, digits) if digits else name,
         render=render,
         revision=project.current,
-        settings={**asdict(settings), **of_source},
+        settings={**asdict(settings), **(of_source(made, render, frames) if render else {})},
         recipe=recipe.name if recipe else "",
     )
-    output.job = start(project, "make-output", f"Make {output.name}", {"output": output.pk})
-    output.save(update_fields=["job"])
+    if is_many and render:
+        begin_frames(output, numbers, name, render)
+    else:
+        output.job = start(project, "make-output", f"Make {output.name}", {"output": output.pk})
+        output.save(update_fields=["job"])
     return output
 
 
@@ -89,13 +115,6 @@ def _made(output: Output) -> tuple[Deliverable[Any], Any]:
     return made, structured(made.settings, stored, "The settings of this output")
 
 
-def deliverable_of(kind: str) -> Deliverable[Any]:
-    """Raises BadInput for a kind there is not."""
-    if kind not in deliverables():
-        raise BadInput(f"Nothing of the kind “{kind}” can be made. Choose one of {', '.join(deliverables())}.")
-    return deliverables()[kind]
-
-
 def remove_output(output: Output, author: str = "") -> None:
     """Take an output off the list; what is being made of it is cancelled. Its file goes once this can no longer be
     undone."""
@@ -118,16 +137,12 @@ def _make(job: Job, report: Report) -> None:
 def _write(output: Output, report: Report) -> Any:
     made, settings = _made(output)
     if output.render is None and made.takes in OF_PICTURES:
-        raise BadInput("The render that this output is made of was removed. Make the output of another.")
-    sources = [_source(output, output.render)] if output.render else []
+        raise BadInput(RENDER_REMOVED)
+    sources = sources_of(output, made, output.render) if output.render else []
     return made.write(config_of(output.revision), sources, settings, output.file, report)
-
-
-def _source(output: Output, render: Render) -> Source:
-    return Source(render.image.file, output.settings["source_space"], output.settings.get("source_layer", ""))
 
 
 def told(output: Output) -> Facts:
     """How an output was made and, once it is, what was read back from it."""
-    made = described(output)
-    return made if output.facts is None else {**made, **deliverable_of(output.kind).told(output.facts)}
+    found = {} if output.facts is None else deliverable_of(output.kind).told(output.facts)
+    return {**described(output), **frames_told(output), **found}

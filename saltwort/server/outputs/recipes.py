@@ -100,9 +100,9 @@ def remove_recipe(project: Project, based_on: int, name: str, author: str = "") 
 
 
 @transaction.atomic
-def make_recipes(project: Project, names: Sequence[str], render: Render | None) -> list[Output]:
-    """Queue the recipes of these names, or all where none are named, of a render where their kind takes one. Raises
-    BadInput, naming the recipe, where one cannot be made: then none is."""
+def make_recipes(project: Project, names: Sequence[str], render: Render | None, frames: str = "") -> list[Output]:
+    """Queue the recipes of these names, or all where none are named, of a render, or of `frames` of it, where their
+    kind takes one. Raises BadInput, naming the recipe, where one cannot be made: then none is."""
     recipes = [one for one in current_setup(project).recipes if not names or one.name in names]
     if missing := set(names) - {one.name for one in recipes}:
         raise BadInput(f"There is no recipe “{min(missing)}”.")
@@ -111,8 +111,10 @@ def make_recipes(project: Project, names: Sequence[str], render: Render | None) 
         made = _kind_of(recipe)
         asked = read_options(made.settings, dict(recipe.settings))
         try:
-            of_pictures = render if made.takes in OF_PICTURES else None
-            outputs.append(make_output(project, recipe.kind, asked, of_pictures, recipe))
+            if made.takes in OF_PICTURES:
+                outputs.append(make_output(project, recipe.kind, asked, render, recipe, frames))
+            else:
+                outputs.append(make_output(project, recipe.kind, asked, None, recipe))
         except BadInput as error:
             raise BadInput(f"“{recipe.name}” cannot be made: {error}", error.field) from error
     return outputs

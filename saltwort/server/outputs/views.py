@@ -1,8 +1,10 @@
 """HTTP for outputs."""
 
+from collections import Counter
+from pathlib import PurePath
 from typing import Any
 
-from django.http import FileResponse, Http404, HttpResponse
+from django.http import FileResponse, Http404, HttpResponse, StreamingHttpResponse
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers, status
@@ -12,7 +14,6 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from saltwort.core.deliverables import (
-    FRAMES,
     OF_PICTURES,
     TAKES,
     Defaults,
@@ -22,10 +23,12 @@ from saltwort.core.deliverables import (
 )
 from saltwort.core.deliverables.recipe import LONGEST_NAME, Recipe
 from saltwort.core.deliverables.told import verified_told
-from saltwort.server.http import BINARY, BasedOn, author_of, parsed
+from saltwort.server.http import BINARY, BasedOn, as_zip, author_of, parsed
+from saltwort.server.jobs.models import WAITING
 from saltwort.server.jobs.views import JobSerializer
-from saltwort.server.outputs import note, operations, recipes
-from saltwort.server.outputs.models import Output
+from saltwort.server.outputs import frames, note, operations, recipes
+from saltwort.server.outputs.models import MADE, REFUSED, Output, OutputFrame
+from saltwort.server.outputs.sources import deliverable_of
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.views import project_named
 from saltwort.server.scene.render_views import render_named
@@ -72,11 +75,30 @@ class DeliverableSerializer(serializers.Serializer):
 
 class NewOutput(serializers.Serializer):
     """A deliverable, of a render where its kind takes pictures. Settings are those of the kind; what is left out is as
-    the project has chosen."""
+    the project has chosen. Of a sequence, `frames` are a range such as 1-100x2, or `all`; empty for the frame looked
+    at."""
 
     kind = serializers.ChoiceField(choices=KINDS)
     render = serializers.IntegerField(allow_null=True, default=None)
+    frames = serializers.CharField(max_length=200, allow_blank=True, default="")
     settings = serializers.DictField(default=dict)
+
+
+class OutputFramesSerializer(serializers.Serializer):
+    """How many files of a sequence are made, wait, or could not be made."""
+
+    made = serializers.IntegerField()
+    waiting = serializers.IntegerField()
+    refused = serializers.IntegerField()
+
+
+class OutputFrameSerializer(serializers.Serializer):
+    """See OutputFrame."""
+
+    number = serializers.IntegerField()
+    name = serializers.CharField()
+    state = serializers.ChoiceField(choices=(WAITING, MADE, REFUSED))
+    reason = serializers.CharField(allow_blank=True)
 
 
 class OutputSerializer(serializers.Serializer):
@@ -90,14 +112,15 @@ class OutputSerializer(serializers.Serializer):
     job = JobSerializer(allow_null=True)
     done = serializers.BooleanField()
     facts = FactSerializer(many=True)
+    frames = OutputFramesSerializer(allow_null=True)
 
 
 @extend_schema(responses=DeliverableSerializer(many=True))
 @api_view(["GET"])
 def deliverable_kinds(request: Request, slug: str) -> Response:
-    """The kinds that are made of the project’s own pictures. A video takes frames, which `deliver` reads."""
+    """What can be made, with its settings as the project has chosen."""
     chosen = operations.chosen_in(project_named(slug))
-    offered = [_offered(made, chosen) for made in deliverables().values() if made.takes != FRAMES]
+    offered = [_offered(made, chosen) for made in deliverables().values()]
     return Response(DeliverableSerializer(offered, many=True).data)
 
 
@@ -130,7 +153,7 @@ def outputs(request: Request, slug: str) -> Response:
     if request.method == "POST":
         asked = parsed(request, NewOutput)
         render = None if asked["render"] is None else render_named(slug, asked["render"])
-        made = operations.make_output(project, asked["kind"], asked["settings"], render)
+        made = operations.make_output(project, asked["kind"], asked["settings"], render, frames=asked["frames"])
         return Response(_output(made), status=status.HTTP_201_CREATED)
     return Response([_output(output) for output in project.outputs.select_related("render", "revision", "job")])
 
@@ -144,11 +167,42 @@ def output(request: Request, slug: str, pk: int) -> Response:
 
 @extend_schema(responses=BINARY)
 @api_view(["GET"])
-def output_file(request: Request, slug: str, pk: int) -> FileResponse:
+def output_file(request: Request, slug: str, pk: int) -> FileResponse | StreamingHttpResponse:
+    """The file, or those of a sequence in a zip."""
     found = get_object_or_404(Output, project__slug=slug, pk=pk)
+    if made := list(found.frames.filter(state=MADE)):
+        return as_zip({frame.name: found.folder / frame.name for frame in made}, PurePath(found.name).stem.strip(".#"))
     if found.facts is None or not found.file.exists():
         raise Http404
     return FileResponse(found.file.open("rb"), as_attachment=True, filename=found.name)
+
+
+@extend_schema(responses=OutputFrameSerializer(many=True))
+@api_view(["GET"])
+def output_frames(request: Request, slug: str, pk: int) -> Response:
+    found = get_object_or_404(Output, project__slug=slug, pk=pk)
+    return Response(OutputFrameSerializer(found.frames.all(), many=True).data)
+
+
+@extend_schema(responses=BINARY)
+@api_view(["GET"])
+def output_frame_file(request: Request, slug: str, pk: int, number: int) -> FileResponse:
+    """One file of a sequence."""
+    frame = get_object_or_404(
+        OutputFrame.objects.select_related("output"), output__project__slug=slug, output=pk, number=number, state=MADE
+    )
+    file = frame.output.folder / frame.name
+    if not file.exists():
+        raise Http404
+    return FileResponse(file.open("rb"), as_attachment=True, filename=frame.name)
+
+
+@extend_schema(request=None, responses=OutputSerializer)
+@api_view(["POST"])
+def make_the_rest(request: Request, slug: str, pk: int) -> Response:
+    """Make the frames of a sequence that failed, or were left when it was cancelled."""
+    found = get_object_or_404(Output.objects.select_related("job", "render", "revision"), project__slug=slug, pk=pk)
+    return Response(_output(frames.make_the_rest(found)))
 
 
 def _output(output: Output) -> dict[str, Any]:
@@ -163,9 +217,15 @@ def _output(output: Output) -> dict[str, Any]:
             "job": output.job,
             "done": output.facts is not None,
             "recipe": output.recipe,
+            "frames": _frames(output),
             "facts": [{"name": name, "value": value} for name, value in operations.told(output).items()],
         }
     ).data
+
+
+def _frames(output: Output) -> dict[str, int] | None:
+    states = Counter(output.frames.values_list("state", flat=True))
+    return {"made": states[MADE], "waiting": states[WAITING], "refused": states[REFUSED]} if states else None
 
 
 def _made_from(output: Output) -> str:
@@ -209,10 +269,11 @@ class RecipeNamed(BasedOn):
 
 
 class RecipesMade(serializers.Serializer):
-    """Recipes by name, all where none are named, of a render where their kind takes one."""
+    """Recipes by name, all where none are named, of a render, or of `frames` of it, where their kind takes one."""
 
     names = serializers.ListField(child=serializers.CharField(max_length=LONGEST_NAME), default=list)
     render = serializers.IntegerField(allow_null=True, default=None)
+    frames = serializers.CharField(max_length=200, allow_blank=True, default="")
 
 
 @extend_schema(methods=["GET"], responses=RecipeSerializer(many=True))
@@ -222,7 +283,7 @@ def project_recipes(request: Request, slug: str) -> Response:
     project = project_named(slug)
     if request.method == "PUT":
         asked = parsed(request, RecipeChange)
-        typed = recipes.as_typed(operations.deliverable_of(asked["kind"]), asked["settings"])
+        typed = recipes.as_typed(deliverable_of(asked["kind"]), asked["settings"])
         recipe = Recipe(asked["name"], asked["kind"], typed, asked["naming"])
         recipes.save_recipe(project, asked["based_on"], recipe, asked["was"], author_of(request))
         return Response(status=status.HTTP_204_NO_CONTENT)
@@ -254,7 +315,7 @@ def remove_recipe(request: Request, slug: str) -> Response:
 def make_recipes(request: Request, slug: str) -> Response:
     asked = parsed(request, RecipesMade)
     render = None if asked["render"] is None else render_named(slug, asked["render"])
-    made = recipes.make_recipes(project_named(slug), asked["names"], render)
+    made = recipes.make_recipes(project_named(slug), asked["names"], render, asked["frames"])
     return Response([_output(output) for output in made], status=status.HTTP_201_CREATED)
 
 

@@ -138,22 +138,44 @@ def measured_render(name: str, image: StoredImage, rig: dict | None = None, laye
 
 
 def change_render(
-    render: Render, based_on: int, space: str | None = None, layer: str | None = None, author: str = ""
+    render: Render,
+    based_on: int,
+    space: str | None = None,
+    layer: str | None = None,
+    frame: int | None = None,
+    author: str = "",
 ) -> Render:
-    """Say in which space a render is, an empty one to let the file tell again, or look at another of its layers, or
-    both at once. Raises BadInput for a space or layer that there is not; then nothing is changed."""
+    """Say in which space a render is, an empty one to let the file tell again, or look at another of its layers or
+    frames, or all at once. Raises BadInput for a space, layer or frame that there is not; then nothing is changed."""
     changes: dict[str, Any] = {}
+    said = []
     if space is not None:
         changes["space"] = known_space(config_of(render.project.current), space) if space else ""
+        said.append(f"read as {space or 'the file tells'}")
+    if frame is not None:
+        changes |= {"frame": frame, "image": image_of(render, frame)}
+        said.append(f"frame {frame}")
     if layer is not None:
-        changes |= {"layer": layer, "facts": _facts(render.image, layer)}
-    what = (
-        f"{render.name}: layer {layer or 'of the file'}"
-        if space is None
-        else f"{render.name}: read as {space or 'the file tells'}"
-    )
+        changes["layer"] = layer
+        said.append(f"layer {layer or 'of the file'}")
+    if layer is not None or frame is not None:
+        changes["facts"] = _facts(changes.get("image", render.image), changes.get("layer", render.layer))
+    what = f"{render.name}: {', '.join(said) or 'unchanged'}"
     with recording(render.project, what, author, Render.objects.filter(pk=render.pk)):
         return render.change(based_on, **changes)
+
+
+def image_of(render: Render, number: int | None) -> StoredImage:
+    """The picture of a frame, or without a number of the one looked at. Raises BadInput for one that is missing or
+    could not be read."""
+    if number is None:
+        return render.image
+    frame = render.frames.select_related("image").filter(number=number).first()
+    if frame is None:
+        raise BadInput(f"{render.name} has no frame {number}.", "frame")
+    if frame.image is None:
+        raise BadInput(frame.reason or f"Frame {number} is not read yet.", "frame")
+    return frame.image
 
 
 def layers_of(render: Render) -> tuple[str, ...]:

@@ -1,5 +1,7 @@
 """The JSON of the scene: swatches, lights, the rig, renders."""
 
+from typing import Any
+
 from rest_framework import serializers
 
 from saltwort.core.findings import LEVELS
@@ -7,8 +9,10 @@ from saltwort.core.scene.decisions import LIGHTS
 from saltwort.core.scene.reflectances import USES
 from saltwort.core.spaces.typed import COLORIMETRIC, UNITS
 from saltwort.server.http import BasedOn
+from saltwort.server.jobs.models import WAITING
 from saltwort.server.projects.config_serializers import PrimariesSerializer
 from saltwort.server.projects.serializers import ChangeSerializer, FindingSerializer
+from saltwort.server.scene.models import IN, REFUSED
 from saltwort.server.textures.serializers import EvidenceSerializer, VerdictSerializer
 
 
@@ -281,6 +285,45 @@ class WorkingSpaceSerializer(serializers.Serializer):
     stations = serializers.ListField(child=serializers.CharField())
 
 
+class SequenceSerializer(serializers.Serializer):
+    """What there is of a sequence: its first and last frame, how many are read, wait, or cannot be read, and which are
+    missing between them, in words. `frame` is the one looked at."""
+
+    frame = serializers.IntegerField()
+    first = serializers.IntegerField()
+    last = serializers.IntegerField()
+    step = serializers.IntegerField()
+    read = serializers.IntegerField()
+    waiting = serializers.IntegerField()
+    refused = serializers.IntegerField()
+    missing = serializers.CharField(allow_blank=True)
+    in_place = serializers.BooleanField()
+
+
+class SequenceRequest(serializers.Serializer):
+    """Frames in a folder of this machine, or those that were sent into an intake."""
+
+    place = serializers.CharField(max_length=4096, required=False)
+    intake = serializers.IntegerField(required=False)
+
+    def validate(self, attrs: dict[str, Any]) -> dict[str, Any]:
+        if len(attrs) != 1:
+            raise serializers.ValidationError("Name a folder, or the files that were sent.")
+        return attrs
+
+
+class FrameSerializer(serializers.Serializer):
+    """See FrameFacts."""
+
+    number = serializers.IntegerField()
+    name = serializers.CharField()
+    state = serializers.ChoiceField(choices=(WAITING, IN, REFUSED))
+    reason = serializers.CharField(allow_blank=True)
+    peak = serializers.FloatField(allow_null=True)
+    non_finite = serializers.IntegerField()
+    differs = serializers.CharField(allow_blank=True)
+
+
 class RenderSerializer(serializers.Serializer):
     id = serializers.IntegerField()
     name = serializers.CharField()
@@ -302,13 +345,15 @@ class RenderSerializer(serializers.Serializer):
     verdict = VerdictSerializer()
     thumbnail = serializers.CharField()
     image = serializers.CharField()
+    sequence = SequenceSerializer(allow_null=True)
 
 
 class RenderChange(BasedOn):
-    """Either may be left out."""
+    """Each may be left out. `frame` is another of a sequence to look at."""
 
     space = serializers.CharField(max_length=200, allow_blank=True, required=False)
     layer = serializers.CharField(max_length=255, allow_blank=True, required=False)
+    frame = serializers.IntegerField(min_value=0, required=False)
 
 
 class MarkedSerializer(serializers.Serializer):

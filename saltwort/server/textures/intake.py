@@ -93,12 +93,12 @@ def begin_upload(project: Project) -> Intake:
 
 def _clear_abandoned(project: Project) -> None:
     """Throw away uploads that nobody ended, and those whose job was cancelled before it began."""
-    jobs = project.jobs.filter(kind=JOB, state__in=(QUEUED, RUNNING))
+    jobs = project.jobs.filter(arguments__has_key="intake", state__in=(QUEUED, RUNNING))
     awaited = {job.arguments["intake"] for job in jobs}
     too_old = timezone.now() - UPLOADS_KEPT
     for intake in project.intakes.all():
         if intake.pk not in awaited and (intake.started or intake.created < too_old):
-            _close(intake)
+            close(intake)
 
 
 def receive(intake: Intake, path: str, upload: UploadedFile) -> None:
@@ -194,13 +194,13 @@ def _bring(job: Job, report: Report) -> str:
         if not Intake.objects.filter(pk=intake.pk).exists():
             raise Cancelled("The folder was removed from the project while it was read.") from None
         summary = _summary(intake)
-        _close(intake)
+        close(intake)
         raise Cancelled(f"Cancelled. {summary} The others were not read.") from None
     except BadInput:
-        _close(intake)
+        close(intake)
         raise
     summary = _summary(intake)
-    _close(intake)
+    close(intake)
     return summary
 
 
@@ -342,6 +342,7 @@ def _summary(intake: Intake) -> str:
     return f"{said}, {refused:,} left out: see the findings." if refused else f"{said}."
 
 
-def _close(intake: Intake) -> None:
+def close(intake: Intake) -> None:
+    """Throw away what is left of an intake."""
     shutil.rmtree(intake.waiting_room, ignore_errors=True)
     intake.delete()

@@ -40,7 +40,7 @@ from saltwort.server.outputs.operations import check_output
 from saltwort.server.projects.models import BaseConfig, Project, Revision
 from saltwort.server.projects.operations import free_slug
 from saltwort.server.projects.setups import UPLOADED, archive_of, base_archive, keep_lut
-from saltwort.server.scene.models import Render
+from saltwort.server.scene.models import IN, REFUSED, Frame, Render
 from saltwort.server.scene.operations import measured_render
 from saltwort.server.textures.models import Texture
 from saltwort.server.textures.operations import clean_path
@@ -124,7 +124,7 @@ def _pictures_in(bundle: Bundle, name: str) -> Iterator[dict[str, StoredImage]]:
         yield images
     except BaseException:
         new = {image.sha256 for image in fresh} - known.keys()
-        StoredImage.objects.filter(pk__in=new, texture=None, render=None).delete()
+        StoredImage.objects.filter(pk__in=new, texture=None, render=None, frame=None).delete()
         taken_up = set(StoredImage.objects.filter(pk__in=new).values_list("pk", flat=True))
         for image in fresh:
             if image.sha256 in new - taken_up:  # somebody may have added the same picture meanwhile
@@ -160,8 +160,25 @@ def _renders(manifest: Manifest, images: Images) -> Renders:
     made = {}
     for one in manifest.renders:
         made[one.number] = measured_render(one.name, images[one.image], one.rig, one.layer)
-        made[one.number].space = one.space
+        made[one.number].space, made[one.number].frame = one.space, one.frame
     return made
+
+
+def _frames(manifest: Manifest, renders: Renders, images: Images) -> list[Frame]:
+    """The frames of renders that are saved. They are kept here, wherever they were read."""
+    return [
+        Frame(
+            render=renders[one.number],
+            number=frame.number,
+            name=frame.name,
+            reason=frame.reason,
+            image=images[frame.image] if frame.image else None,
+            state=IN if frame.image else REFUSED,
+            size=images[frame.image].size if frame.image else 0,
+        )
+        for one in manifest.renders
+        for frame in one.frames
+    ]
 
 
 def _project_made(bundle: Bundle, images: Images, renders: Renders) -> Project:
@@ -203,6 +220,10 @@ def _created(manifest: Manifest, images: Images, renders: Renders, name: str) ->
     for _, render in sorted(renders.items()):
         render.project = project
         _save(render)
+    frames = _frames(manifest, renders, images)
+    for frame in frames:
+        _check_lengths(frame)
+    Frame.objects.bulk_create(frames, batch_size=500)
     _comparisons(project, manifest, renders, revisions)
     for position, station in enumerate(manifest.stations):
         _save(

@@ -8,6 +8,7 @@ from saltwort.core.bundle import (
     FORMAT,
     BundledComparison,
     BundledConfig,
+    BundledFrame,
     BundledImage,
     BundledKept,
     BundledOutput,
@@ -21,13 +22,15 @@ from saltwort.core.bundle import (
 from saltwort.core.images.intake import PREVIEW_SUFFIX
 from saltwort.server.compare.models import Comparison
 from saltwort.server.images.models import StoredImage, media_file
+from saltwort.server.jobs.models import WAITING
 from saltwort.server.projects.models import BaseConfig, ConfigFile, Project, Revision
 from saltwort.server.projects.setups import UPLOADED
+from saltwort.server.scene.models import Frame
 
 
 def write_bundle(project: Project, file: IO[bytes], *, with_images: bool) -> None:
-    """Write a project into a bundle. Pictures of renders are always in it, files of textures where they are asked for,
-    read where they lie. Raises BadInput when one of them is gone."""
+    """Write a project into a bundle. Pictures of renders are always in it, of sequences the frame looked at; the other
+    frames and files of textures where they are asked for, read where they lie. Raises BadInput when one is gone."""
     manifest = manifest_of(project, with_images=with_images)
     with closing(BundleWriter(file, manifest)) as bundle:
         for lut in ConfigFile.objects.filter(pk__in=luts_of(manifest)).order_by("pk").iterator():
@@ -45,8 +48,10 @@ def manifest_of(project: Project, *, with_images: bool) -> Manifest:
     revisions = list(project.revisions.select_related("parent").order_by("number"))
     bases = {revision.setup["base"].removeprefix(UPLOADED) for revision in revisions}
     renders = list(project.renders.order_by("pk"))
+    frames = list(Frame.objects.filter(render__in=renders).exclude(state=WAITING).order_by("render", "number"))
     textures = list(project.textures.order_by("path"))
-    images = {texture.image_id: with_images for texture in textures} | {render.image_id: True for render in renders}
+    images = {one.image_id: with_images for one in (*textures, *frames) if one.image_id}
+    images |= {render.image_id: True for render in renders}
     number_of = {render.pk: number for number, render in enumerate(renders, start=1)}
     comparison = Comparison.objects.filter(project=project).first()
     return Manifest(
@@ -71,7 +76,17 @@ def manifest_of(project: Project, *, with_images: bool) -> Manifest:
             for one in textures
         ],
         renders=[
-            BundledRender(number_of[one.pk], one.name, one.image_id, one.layer, one.space, one.rig) for one in renders
+            BundledRender(
+                number_of[one.pk],
+                one.name,
+                one.image_id,
+                one.layer,
+                one.space,
+                one.rig,
+                one.frame,
+                [BundledFrame(of.number, of.name, of.image_id, of.reason) for of in frames if of.render_id == one.pk],
+            )
+            for one in renders
         ],
         comparison=comparison
         and BundledComparison(

@@ -340,7 +340,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The converted files in a zip, stored as they are: pictures are packed already. */
+        /** @description The converted files in a zip. */
         get: operations["projects_conversions_files.zip_retrieve"];
         put?: never;
         post?: never;
@@ -424,7 +424,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The kinds that are made of the project’s own pictures. A video takes frames, which `deliver` reads. */
+        /** @description What can be made, with its settings as the project has chosen. */
         get: operations["projects_deliverables_list"];
         put?: never;
         post?: never;
@@ -900,9 +900,60 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description The file, or those of a sequence in a zip. */
         get: operations["projects_outputs_file_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/outputs/{id}/frames": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["projects_outputs_frames_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/outputs/{id}/frames/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description One file of a sequence. */
+        get: operations["projects_outputs_frames_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/outputs/{id}/make-the-rest": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Make the frames of a sequence that failed, or were left when it was cancelled. */
+        post: operations["projects_outputs_make_the_rest_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1156,6 +1207,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{slug}/renders/{id}/frames": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["projects_renders_frames_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{slug}/renders/{id}/light": {
         parameters: {
             query?: never;
@@ -1186,6 +1253,23 @@ export interface paths {
         get: operations["projects_renders_light_scope_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/renders/{id}/look-again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Read what is new or changed in the folder of a sequence. */
+        post: operations["projects_renders_look_again_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1251,6 +1335,23 @@ export interface paths {
         get: operations["projects_renders_scope_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/renders/sequences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Add what lies in a folder of this machine, or was sent, as sequences; a job reads the frames. */
+        post: operations["projects_renders_sequences_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2730,6 +2831,19 @@ export interface components {
         };
         /** @enum {string} */
         FormatEnum: "exr-half" | "exr-float" | "tx-half" | "tx-float" | "tif-16" | "png-16";
+        /** @description See FrameFacts. */
+        Frame: {
+            number: number;
+            name: string;
+            state: components["schemas"]["FrameStateEnum"];
+            reason: string;
+            /** Format: double */
+            peak: number | null;
+            non_finite: number;
+            differs: string;
+        };
+        /** @enum {string} */
+        FrameStateEnum: "waiting" | "in" | "refused";
         /** @description See Grade. */
         Grade: {
             place: components["schemas"]["GradePlaceEnum"];
@@ -2999,11 +3113,14 @@ export interface components {
         };
         /**
          * @description A deliverable, of a render where its kind takes pictures. Settings are those of the kind; what is left out is as
-         *     the project has chosen.
+         *     the project has chosen. Of a sequence, `frames` are a range such as 1-100x2, or `all`; empty for the frame looked
+         *     at.
          */
         NewOutput: {
             kind: components["schemas"]["DeliverableKind"];
             render?: number | null;
+            /** @default  */
+            frames: string;
             settings?: {
                 [key: string]: unknown;
             };
@@ -3062,6 +3179,22 @@ export interface components {
             job: components["schemas"]["Job"] | null;
             done: boolean;
             facts: components["schemas"]["Fact"][];
+            frames: components["schemas"]["OutputFrames"] | null;
+        };
+        /** @description See OutputFrame. */
+        OutputFrame: {
+            number: number;
+            name: string;
+            state: components["schemas"]["OutputFrameStateEnum"];
+            reason: string;
+        };
+        /** @enum {string} */
+        OutputFrameStateEnum: "waiting" | "made" | "refused";
+        /** @description How many files of a sequence are made, wait, or could not be made. */
+        OutputFrames: {
+            made: number;
+            waiting: number;
+            refused: number;
         };
         /** @description See Pane. */
         Pane: {
@@ -3336,10 +3469,12 @@ export interface components {
         };
         /** @enum {string} */
         RecipeStateEnum: "never made" | "up to date" | "older" | "being made" | "failed";
-        /** @description Recipes by name, all where none are named, of a render where their kind takes one. */
+        /** @description Recipes by name, all where none are named, of a render, or of `frames` of it, where their kind takes one. */
         RecipesMade: {
             names?: string[];
             render?: number | null;
+            /** @default  */
+            frames: string;
         };
         /** @description A measured reflectance in the working space. */
         Reference: {
@@ -3380,12 +3515,14 @@ export interface components {
             verdict: components["schemas"]["Verdict"];
             thumbnail: string;
             image: string;
+            sequence: components["schemas"]["Sequence"] | null;
         };
-        /** @description Either may be left out. */
+        /** @description Each may be left out. `frame` is another of a sequence to look at. */
         RenderChange: {
             based_on: number;
             space?: string;
             layer?: string;
+            frame?: number;
         };
         /** @description How the rig is to be shown. `stops` is written `key:1.5,flame:-2`, `muted` is a list of lights with commas. */
         RenderRequest: {
@@ -3530,6 +3667,26 @@ export interface components {
             key: string;
             title: string;
             settings: components["schemas"]["Setting"][];
+        };
+        /**
+         * @description What there is of a sequence: its first and last frame, how many are read, wait, or cannot be read, and which are
+         *     missing between them, in words. `frame` is the one looked at.
+         */
+        Sequence: {
+            frame: number;
+            first: number;
+            last: number;
+            step: number;
+            read: number;
+            waiting: number;
+            refused: number;
+            missing: string;
+            in_place: boolean;
+        };
+        /** @description Frames in a folder of this machine, or those that were sent into an intake. */
+        SequenceRequest: {
+            place?: string;
+            intake?: number;
         };
         /** @description A set of several files. Tiles, frames and resolutions are given by their first and last, empty for none. */
         Set: {
@@ -5472,6 +5629,73 @@ export interface operations {
             };
         };
     };
+    projects_outputs_frames_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutputFrame"][];
+                };
+            };
+        };
+    };
+    projects_outputs_frames_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                number: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+        };
+    };
+    projects_outputs_make_the_rest_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Output"];
+                };
+            };
+        };
+    };
     projects_own_findings_list: {
         parameters: {
             query?: never;
@@ -5904,6 +6128,28 @@ export interface operations {
             };
         };
     };
+    projects_renders_frames_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Frame"][];
+                };
+            };
+        };
+    };
     projects_renders_light_retrieve: {
         parameters: {
             query?: {
@@ -5941,6 +6187,7 @@ export interface operations {
             query?: {
                 draft?: string;
                 exposure?: number;
+                frame?: number;
                 height?: number;
                 layer?: string;
                 revision?: number;
@@ -5964,6 +6211,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LightScope"];
+                };
+            };
+        };
+    };
+    projects_renders_look_again_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
                 };
             };
         };
@@ -5996,6 +6265,7 @@ export interface operations {
                 display?: string;
                 draft?: string;
                 exposure?: number;
+                frame?: number;
                 layer?: string;
                 look?: string;
                 mark?: "flat" | "negative" | "not-finite";
@@ -6064,6 +6334,7 @@ export interface operations {
                 display: string;
                 draft?: string;
                 exposure?: number;
+                frame?: number;
                 grade?: "none" | "before" | "after";
                 grade_exposure?: number;
                 height?: number;
@@ -6098,6 +6369,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": string;
+                };
+            };
+        };
+    };
+    projects_renders_sequences_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["SequenceRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Render"][];
                 };
             };
         };

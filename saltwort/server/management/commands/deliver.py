@@ -20,11 +20,14 @@ from saltwort.core.deliverables import (
     options_of,
     read_options,
 )
+from saltwort.core.deliverables.recipe import numbered
 from saltwort.core.errors import BadInput
 from saltwort.core.images.sequences import Frame, FrameRange, frames_in, frames_of_names
 from saltwort.core.names import slug
+from saltwort.core.threads import on_all_cores
 from saltwort.server.commands import HeadlessCommand, project_for
-from saltwort.server.outputs.operations import chosen_in, deliverable_of
+from saltwort.server.outputs.operations import chosen_in
+from saltwort.server.outputs.sources import deliverable_of
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.setups import config_of
 
@@ -40,6 +43,7 @@ class Command(HeadlessCommand):
         parser.add_argument("--source", default="", metavar="SPACE", help="of the pictures; the working space at first")
         parser.add_argument("--frames", default="", metavar="1-100x2", help="of sequences; all unless said")
         parser.add_argument("--output", type=Path, metavar="PATH", help="a file, or a folder for several")
+        parser.add_argument("--resume", action="store_true", help="leave out files that are there already")
         parser.add_argument("--list", action="store_true", help="print kinds and their settings")
 
     def handle(self, *args: Any, inputs: list[Path], typed: list[str], **options: Any) -> None:
@@ -56,22 +60,37 @@ class Command(HeadlessCommand):
         made.check(config, settings)
         space = options["source"] or chosen_in(project).working_space
         jobs = _jobs(made, settings, project, inputs, FrameRange.read(options["frames"]), options["output"])
-        files = []
+        if options["resume"]:
+            jobs = [(frames, target) for frames, target in jobs if not target.exists()]
         for frames, target in jobs:
             if any(frame.file.exists() and target.exists() and target.samefile(frame.file) for frame in frames):
                 raise BadInput(f"{target} would replace the picture itself. Name another file.")
+        told = self.progress(options)
+        files: dict[Path, dict[str, Any]] = {}
+
+        def write(job: Job) -> None:
+            frames, target = job
             sources = [Source(frame.file, space, number=frame.number) for frame in frames]
             try:
-                written = made.write(config, sources, settings, target, self.progress(options))
+                written = made.write(config, sources, settings, target, told if len(jobs) == 1 else _quietly)
             except BadInput as error:
                 if len(jobs) == 1:
                     raise
-                files.append({"path": str(target), "error": str(error)})  # of many frames, the others are made
+                files[target] = {"path": str(target), "error": str(error)}  # of many frames, the others are made
             else:
-                files.append({"path": str(target), "facts": asdict(written)})
-        self.print_json({"kind": made.kind, "files": files})
-        if any("error" in file for file in files):
+                files[target] = {"path": str(target), "facts": asdict(written)}
+
+        if len(jobs) == 1:
+            write(jobs[0])
+        else:
+            on_all_cores(write, jobs, lambda share: told(share, f"{round(share * len(jobs)):,} of {len(jobs):,} files"))
+        self.print_json({"kind": made.kind, "files": [files[target] for _, target in jobs]})
+        if any("error" in file for file in files.values()):
             sys.exit(1)
+
+
+def _quietly(share: float, doing: str) -> None:
+    """One of many files says nothing of how it comes on."""
 
 
 def _listed(made: Deliverable[Any]) -> dict[str, Any]:
@@ -144,7 +163,11 @@ def _jobs(
         return [(frames, output)]
     if output.suffix and not output.is_dir():
         raise BadInput(f"{len(frames)} pictures make as many files. Name a folder as --output.")
-    return [([frame], output / _numbered(made.named(frame.stem, number, settings), frame)) for frame in frames]
+    named = [made.named(slug(frame.stem) or frame.stem, number, settings) for frame in frames]
+    return [
+        ([frame], output / (numbered(name, frame.digits) if frame.digits else name))
+        for frame, name in zip(frames, named, strict=True)
+    ]
 
 
 def _frames(inputs: Sequence[Path], asked: FrameRange) -> list[Frame]:
@@ -156,11 +179,3 @@ def _frames(inputs: Sequence[Path], asked: FrameRange) -> list[Frame]:
 
 def _inside(output: Path, name: str) -> Path:
     return output / name if output.is_dir() or not output.suffix else output
-
-
-def _numbered(name: str, frame: Frame) -> str:
-    """The name with the number of the frame before its suffix."""
-    if frame.number is None:
-        return name
-    stem, dot, suffix = name.rpartition(".")
-    return f"{slug(stem) or stem}.{frame.digits}{dot}{suffix}"

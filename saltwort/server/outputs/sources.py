@@ -1,0 +1,81 @@
+"""What an output is made of: its kind, and the pictures or frames of a render."""
+
+import re
+from pathlib import Path
+from typing import Any
+
+from saltwort.core.deliverables import FRAMES, OF_PICTURES, Deliverable, Source, deliverables
+from saltwort.core.errors import BadInput
+from saltwort.core.images.sequences import FrameRange, runs_of
+from saltwort.server.outputs.models import Output
+from saltwort.server.scene.models import Render
+from saltwort.server.scene.operations import space_of
+
+EVERY = "all"
+RENDER_REMOVED = "The render that this output is made of was removed. Make the output of another."
+OF_SOURCE = ("source_space", "source_layer", "source_frames")
+"""What stands in stored settings of the render, beside those of the deliverable."""
+
+
+def deliverable_of(kind: str) -> Deliverable[Any]:
+    """Raises BadInput for a kind there is not."""
+    if kind not in deliverables():
+        raise BadInput(f"Nothing of the kind “{kind}” can be made. Choose one of {', '.join(deliverables())}.")
+    return deliverables()[kind]
+
+
+def frames_asked(made: Deliverable[Any], render: Render | None, frames: str) -> list[int]:
+    """The numbers of the frames that a deliverable is made of; none where it is made of the picture looked at. Raises
+    BadInput for frames of what is no sequence, or of which there are none."""
+    if made.takes not in OF_PICTURES or render is None:
+        return []
+    if render.frame is None:
+        if made.takes == FRAMES:
+            raise BadInput(f"{made.label} is made of a sequence. Choose one, or import a folder of frames.", "render")
+        if frames:
+            raise BadInput(f"{render.name} is a single picture. Choose a sequence, or leave the frames out.", "frames")
+        return []
+    if not frames and made.takes != FRAMES:
+        return [render.frame]
+    try:
+        asked = FrameRange.read("" if frames == EVERY else frames)
+    except BadInput as error:
+        raise BadInput(str(error), "frames") from None
+    known = set(render.frames.values_list("number", flat=True))
+    numbers = [number for number in asked.wanted(known) if min(known) <= number <= max(known)] if known else []
+    if not known & set(numbers):
+        raise BadInput(f"{render.name} has no such frames. It has {runs_of(known)}.", "frames")
+    return numbers
+
+
+def of_source(made: Deliverable[Any], render: Render, frames: str) -> dict[str, Any]:
+    """What is kept of the render beside settings: of a sequence the frame that is looked at now by its number."""
+    if not frames and render.frame is not None and made.takes != FRAMES:
+        frames = str(render.frame)
+    return {"source_space": space_of(render).space, "source_layer": render.layer, "source_frames": frames}
+
+
+def padding(render: Render | None) -> int:
+    """Digits of a frame's number, as the names of its files have them."""
+    return max(1, render.name.count("#")) if render else 1
+
+
+def digits_of(number: int, render: Render | None) -> str:
+    """A frame's number as the names of the files have it."""
+    return f"{number:0{padding(render)}d}"
+
+
+def sources_of(output: Output, made: Deliverable[Any], render: Render) -> list[Source]:
+    """What an output is made of: the picture looked at, or frames. One that is missing stands with the name that it
+    would have, for the kind to say what becomes of it."""
+    space, layer = output.settings["source_space"], output.settings.get("source_layer", "")
+    numbers = frames_asked(made, render, output.settings.get("source_frames", ""))
+    if not numbers:
+        return [Source(render.image.file, space, layer)]
+    known = {frame.number: frame.image for frame in render.frames.select_related("image")}
+    sources = []
+    for number in numbers:
+        image = known.get(number)
+        missing = Path(render.place) / re.sub("#+", digits_of(number, render), render.name)
+        sources.append(Source(image.file if image else missing, space, layer, number))
+    return sources
