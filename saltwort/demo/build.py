@@ -4,6 +4,8 @@ from dataclasses import replace
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
+from django.core.files.uploadedfile import SimpleUploadedFile
+
 from saltwort.core.deliverables.recipe import Recipe
 from saltwort.core.engine import ViewChoice
 from saltwort.core.errors import BadInput
@@ -12,7 +14,8 @@ from saltwort.core.scene.decisions import Light, Scene, Swatch
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.core.textures.rules import Rule
 from saltwort.core.views import AddedView
-from saltwort.demo.render import write_render
+from saltwort.demo.render import Array, write_frames, write_render
+from saltwort.demo.render import render as render_quay
 from saltwort.demo.textures import write_textures
 from saltwort.server.history.operations import forget_all
 from saltwort.server.images.operations import store_file
@@ -21,7 +24,8 @@ from saltwort.server.projects.models import Project
 from saltwort.server.projects.operations import change_setup, create_project
 from saltwort.server.scene.operations import add_render
 from saltwort.server.scene.rig import Asked, start_render
-from saltwort.server.textures.intake import leave_out
+from saltwort.server.scene.sequences import add_sent
+from saltwort.server.textures.intake import begin_upload, leave_out, receive
 from saltwort.server.textures.operations import add_texture, pin_texture
 
 RIG_PICTURE = (480, 270, 16)
@@ -42,6 +46,7 @@ SRGB = "sRGB Encoded Rec.709 (sRGB)"
 RECIPES = (
     Recipe("Review still", "still", (("exposure", "1"), ("bits", "8"))),
     Recipe("Light for the compositor", "light"),
+    Recipe("Review video", "movie", (("gaps", "hold"), ("burn_in", "yes"))),
     Recipe("View for the image editor", "lut", (("from", "ACEScct"), ("format", "cube"))),
 )
 SCENE = Scene(
@@ -81,16 +86,27 @@ def build_demo() -> Project:
     project = create_project(NAME)
     with TemporaryDirectory() as folder:
         _add_textures(project, Path(folder))
-        write_render(Path(folder) / RENDER)
+        picture = render_quay()
+        write_render(Path(folder) / RENDER, picture)
         render = add_render(project, RENDER, store_file(Path(folder) / RENDER, RENDER))
+        _add_frames(project, Path(folder) / "frames", picture)
     project = change_setup(project, 1, "Read skies in linear Rec.709", _with_sky_rule)
     project = change_setup(project, 2, "Add AgX and Filmic, and look through AgX", _with_views)
     project = change_setup(project, 3, "Colours, lights, rig and recipes of the quay", _with_scene)
     start_render(project, RIG_PICTURE, Asked())
     render.project = project
-    make_recipes(project, [recipe.name for recipe in RECIPES if recipe.kind != "lut"], render)
+    make_recipes(project, [recipe.name for recipe in RECIPES if recipe.kind not in ("lut", "movie")], render)
     forget_all(project)
     return project
+
+
+def _add_frames(project: Project, folder: Path, picture: Array) -> None:
+    folder.mkdir()
+    write_frames(folder, picture)
+    intake = begin_upload(project)
+    for file in sorted(folder.iterdir()):
+        receive(intake, file.name, SimpleUploadedFile(file.name, file.read_bytes()))
+    add_sent(project, intake)
 
 
 def _with_scene(setup: Setup) -> Setup:

@@ -170,6 +170,11 @@ def _water(point: Array, direction: Array, bounces: int) -> Array:
     return deep + (0.04 + 0.9 * grazing) * _mirrored(point, normal, direction, bounces)
 
 
+TAGS = {"chromaticities": AP1.chromaticities, "colorInteropID": "lin_ap1_scene", "compression": "zip"}
+SHOT = "lamp_flicker"
+FIRST_FRAME, NEVER_RENDERED, CUT_OFF = 1001, 1013, 1019
+
+
 def render() -> Array:
     """The picture, scene-linear ACEScg, shape (HEIGHT, WIDTH, 3)."""
     with ThreadPoolExecutor() as threads:
@@ -198,7 +203,26 @@ def _halo(direction: Array, position: Array, power: Array) -> Array:
     return (0.010 * np.exp(-angle * 9) + 0.03 * np.exp(-angle * 45)) * power
 
 
-def write_render(path: Path) -> None:
+def write_render(path: Path, picture: Array) -> None:
     """Write the picture as half-float EXR that names its space."""
-    tags = {"chromaticities": AP1.chromaticities, "colorInteropID": "lin_ap1_scene", "compression": "zip"}
-    write_image(path, render(), "half", tags)
+    write_image(path, picture, "half", TAGS)
+
+
+def write_frames(folder: Path, picture: Array) -> None:
+    """A slow pan over the render in which the flame flickers: 24 frames of 320 × 180, of which one was never rendered
+    and one was cut off while it was written."""
+    rows, columns = HEIGHT // 2, WIDTH // 2
+    reduced = picture.reshape(rows, 2, columns, 2, 3).mean(axis=(1, 3))
+    flame = np.unravel_index(np.argmax(reduced[..., 0]), reduced.shape[:2])
+    y, x = np.mgrid[0:rows, 0:columns]
+    near = np.exp(-((y - flame[0]) ** 2 + (x - flame[1]) ** 2) / 60.0**2)[..., None]
+    for step, number in enumerate(range(FIRST_FRAME, FIRST_FRAME + 24)):
+        if number == NEVER_RENDERED:
+            continue
+        flicker = 1.0 + 0.45 * np.sin(step * 1.7) * np.sin(step * 0.6 + 1.0)
+        frame = reduced * (1.0 + (flicker - 1.0) * near)
+        left = 4 * step
+        file = folder / f"{SHOT}.{number}.exr"
+        write_image(file, frame[60:240, left : left + 320].astype(np.float32), "half", TAGS)
+        if number == CUT_OFF:
+            file.write_bytes(file.read_bytes()[: file.stat().st_size // 2])

@@ -181,6 +181,8 @@ urlpatterns = [
     path(f"{PROJECT}/recipes", outputs.project_recipes),
     path(f"{PROJECT}/recipes/remove", outputs.remove_recipe),
     path(f"{PROJECT}/recipes/make", outputs.make_recipes),
+    path(f"{PROJECT}/recipes/foreseen", outputs.foresee_recipes),
+    path(f"{PROJECT}/outputs/foreseen", outputs.foresee_output),
     path(f"{PROJECT}/outputs", outputs.outputs),
     path(f"{PROJECT}/outputs/<int:pk>", outputs.output),
     path(f"{PROJECT}/outputs/<int:pk>/file", outputs.output_file),

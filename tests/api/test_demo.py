@@ -95,7 +95,7 @@ class Demo(TestCase):
             read_setup(self.project.current.setup).scene,
             SCENE,
         )
-        self.assertEqual(Job.objects.filter(state="queued").count(), 3)
+        self.assertEqual(Job.objects.filter(state="queued").count(), 4)
 
     def test_it_is_the_same_every_time(self) -> None:
         with tempfile.TemporaryDirectory() as folder:
@@ -106,7 +106,7 @@ class Demo(TestCase):
                     continue
                 stored = self.project.textures.get(path=path).image
                 self.assertEqual(stored.measured(), measure(file))
-        self.assertEqual(StoredImage.objects.count(), self.project.textures.count() + 1)
+        self.assertEqual(StoredImage.objects.count(), self.project.textures.count() + 2)
 
     def test_every_fix_ends_its_finding(self) -> None:
         tried = Counter()

@@ -87,7 +87,9 @@ class Import(SequenceTestCase):
                 "in_place": True,
             },
         )
-        self.assertEqual(self.project.jobs.get().message, "6 frames are in, 1 could not be read: the render says which.")
+        self.assertEqual(
+            self.project.jobs.get().message, "6 frames are in, 1 could not be read: the render says which."
+        )
         frames = {frame["number"]: frame for frame in self.ask(f"/renders/{render['id']}/frames")}
         self.assertIn("dusk.1005.exr", frames[BROKEN]["reason"])
         self.assertAlmostEqual(frames[1002]["peak"], read_pixels(self.shot / "dusk.1002.exr").max(), places=5)
@@ -237,7 +239,9 @@ class Deliver(SequenceTestCase):
             made = self.ask(f"/outputs/{output['id']}/frames")
             self.assertEqual([frame["number"] for frame in made], numbers)
         for frames, says in (("5-2", "backwards"), ("1-20", "It has 1001-1002, 1004-1008"), ("x", "no range")):
-            refused = self.tell("post", "/outputs", 400, kind="light", render=self.ask("/renders")[0]["id"], frames=frames)
+            refused = self.tell(
+                "post", "/outputs", 400, kind="light", render=self.ask("/renders")[0]["id"], frames=frames
+            )
             self.assertIn(says, refused["detail"])
             self.assertEqual(refused["field"], "frames")
 

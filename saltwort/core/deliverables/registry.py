@@ -11,6 +11,7 @@ from typing import Any, ClassVar, Generic, TypeVar
 
 import PyOpenColorIO as ocio
 
+from saltwort.core.deliverables.foreseen import Foreseen, Subject
 from saltwort.core.deliverables.options import CHOICE, check_options, options_of
 from saltwort.core.deliverables.shown import Doubt, Source
 from saltwort.core.deliverables.told import Facts
@@ -71,6 +72,11 @@ class Deliverable(Generic[Settings]):
 
     def facts(self, config: ocio.Config, settings: Settings) -> Facts:
         """What the file is to be, before it is made."""
+        raise NotImplementedError
+
+    def foresee(self, config: ocio.Config, settings: Settings, subject: Subject | None) -> Foreseen:
+        """What one file takes, or a frame of it, and what it does not keep; of `subject`, the picture or one of the
+        frames, None where it is made of the config alone."""
         raise NotImplementedError
 
     def write(

@@ -14,6 +14,7 @@ import OpenImageIO as oiio
 import PyOpenColorIO as ocio
 from numpy.typing import NDArray
 
+from saltwort.core.deliverables.foreseen import Subject, percent
 from saltwort.core.deliverables.options import DISPLAY, LOOK, VIEW, option
 from saltwort.core.engine import ViewChoice, apply, space_processor, view_processor
 from saltwort.core.engine.processors import LARGEST_EXPOSURE, check_view
@@ -27,6 +28,7 @@ FILTER = "blackman-harris"
 WITHIN, FILL, EXACT = "within", "fill", "exact"
 FITS = {WITHIN: "within, shape kept", FILL: "filled, edges cut", EXACT: "exactly, stretched"}
 LARGEST_SIDE = 32_768
+NEARLY_WHITE = 0.999
 
 
 @dataclass(frozen=True)
@@ -104,6 +106,24 @@ def size_of(framing: Framing, box: Box) -> tuple[int, int]:
     return max(1, round(box.width * scale)), max(1, round(box.height * scale))
 
 
+class Through:
+    """Colours of a space on their way through a look, float32 with three channels in the last axis, to code values."""
+
+    def __init__(self, config: ocio.Config, space: str, look: Look) -> None:
+        self._config, self._look = config, look
+        self._is_graded = look.grade.place != NONE
+        first = ocio.ROLE_SCENE_LINEAR if self._is_graded else space
+        self._to_light = space_processor(config, space, first)
+        self._view = view_processor(config, first, look.view, 0.0 if self._is_graded else look.exposure)
+
+    def __call__(self, colour: Pixels) -> Pixels:
+        if not self._is_graded:
+            return apply(self._view, colour)
+        light = apply(self._to_light, colour) * np.float32(2.0**self._look.exposure)
+        codes = apply(self._view, graded(self._config, light, self._look.grade, BEFORE))
+        return graded(self._config, codes, self._look.grade, AFTER)
+
+
 class ShownPicture:
     """A picture through a view. `size` is (width, height) and `has_alpha` tells whether strips have a fourth channel,
     straight alpha. Raises BadInput for what the config or the file cannot give."""
@@ -111,7 +131,7 @@ class ShownPicture:
     def __init__(
         self, config: ocio.Config, source: Source, look: Look, framing: Framing | None = None, *, alpha: bool = False
     ) -> None:
-        self._config, self._source, self._look = config, source, look
+        self._source = source
         self._framing = framing or Framing()
         header = read_header(source.file, source.layer)
         self._is_straight = header.alpha == STRAIGHT
@@ -119,17 +139,15 @@ class ShownPicture:
         self.size = size_of(self._framing, self._box)
         groups = colour_groups(header.channel_names)[:1]
         self.has_alpha = alpha and any(group.alpha is not None for group in groups)
-        self._working = ocio.ROLE_SCENE_LINEAR
-        self._is_graded = look.grade.place != NONE
         self._is_resized = self.size != (self._box.width, self._box.height)
-        first = self._working if self._is_graded or self._is_resized else source.space
-        self._view = view_processor(config, first, look.view, 0.0 if self._is_graded else look.exposure)
-        self._to_light = space_processor(config, source.space, self._working)
+        self._to_light = space_processor(config, source.space, ocio.ROLE_SCENE_LINEAR)
+        self._through = Through(config, ocio.ROLE_SCENE_LINEAR if self._is_resized else source.space, look)
 
     def strips(self) -> Iterator[Pixels]:
         """Code values from top to bottom, float32 (rows, width, 3 or 4)."""
         if self._is_resized:
-            yield self._shown(self._resized())
+            colour, alpha = _parted(self._resized())
+            yield _joined(self._through(colour), alpha)
             return
         box = self._box
         for start, strip in read_picture_strips(self._source.file, self._source.layer, alpha=self.has_alpha):
@@ -139,9 +157,7 @@ class ShownPicture:
             colour, alpha = _parted(rows)
             if alpha is not None and not self._is_straight:
                 colour = _divided(colour, alpha)
-            if self._is_graded:
-                colour = apply(self._to_light, colour)
-            yield self._shown(_joined(colour, alpha))
+            yield _joined(self._through(colour), alpha)
 
     def _resized(self) -> Pixels:
         """Light in the working space at its new size, straight alpha."""
@@ -154,14 +170,6 @@ class ShownPicture:
         scaled = scaled_light(_joined(light, alpha), self.size, self._framing.fit)
         colour, alpha = _parted(scaled)
         return _joined(colour if alpha is None else _divided(colour, alpha), alpha)
-
-    def _shown(self, pixels: Pixels) -> Pixels:
-        colour, alpha = _parted(pixels)
-        grade = self._look.grade
-        if self._is_graded:
-            colour = graded(self._config, colour * np.float32(2.0**self._look.exposure), grade, BEFORE)
-        codes = apply(self._view, colour)
-        return _joined(graded(self._config, codes, grade, AFTER) if self._is_graded else codes, alpha)
 
 
 @dataclass(frozen=True)
@@ -197,9 +205,34 @@ class ShownSettings(ViewSettings):
 
     def picture(self, config: ocio.Config, source: Source, *, alpha: bool = False) -> "ShownPicture":
         """A picture as these settings have it shown."""
-        look = Look(self.choice, self.exposure, self.grade if self.use_grade else NO_GRADE)
-        framing = Framing(self.crop, self.width, self.height, self.fit)
-        return ShownPicture(config, source, look, framing, alpha=alpha)
+        return ShownPicture(config, source, self.chosen_look, self.framing, alpha=alpha)
+
+    @property
+    def chosen_look(self) -> Look:
+        return Look(self.choice, self.exposure, self.grade if self.use_grade else NO_GRADE)
+
+    @property
+    def framing(self) -> Framing:
+        return Framing(self.crop, self.width, self.height, self.fit)
+
+    def foreseen_size(self, subject: Subject) -> tuple[int, int]:
+        """Width and height of what is made of a picture."""
+        return size_of(self.framing, crop_of(self.framing, *subject.facts.header.picture_size))
+
+    def foreseen_losses(self, config: ocio.Config, subject: Subject, slack: float | None) -> Iterator[str]:
+        """What the view and the framing do not keep of a picture, told by its sample; `slack` is how far beyond 0–1 a
+        code value is rounded and not cut, None where the format holds all."""
+        header = subject.facts.header
+        codes = Through(config, subject.space, self.chosen_look)(subject.colours)
+        finite = np.nan_to_num(codes, nan=0.0, posinf=2.0, neginf=-1.0)
+        if white := float(np.mean((finite >= NEARLY_WHITE).all(axis=-1))):
+            yield f"{percent(white)} of the picture is pure white, with no detail."
+        if slack is not None and (cut := float(np.mean((finite > 1 + slack) | (finite < -slack)))):
+            yield f"{percent(cut)} of the code values lie outside 0–1, and are cut."
+        width, height = header.picture_size
+        if self.foreseen_size(subject) != (width, height):
+            yield "It is {} × {} of {} × {} pixels.".format(*self.foreseen_size(subject), width, height)
+        yield from subject.losses_of_all()
 
 
 def size_doubts(settings: ShownSettings, says: Mapping[str, Any]) -> Iterator[Doubt]:

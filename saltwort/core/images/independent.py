@@ -19,10 +19,13 @@ from PIL import Image
 from saltwort.core.errors import BadInput
 from saltwort.core.images.headers import library_error
 from saltwort.core.images.reading import Pixels, as_floats, read_header
+from saltwort.core.images.video import read_deep_avif
 from saltwort.core.images.writing import UNSPECIFIED
 from saltwort.core.spaces.icc import read_profile
 
 OPENEXR, FFMPEG, PILLOW, SAME = "OpenEXR", "FFmpeg", "Pillow", "OpenImageIO"
+DAV1D = "dav1d"
+"""Of AVIF of 10 bits, through FFmpeg: another codec than wrote it."""
 
 
 @dataclass(frozen=True)
@@ -38,6 +41,8 @@ def read_back(path: Path) -> ReadBack:
     """Read a finished file. Raises BadInput where it cannot be read."""
     read, reader = _READERS.get(path.suffix.lower(), (_by_image_library, SAME))
     try:
+        if path.suffix.lower() == ".avif" and (deep := read_deep_avif(path)) is not None:
+            return ReadBack(deep, DAV1D)
         pixels = read(path)
         if pixels is None:
             pixels, reader = _by_image_library(path), SAME

@@ -1,6 +1,7 @@
 """Outputs that are sequences: a file for each frame, made over all cores or machines."""
 
 import shutil
+import time
 from collections.abc import Sequence
 from dataclasses import asdict
 from pathlib import Path
@@ -21,7 +22,7 @@ from saltwort.server.outputs.models import MADE, REFUSED, Output, OutputFrame
 from saltwort.server.outputs.sources import OF_SOURCE, RENDER_REMOVED, deliverable_of, digits_of
 from saltwort.server.projects.config_files import config_at, config_file
 from saltwort.server.scene.models import Render
-from saltwort.server.scene.operations import image_of
+from saltwort.server.scene.operations import facts_of, image_of
 
 REMOVED = "The output was removed while it was made; nothing was kept."
 
@@ -81,6 +82,7 @@ def _make_frames(job: Job, report: Report) -> str:
             "target": str(output.folder / frame.name),
         }
 
+    begun = time.monotonic()
     try:
         work_through(make_frame, output.frames.all(), arguments, _settle, report)
     except Cancelled:
@@ -89,9 +91,17 @@ def _make_frames(job: Job, report: Report) -> str:
             raise Cancelled(REMOVED) from None
         raise Cancelled(f"Cancelled. {_summed_up(output)} The others can be made later.") from None
     summary = _summed_up(output)
+    _keep_time(output, time.monotonic() - begun)
     if not output.frames.filter(state=MADE).exists():
         raise BadInput(f"No frame could be made. {output.frames.first().reason}")
     return summary
+
+
+def _keep_time(output: Output, seconds: float) -> None:
+    if output.render:
+        width, height = facts_of(output.render).header.picture_size
+        made = output.frames.filter(state=MADE).count()
+        Output.objects.filter(pk=output.pk).update(seconds=seconds, pixels=width * height * made)
 
 
 @file_task

@@ -14,7 +14,8 @@ from saltwort.server.scene.models import Render
 class Output(models.Model):
     """A file made by one revision, of a render where its kind takes one. `kind` is that of a deliverable and `settings`
     say how it is made, with `source_space`, `source_layer` and `source_frames` of the render; `facts` is what was read
-    back, once done; `recipe` names the one that it was made by, if any. Where it is a file for each frame of a
+    back, once done; `recipe` names the one that it was made by, if any; `seconds` is how long it took to make
+    so many `pixels`. Where it is a file for each frame of a
     sequence, `name` has `#` for their digits."""
 
     project = models.ForeignKey("projects.Project", models.CASCADE, related_name="outputs")
@@ -25,6 +26,8 @@ class Output(models.Model):
     settings = models.JSONField()
     recipe = models.CharField(max_length=100, blank=True, default="")
     facts = models.JSONField(null=True)
+    seconds = models.FloatField(null=True)
+    pixels = models.PositiveBigIntegerField(default=0)
     job = models.OneToOneField(Job, models.SET_NULL, null=True, related_name="output")
     created = models.DateTimeField(default=timezone.now)
 

@@ -1,5 +1,6 @@
 """Make outputs, as background jobs."""
 
+import time
 from collections.abc import Mapping
 from dataclasses import asdict
 from pathlib import PurePath
@@ -10,7 +11,6 @@ from django.db import transaction
 from saltwort.core.deliverables import (
     OF_PICTURES,
     PICTURE,
-    Defaults,
     Deliverable,
     Facts,
 )
@@ -18,15 +18,16 @@ from saltwort.core.deliverables.recipe import Recipe, named_by, numbered
 from saltwort.core.errors import BadInput
 from saltwort.core.names import slug
 from saltwort.core.structured import structured
-from saltwort.server.compare.operations import project_grade
 from saltwort.server.history.operations import remove
 from saltwort.server.jobs.models import Job
 from saltwort.server.jobs.operations import Cancelled, Report, cancel, start, work
+from saltwort.server.outputs.foreseeing import check_expected
 from saltwort.server.outputs.frames import REMOVED, begin_frames, frames_told
 from saltwort.server.outputs.models import Output
 from saltwort.server.outputs.sources import (
     OF_SOURCE,
     RENDER_REMOVED,
+    chosen_in,
     deliverable_of,
     digits_of,
     frames_asked,
@@ -35,17 +36,11 @@ from saltwort.server.outputs.sources import (
     sources_of,
 )
 from saltwort.server.projects.models import Project
-from saltwort.server.projects.setups import config_of, current_setup
+from saltwort.server.projects.setups import config_of
 from saltwort.server.scene.models import Render
+from saltwort.server.scene.operations import facts_of
 
 
-def chosen_in(project: Project) -> Defaults:
-    """What the project has chosen, which holds where settings say nothing else."""
-    setup = current_setup(project)
-    return Defaults(setup.view, setup.working_space, project_grade(project))
-
-
-@transaction.atomic
 def make_output(
     project: Project,
     kind: str,
@@ -57,8 +52,17 @@ def make_output(
     """Queue a deliverable, of a render where its kind takes pictures; settings that are not `asked` for are as the
     project has chosen. Of a sequence, `frames` are a range, or EVERY; without them it is made of the frame looked at,
     or where its kind takes frames, of all. Raises BadInput for a kind there is not, settings that cannot be, or a
-    render or frames that are missing.
+    render or frames that are missing; DiskFull where there may be no room.
     """
+    check_expected(project, kind, asked, render, frames)
+    return queue_output(project, kind, asked, render, recipe, frames)
+
+
+@transaction.atomic
+def queue_output(
+    project: Project, kind: str, asked: Mapping[str, Any], render: Render | None, recipe: Recipe | None, frames: str
+) -> Output:
+    """`make_output` without a look at what there is room for."""
     made = deliverable_of(kind)
     if made.takes in OF_PICTURES and render is None:
         raise BadInput(f"{made.label} is made of a render. Choose one.", "render")
@@ -128,8 +132,10 @@ def _make(job: Job, report: Report) -> None:
     output = Output.objects.select_related("render__image", "revision").filter(pk=job.arguments["output"]).first()
     if output is None:
         raise Cancelled(REMOVED)
-    written = _write(output, report)
-    if not Output.objects.filter(pk=output.pk).update(facts=asdict(written)):
+    begun = time.monotonic()
+    written = asdict(_write(output, report))
+    took = {"seconds": time.monotonic() - begun, "pixels": _pixels(output)}
+    if not Output.objects.filter(pk=output.pk).update(facts=written, **took):
         output.file.unlink(missing_ok=True)
         raise Cancelled(REMOVED)
 
@@ -140,6 +146,15 @@ def _write(output: Output, report: Report) -> Any:
         raise BadInput(RENDER_REMOVED)
     sources = sources_of(output, made, output.render) if output.render else []
     return made.write(config_of(output.revision), sources, settings, output.file, report)
+
+
+def _pixels(output: Output) -> int:
+    """How many pixels an output was made of."""
+    if output.render is None:
+        return 0
+    width, height = facts_of(output.render).header.picture_size
+    numbers = frames_asked(deliverable_of(output.kind), output.render, output.settings.get("source_frames", ""))
+    return width * height * max(1, len(numbers))
 
 
 def told(output: Output) -> Facts:

@@ -10,15 +10,17 @@ from django.conf import settings
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
 
-from saltwort.core.deliverables import OF_PICTURES, Deliverable, deliverables, options_of, read_options
+from saltwort.core.deliverables import FRAMES, OF_PICTURES, Deliverable, deliverables, options_of, read_options
 from saltwort.core.deliverables.recipe import Recipe
 from saltwort.core.deliverables.verify import Verified, against, verify_apart
 from saltwort.core.errors import BadInput
 from saltwort.core.project import Setup, check_setup, read_setup, same_config
 from saltwort.server.images.operations import write_upload
 from saltwort.server.jobs.models import CANCELLED, FAILED
+from saltwort.server.outputs.foreseeing import Expected, check_expected, expected
 from saltwort.server.outputs.models import Output
-from saltwort.server.outputs.operations import chosen_in, make_output, settings_of
+from saltwort.server.outputs.operations import queue_output, settings_of
+from saltwort.server.outputs.sources import chosen_in
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.operations import change_setup
 from saltwort.server.projects.setups import config_of, current_setup
@@ -99,25 +101,55 @@ def remove_recipe(project: Project, based_on: int, name: str, author: str = "") 
     return change_setup(project, based_on, f"Recipe {name} removed", removed, author)
 
 
-@transaction.atomic
 def make_recipes(project: Project, names: Sequence[str], render: Render | None, frames: str = "") -> list[Output]:
-    """Queue the recipes of these names, or all where none are named, of a render, or of `frames` of it, where their
-    kind takes one. Raises BadInput, naming the recipe, where one cannot be made: then none is."""
-    recipes = [one for one in current_setup(project).recipes if not names or one.name in names]
+    """Queue the recipes of these names, or where none are named all that can be made of a render, or of `frames` of it:
+    of a single picture no videos. Raises BadInput, naming the recipe, where one cannot be made: then none is."""
+    recipes = [
+        one for one in current_setup(project).recipes if (_fits(one, render) if not names else one.name in names)
+    ]
     if missing := set(names) - {one.name for one in recipes}:
         raise BadInput(f"There is no recipe “{min(missing)}”.")
-    outputs = []
-    for recipe in recipes:
-        made = _kind_of(recipe)
-        asked = read_options(made.settings, dict(recipe.settings))
+    ordered = [_ordered(project, recipe, render, frames) for recipe in recipes]
+    with transaction.atomic():
+        return [queue_output(project, *each) for each in ordered]
+
+
+def _fits(recipe: Recipe, render: Render | None) -> bool:
+    return _kind_of(recipe).takes != FRAMES or (render is not None and render.frame is not None)
+
+
+def foreseen_recipes(project: Project, render: Render | None, frames: str) -> list[tuple[str, Expected | None, str]]:
+    """What each recipe will cost and lose, or the sentence with which it cannot be made."""
+    found: list[tuple[str, Expected | None, str]] = []
+    for recipe in current_setup(project).recipes:
+        made, of_pictures = _of_render(recipe, render, frames)
         try:
-            if made.takes in OF_PICTURES:
-                outputs.append(make_output(project, recipe.kind, asked, render, recipe, frames))
-            else:
-                outputs.append(make_output(project, recipe.kind, asked, None, recipe))
+            asked = read_options(made.settings, dict(recipe.settings))
+            found.append((recipe.name, expected(project, recipe.kind, asked, *of_pictures), ""))
         except BadInput as error:
-            raise BadInput(f"“{recipe.name}” cannot be made: {error}", error.field) from error
-    return outputs
+            found.append((recipe.name, None, str(error)))
+    return found
+
+
+def _of_render(
+    recipe: Recipe, render: Render | None, frames: str
+) -> tuple[Deliverable[Any], tuple[Render | None, str]]:
+    made = _kind_of(recipe)
+    return made, ((render, frames) if made.takes in OF_PICTURES else (None, ""))
+
+
+Order = tuple[str, dict[str, Any], Render | None, Recipe, str]
+
+
+def _ordered(project: Project, recipe: Recipe, render: Render | None, frames: str) -> Order:
+    """What is to be queued of a recipe. Raises BadInput, naming it, where it cannot be made."""
+    made, (of_render, of_frames) = _of_render(recipe, render, frames)
+    asked = read_options(made.settings, dict(recipe.settings))
+    try:
+        check_expected(project, recipe.kind, asked, of_render, of_frames)
+    except BadInput as error:
+        raise BadInput(f"“{recipe.name}” cannot be made: {error}", error.field) from error
+    return recipe.kind, asked, of_render, recipe, of_frames
 
 
 def recipe_named(project: Project, name: str) -> tuple[Any, Deliverable[Any], Any]:

@@ -4,10 +4,13 @@ import re
 from pathlib import Path
 from typing import Any
 
-from saltwort.core.deliverables import FRAMES, OF_PICTURES, Deliverable, Source, deliverables
+from saltwort.core.deliverables import FRAMES, OF_PICTURES, Defaults, Deliverable, Source, deliverables
 from saltwort.core.errors import BadInput
 from saltwort.core.images.sequences import FrameRange, runs_of
+from saltwort.server.compare.operations import project_grade
 from saltwort.server.outputs.models import Output
+from saltwort.server.projects.models import Project
+from saltwort.server.projects.setups import current_setup
 from saltwort.server.scene.models import Render
 from saltwort.server.scene.operations import space_of
 
@@ -15,6 +18,12 @@ EVERY = "all"
 RENDER_REMOVED = "The render that this output is made of was removed. Make the output of another."
 OF_SOURCE = ("source_space", "source_layer", "source_frames")
 """What stands in stored settings of the render, beside those of the deliverable."""
+
+
+def chosen_in(project: Project) -> Defaults:
+    """What the project has chosen, which holds where settings say nothing else."""
+    setup = current_setup(project)
+    return Defaults(setup.view, setup.working_space, project_grade(project))
 
 
 def deliverable_of(kind: str) -> Deliverable[Any]:

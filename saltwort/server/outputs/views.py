@@ -26,9 +26,9 @@ from saltwort.core.deliverables.told import verified_told
 from saltwort.server.http import BINARY, BasedOn, as_zip, author_of, parsed
 from saltwort.server.jobs.models import WAITING
 from saltwort.server.jobs.views import JobSerializer
-from saltwort.server.outputs import frames, note, operations, recipes
+from saltwort.server.outputs import foreseeing, frames, note, operations, recipes
 from saltwort.server.outputs.models import MADE, REFUSED, Output, OutputFrame
-from saltwort.server.outputs.sources import deliverable_of
+from saltwort.server.outputs.sources import chosen_in, deliverable_of
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.views import project_named
 from saltwort.server.scene.render_views import render_named
@@ -119,7 +119,7 @@ class OutputSerializer(serializers.Serializer):
 @api_view(["GET"])
 def deliverable_kinds(request: Request, slug: str) -> Response:
     """What can be made, with its settings as the project has chosen."""
-    chosen = operations.chosen_in(project_named(slug))
+    chosen = chosen_in(project_named(slug))
     offered = [_offered(made, chosen) for made in deliverables().values()]
     return Response(DeliverableSerializer(offered, many=True).data)
 
@@ -268,6 +268,28 @@ class RecipeNamed(BasedOn):
     name = serializers.CharField(max_length=LONGEST_NAME)
 
 
+class ExpectedSerializer(serializers.Serializer):
+    """See Expected."""
+
+    files = serializers.IntegerField()
+    bytes = serializers.IntegerField()
+    losses = serializers.ListField(child=serializers.CharField())
+    seconds = serializers.FloatField(allow_null=True)
+
+
+class RecipeExpectedSerializer(serializers.Serializer):
+    """A recipe, and what it will cost and lose, or why it cannot be made."""
+
+    name = serializers.CharField()
+    expected = ExpectedSerializer(allow_null=True)
+    refused = serializers.CharField(allow_blank=True)
+
+
+class RecipesForeseen(serializers.Serializer):
+    render = serializers.IntegerField(allow_null=True, default=None)
+    frames = serializers.CharField(max_length=200, allow_blank=True, default="")
+
+
 class RecipesMade(serializers.Serializer):
     """Recipes by name, all where none are named, of a render, or of `frames` of it, where their kind takes one."""
 
@@ -308,6 +330,27 @@ def remove_recipe(request: Request, slug: str) -> Response:
     asked = parsed(request, RecipeNamed)
     recipes.remove_recipe(project_named(slug), asked["based_on"], asked["name"], author_of(request))
     return Response(status=status.HTTP_204_NO_CONTENT)
+
+
+@extend_schema(request=NewOutput, responses=ExpectedSerializer)
+@api_view(["POST"])
+def foresee_output(request: Request, slug: str) -> Response:
+    """What an output will cost and lose. Nothing is made."""
+    asked = parsed(request, NewOutput)
+    render = None if asked["render"] is None else render_named(slug, asked["render"])
+    found = foreseeing.expected(project_named(slug), asked["kind"], asked["settings"], render, asked["frames"])
+    return Response(ExpectedSerializer(found).data)
+
+
+@extend_schema(request=RecipesForeseen, responses=RecipeExpectedSerializer(many=True))
+@api_view(["POST"])
+def foresee_recipes(request: Request, slug: str) -> Response:
+    """What each recipe will cost and lose. Nothing is made."""
+    asked = parsed(request, RecipesForeseen)
+    render = None if asked["render"] is None else render_named(slug, asked["render"])
+    found = recipes.foreseen_recipes(project_named(slug), render, asked["frames"])
+    told = [{"name": name, "expected": each, "refused": refused} for name, each, refused in found]
+    return Response(RecipeExpectedSerializer(told, many=True).data)
 
 
 @extend_schema(request=RecipesMade, responses={201: OutputSerializer(many=True)})

@@ -232,8 +232,9 @@ def _summary(frames: Any) -> str:
 @dataclass(frozen=True)
 class FrameFacts:
     """A frame: `peak` is the largest of its colours, None while it is not read; `differs` tells how it is other than
-    most, `reason` why it could not be read."""
+    most, `reason` why it could not be read; `image` is the beginning of its content's hash."""
 
+    image: str
     number: int
     name: str
     state: str
@@ -257,6 +258,7 @@ def frames_of(render: Render) -> list[FrameFacts]:
         peaks = [value for value in facts.stats.max[:3] if value is not None and isfinite(value)] if facts else []
         told.append(
             FrameFacts(
+                (frame.image_id or "")[:12],
                 frame.number,
                 frame.name,
                 frame.state,

@@ -313,8 +313,9 @@ class SequenceRequest(serializers.Serializer):
 
 
 class FrameSerializer(serializers.Serializer):
-    """See FrameFacts."""
+    """See FrameFacts. `image` is the same as long as the picture is."""
 
+    image = serializers.CharField(allow_blank=True)
     number = serializers.IntegerField()
     name = serializers.CharField()
     state = serializers.ChoiceField(choices=(WAITING, IN, REFUSED))

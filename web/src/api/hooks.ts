@@ -78,6 +78,16 @@ export const useSpectral = () =>
   useOfProject('spectral', (slug) => body(api.GET('/api/v1/projects/{slug}/rig/spectral', at(slug))));
 export const useRenders = () =>
   useOfProject('renders', (slug) => body(api.GET('/api/v1/projects/{slug}/renders', at(slug))));
+/** The frames of a render that is a sequence. */
+export function useFrames(render: Render) {
+  const slug = useSlug();
+  const { sequence } = render;
+  return useQuery({
+    queryKey: [slug, 'frames', render.id, sequence?.read, sequence?.waiting, sequence?.refused],
+    queryFn: () => body(api.GET('/api/v1/projects/{slug}/renders/{id}/frames', { params: { path: { slug, id: render.id } } })),
+    enabled: Boolean(sequence),
+  });
+}
 export const useComparison = () =>
   useOfProject('comparison', (slug) => body(api.GET('/api/v1/projects/{slug}/comparison', at(slug))));
 export const useStations = () =>

@@ -960,6 +960,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{slug}/outputs/foreseen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What an output will cost and lose. Nothing is made. */
+        post: operations["projects_outputs_foreseen_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{slug}/own-findings": {
         parameters: {
             query?: never;
@@ -1103,6 +1120,23 @@ export interface paths {
         get: operations["projects_recipes_list"];
         put: operations["projects_recipes_update"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/recipes/foreseen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What each recipe will cost and lose. Nothing is made. */
+        post: operations["projects_recipes_foreseen_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2725,6 +2759,14 @@ export interface components {
             /** Format: double */
             weight: number;
         };
+        /** @description See Expected. */
+        Expected: {
+            files: number;
+            bytes: number;
+            losses: string[];
+            /** Format: double */
+            seconds: number | null;
+        };
         Extent: {
             spaces: number;
             views: number;
@@ -2831,8 +2873,9 @@ export interface components {
         };
         /** @enum {string} */
         FormatEnum: "exr-half" | "exr-float" | "tx-half" | "tx-float" | "tif-16" | "png-16";
-        /** @description See FrameFacts. */
+        /** @description See FrameFacts. `image` is the same as long as the picture is. */
         Frame: {
+            image: string;
             number: number;
             name: string;
             state: components["schemas"]["FrameStateEnum"];
@@ -3462,6 +3505,12 @@ export interface components {
             /** @default  */
             was: string;
         };
+        /** @description A recipe, and what it will cost and lose, or why it cannot be made. */
+        RecipeExpected: {
+            name: string;
+            expected: components["schemas"]["Expected"] | null;
+            refused: string;
+        };
         /** @description Every write says which version it was made from; a stale one is refused. */
         RecipeNamed: {
             based_on: number;
@@ -3469,6 +3518,11 @@ export interface components {
         };
         /** @enum {string} */
         RecipeStateEnum: "never made" | "up to date" | "older" | "being made" | "failed";
+        RecipesForeseen: {
+            render?: number | null;
+            /** @default  */
+            frames: string;
+        };
         /** @description Recipes by name, all where none are named, of a render, or of `frames` of it, where their kind takes one. */
         RecipesMade: {
             names?: string[];
@@ -5696,6 +5750,31 @@ export interface operations {
             };
         };
     };
+    projects_outputs_foreseen_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewOutput"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Expected"];
+                };
+            };
+        };
+    };
     projects_own_findings_list: {
         parameters: {
             query?: never;
@@ -5937,6 +6016,31 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    projects_recipes_foreseen_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["RecipesForeseen"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecipeExpected"][];
+                };
             };
         };
     };

@@ -4,7 +4,8 @@ import { useState } from 'react';
 import { useLocation, useNavigate } from 'react-router';
 
 import { api, body, queryClient, type Schemas, send, sendForm, tell, tellError } from '../api/client';
-import { type Render, useProject, useSlug } from '../api/hooks';
+import { useProject, useSlug } from '../api/hooks';
+import { sendRenders } from '../scene/useImportRenders';
 import { counted } from '../shared/marks';
 import { useProposal } from '../shared/proposal';
 import { useRemembered } from '../shared/remembered';
@@ -121,10 +122,9 @@ function useTake() {
   const guarded = (work: () => Promise<unknown>) => void work().catch((error: unknown) => tellError(error as Error));
   const changed = () => queryClient.invalidateQueries({ queryKey: [slug] });
   const addRenders = async (files: File[]) => {
-    let last: Render | undefined;
-    for (const file of files) last = await send<Render>(`/api/v1/projects/${slug}/renders`, { file });
+    const made = await sendRenders(slug, files);
     await changed();
-    return last;
+    return made;
   };
   return {
     textures: (files: File[]) => {

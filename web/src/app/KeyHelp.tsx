@@ -17,6 +17,8 @@ const KEYS: [string, string[], string][] = [
   ['Textures', ['Esc'], 'back to all files'],
   ['Textures', ['P'], 'set the space of the selected file by hand'],
   ['Scene', ['[', ']'], 'the rig half a stop darker or brighter'],
+  ['Player', ['Space'], 'play or stop the frames, when the player has the focus'],
+  ['Player', ['←', '→', 'Home', 'End'], 'a frame back or on, the first, the last'],
   ['Compare', ['[', ']'], 'exposure down or up half a stop'],
   ['Compare', ['0'], 'exposure to zero'],
   ['Compare', ['X'], 'swap the two panes'],

@@ -6,10 +6,13 @@ import { Fold } from '../shared/Fold';
 import { useForget, useRemembered } from '../shared/remembered';
 import { Loaded } from '../shared/states';
 import { ViewSelects } from '../shared/ViewSelects';
+import { ExpectedOfForm } from './Expected';
+import { FramesField, useFrameRange } from './FramesField';
 import { matters, type Option, OptionField, type Value, type Values } from './OptionField';
 
 type Kind = Schemas['Deliverable'];
 
+const OF_PICTURES = ['picture', 'pictures', 'frames'];
 const OF_VIEW = ['display', 'view', 'look'];
 /** Settings that stand folded away: seldom changed, and a long list hides those that are. */
 const MOST_SHOWN = 4;
@@ -31,21 +34,21 @@ function Form({ kinds, renders, onMade }: { kinds: Kind[]; renders: Render[]; on
   const [naming, setNaming] = useRemembered('naming of the new recipe', '');
   const [render, setRender] = useRemembered<number | undefined>('new output render', undefined);
   const forget = useForget();
-  const used = renders.find(({ id }) => id === (render ?? comparison.data?.render)) ?? renders[0];
+  const takesFrames = kind?.takes === 'frames';
+  const offered = takesFrames ? renders.filter(({ sequence }) => sequence) : renders;
+  const used = offered.find(({ id }) => id === (render ?? comparison.data?.render)) ?? offered[0];
+  const [frames, setFrames] = useFrameRange();
   const [measures, setMeasures] = useRemembered('new output measures', false);
   const isOptional = kind?.takes === 'optional';
   const takesNone = kind?.takes === 'nothing' || (isOptional && !measures);
+  const asked: Schemas['NewOutput'] = {
+    kind: kind?.kind as Schemas['NewOutput']['kind'],
+    render: takesNone ? null : (used?.id ?? null),
+    frames: used?.sequence && OF_PICTURES.includes(kind?.takes ?? '') ? frames : '',
+    settings: changed,
+  };
   const make = useChange((slug) =>
-    body(
-      api.POST('/api/v1/projects/{slug}/outputs', {
-        params: { path: { slug } },
-        body: {
-          kind: kind?.kind as Schemas['NewOutput']['kind'],
-          render: takesNone ? null : (used?.id ?? null),
-          settings: changed,
-        },
-      }),
-    ),
+    body(api.POST('/api/v1/projects/{slug}/outputs', { params: { path: { slug } }, body: asked })),
   );
   const keep = useChange(async (slug) => {
     await body(
@@ -65,7 +68,7 @@ function Form({ kinds, renders, onMade }: { kinds: Kind[]; renders: Render[]; on
   const hasView = OF_VIEW.every((key) => kind.options.some((option) => option.key === key));
   const shown = kind.options.filter((option) => !(hasView && OF_VIEW.includes(option.key)) && matters(option, values));
   const viewMatters = hasView && kind.options.some((option) => option.key === 'view' && matters(option, values)) && !values.to;
-  const marked = kind.options.map(({ key }) => key);
+  const marked = [...kind.options.map(({ key }) => key), 'frames'];
   const choice: ViewChoice = { display: String(values.display), view: String(values.view), look: String(values.look) };
   const field = (option: Option) => (
     <OptionField
@@ -93,12 +96,15 @@ function Form({ kinds, renders, onMade }: { kinds: Kind[]; renders: Render[]; on
         allowDeselect={false}
         onChange={(chosen) => chosen && setKind(chosen)}
       />
+      {takesFrames && offered.length === 0 && (
+        <p className="quiet small">It is made of a sequence. Import a folder of frames in Scene, under Renders.</p>
+      )}
       {kind.takes !== 'nothing' && (
         <Select
           label={isOptional ? 'Measured over' : 'Render'}
           data={[
             ...(isOptional ? [{ value: '', label: 'colours alone' }] : []),
-            ...renders.map(({ id, name }) => ({ value: String(id), label: name })),
+            ...offered.map(({ id, name }) => ({ value: String(id), label: name })),
           ]}
           value={isOptional && !measures ? '' : String(used?.id)}
           allowDeselect={false}
@@ -108,6 +114,15 @@ function Form({ kinds, renders, onMade }: { kinds: Kind[]; renders: Render[]; on
           }}
         />
       )}
+      {used?.sequence && OF_PICTURES.includes(kind.takes) && (
+        <FramesField
+          sequence={used.sequence}
+          isWhole={takesFrames}
+          value={frames}
+          error={errorAt(make.error, 'frames', marked)}
+          onChange={setFrames}
+        />
+      )}
       {viewMatters && <ViewSelects choice={choice} onChange={(next) => set({ ...next })} label="the output" />}
       {shown.slice(0, MOST_SHOWN).map(field)}
       {shown.length > MOST_SHOWN && (
@@ -115,6 +130,7 @@ function Form({ kinds, renders, onMade }: { kinds: Kind[]; renders: Render[]; on
           {shown.slice(MOST_SHOWN).map(field)}
         </Fold>
       )}
+      <ExpectedOfForm asked={asked} />
       {make.error && errorAt(make.error, '', marked) && <p role="alert">{errorAt(make.error, '', marked)}</p>}
       <div className="row">
         <Button type="submit" variant="filled" loading={make.isPending}>

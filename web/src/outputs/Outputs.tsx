@@ -19,11 +19,14 @@ import { useRemoval } from '../shared/useUndo';
 import { useRemembered } from '../shared/remembered';
 import { FoldingColumn } from '../shared/Fold';
 import { OutputForm } from './OutputForm';
+import { FramesPlayed } from './FramesPlayed';
+import { OutputFrames } from './OutputFrames';
 import { Recipes } from './Recipes';
 import { Verify } from './Verify';
 
 /** What a browser shows by itself. */
-const SHOWN = /\.(png|jpg|avif)$/;
+export const SHOWN = /\.(png|jpg|avif)$/;
+const VIDEO = /\.mp4$/;
 
 /** Files that leave the project: made as jobs, listed with what was read back from them. */
 export function Outputs() {
@@ -51,6 +54,7 @@ export function Outputs() {
         </Loaded>
       </section>
       <section className="column" aria-label="Outputs">
+        <FramesPlayed renders={renders.data ?? []} />
         <Recipes renders={renders.data ?? []} onChosen={setChosen} />
         <div className="row spread">
           <h2>Outputs</h2>
@@ -122,7 +126,8 @@ type JobState = Schemas['Job'] | undefined;
 
 function OutputState({ output, job }: { output: Output; job: JobState }) {
   const slug = useSlug();
-  if (output.done) {
+  const running = job ?? output.job;
+  if (output.done && !(running && isBusy(running))) {
     return (
       <Button
         component="a"
@@ -131,7 +136,7 @@ function OutputState({ output, job }: { output: Output; job: JobState }) {
         download
         aria-label={`Save ${output.name}`}
       >
-        Save
+        {output.frames ? `Save ${output.frames.made}` : 'Save'}
       </Button>
     );
   }
@@ -151,9 +156,21 @@ function OutputFacts({ output, job }: { output: Output; job: JobState }) {
     <>
       <h2 style={{ overflowWrap: 'anywhere' }}>{output.name}</h2>
       {!output.done && state && <JobCard job={state} />}
-      {output.done && SHOWN.test(output.name) && (
+      {output.frames && <OutputFrames output={output} busy={state ? isBusy(state) : false} />}
+      {output.done && !output.frames && SHOWN.test(output.name) && (
         <div className="plate">
           <img src={`/api/v1/projects/${slug}/outputs/${output.id}/file`} alt={output.name} />
+        </div>
+      )}
+      {output.done && VIDEO.test(output.name) && (
+        <div className="plate">
+          <video
+            src={`/api/v1/projects/${slug}/outputs/${output.id}/file`}
+            controls
+            loop
+            aria-label={output.name}
+            style={{ display: 'block', width: '100%' }}
+          />
         </div>
       )}
       <p className="quiet small">

@@ -1,8 +1,12 @@
 import { Button } from '@mantine/core';
+import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
 
 import { api, body, type Schemas } from '../api/client';
-import { type Render, useChange, useComparison, useDeliverables, useProject, useRecipes } from '../api/hooks';
-import { LevelMark } from '../shared/marks';
+import { type Render, useChange, useComparison, useDeliverables, useProject, useRecipes, useSlug } from '../api/hooks';
+import { counted, LevelMark } from '../shared/marks';
+import { costOf, Losses } from './Expected';
+import { useFrameRange } from './FramesField';
 import { useKeep, useRemembered } from '../shared/remembered';
 import { Loaded } from '../shared/states';
 
@@ -25,12 +29,14 @@ function List({ recipes, renders, onChosen }: { recipes: Recipe[]; renders: Rend
   const comparison = useComparison();
   const based_on = useProject().data?.revision.number ?? 0;
   const [chosenRender] = useRemembered<number | undefined>('new output render', undefined);
+  const slug = useSlug();
+  const [frames] = useFrameRange();
   const used = renders.find(({ id }) => id === (chosenRender ?? comparison.data?.render)) ?? renders[0];
   const make = useChange((slug, names: string[]) =>
     body(
       api.POST('/api/v1/projects/{slug}/recipes/make', {
         params: { path: { slug } },
-        body: { names, render: used?.id ?? null },
+        body: { names, render: used?.id ?? null, frames: used?.sequence ? frames : '' },
       }),
     ),
   );
@@ -38,6 +44,18 @@ function List({ recipes, renders, onChosen }: { recipes: Recipe[]; renders: Rend
     body(api.POST('/api/v1/projects/{slug}/recipes/remove', { params: { path: { slug } }, body: { name, based_on } })),
   );
   const edit = useEditing();
+  const foreseen = useQuery({
+    queryKey: [slug, 'expected of recipes', used?.id, frames, based_on, recipes],
+    queryFn: () =>
+      body(
+        api.POST('/api/v1/projects/{slug}/recipes/foreseen', {
+          params: { path: { slug } },
+          body: { render: used?.id ?? null, frames: used?.sequence ? frames : '' },
+        }),
+      ),
+    placeholderData: keepPreviousData,
+  });
+  const expectedOf = (name: string) => foreseen.data?.find((each) => each.name === name);
   return (
     <section className="block" aria-label="Recipes">
       <div className="row spread">
@@ -60,6 +78,7 @@ function List({ recipes, renders, onChosen }: { recipes: Recipe[]; renders: Rend
                 ) : (
                   recipe.name
                 )}
+                <ExpectedOfRecipe found={expectedOf(recipe.name)} />
               </td>
               <td className="quiet">{kinds.data?.find(({ kind }) => kind === recipe.kind)?.label ?? recipe.kind}</td>
               <td>
@@ -91,6 +110,37 @@ function List({ recipes, renders, onChosen }: { recipes: Recipe[]; renders: Rend
         </tbody>
       </table>
     </section>
+  );
+}
+
+/** What it will cost and lose, or why it cannot be made of this render. */
+function ExpectedOfRecipe({ found }: { found: Schemas['RecipeExpected'] | undefined }) {
+  const [open, setOpen] = useState(false);
+  if (!found) return null;
+  const { expected, refused } = found;
+  if (!expected) return <p className="quiet small">{refused}</p>;
+  const count = expected.losses.length;
+  return (
+    <>
+      <p className="quiet small">
+        {costOf(expected)}
+        {count > 0 && (
+          <>
+            {' · '}
+            <button
+              type="button"
+              className="bare term"
+              aria-expanded={open}
+              aria-label={`What ${found.name} loses`}
+              onClick={() => setOpen(!open)}
+            >
+              loses {counted(count, 'thing')}
+            </button>
+          </>
+        )}
+      </p>
+      {open && <Losses of={expected} />}
+    </>
   );
 }
 

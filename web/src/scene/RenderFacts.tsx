@@ -7,6 +7,7 @@ import { figure } from '../shared/colour';
 import { Facts } from '../shared/Facts';
 import { FindingCard } from '../shared/FindingCard';
 import { SpaceSelect } from '../shared/SpaceSelect';
+import { SequenceFacts } from './SequenceFacts';
 import { Testimony } from '../textures/TextureFacts';
 import { useRemoval } from '../shared/useUndo';
 
@@ -62,6 +63,7 @@ export function RenderFacts({ render }: { render: Render }) {
           ...(render.window ? [{ name: 'pixels in the file', value: render.window }] : []),
         ]}
       />
+      {render.sequence && <SequenceFacts render={render} />}
       <Testimony detail={render} />
       <div className="row">
         <Button variant="filled" onClick={() => void navigate(`/p/${slug}/compare?render=${render.id}`)}>

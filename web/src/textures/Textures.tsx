@@ -15,7 +15,7 @@ import { Segments } from '../shared/Segments';
 import { Empty, Loaded } from '../shared/states';
 import { useRemembered } from '../shared/remembered';
 import { FoldingColumn } from '../shared/Fold';
-import { AddTextures, FolderInPlace } from './AddTextures';
+import { AddFiles, FolderInPlace } from '../shared/AddFiles';
 import { FilterBar } from './FilterBar';
 import { type Filters, NO_FILTERS } from './filters';
 import { Folders } from './Folders';
@@ -81,7 +81,15 @@ export function Textures() {
         <section className="column" aria-label="Files">
           <ProposedChange />
           {runsRules && <RulesRun ids={runsRules} onClose={() => setRunsRules(undefined)} />}
-          {addsFolder && <FolderInPlace onClose={() => setAddsFolder(false)} />}
+          {addsFolder && (
+            <FolderInPlace
+              example="/shows/lantern_quay/textures"
+              onRead={(of, place) =>
+                body(api.POST('/api/v1/projects/{slug}/texture-folders', { params: { path: { slug: of } }, body: { place } }))
+              }
+              onClose={() => setAddsFolder(false)}
+            />
+          )}
           {upload.progress && (
             <div className="card">
               <Progressing {...upload.progress} onCancel={upload.cancel} />
@@ -113,7 +121,10 @@ export function Textures() {
                   { value: 'grid', label: 'Grid' },
                 ]}
               />
-              <AddTextures
+              <AddFiles
+                label="Add files"
+                files="Files, or a zip"
+                filled
                 busy={upload.progress !== undefined}
                 onFiles={(files) => void upload.add(files)}
                 onPickFiles={pick}

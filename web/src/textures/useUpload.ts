@@ -1,18 +1,12 @@
 import { useQueryClient } from '@tanstack/react-query';
 import { useRef, useState } from 'react';
 
-import { api, body, sendForm, tell, tellError } from '../api/client';
+import { api, body, tell, tellError } from '../api/client';
 import { useSlug } from '../api/hooks';
 import { counted } from '../shared/marks';
-import { megabytes } from '../shared/numbers';
+import { type SendingProgress, sendInto } from '../shared/sending';
 
 type FileWithPath = File & { path?: string };
-
-/** A file with the path that it gets in the project. */
-interface Sent {
-  file: File;
-  path: string;
-}
 
 export type Answer = 'replace' | 'keep both' | 'leave out';
 
@@ -22,8 +16,6 @@ interface Clash {
   resolve: (answer: Answer) => void;
 }
 
-/** Files sent in one go: few enough to see progress and to cancel, enough not to wait for answers. */
-const BATCH = { files: 100, bytes: 32_000_000 };
 const PICTURES_AND_ZIPS = /\.(exr|png|jpe?g|tiff?|hdr|dpx|tx|zip)$/i;
 
 /** The path a file has in the project: below the folder it came in, or its bare name. */
@@ -39,7 +31,7 @@ const isMeant = (file: FileWithPath) => {
 export function useUpload() {
   const slug = useSlug();
   const client = useQueryClient();
-  const [progress, setProgress] = useState<{ share: number; doing: string }>();
+  const [progress, setProgress] = useState<SendingProgress>();
   const cancelled = useRef(false);
 
   const [clash, setClash] = useState<Clash>();
@@ -50,24 +42,12 @@ export function useUpload() {
     if (others > 0) tell(`${counted(others, 'file')} in the folder passed over: no pictures.`);
     cancelled.current = false;
     const path = { slug };
-    let sent = { files: 0, bytes: 0 };
     try {
       const files = meant.map((file) => ({ file, path: pathOf(file) }));
       if (files.length === 0) return;
-      const every = bytesOf(files);
       const { id } = await body(api.POST('/api/v1/projects/{slug}/intakes', { params: { path } }));
-      for (const batch of batches(files)) {
-        const doing = `Sending ${sent.files.toLocaleString('en')} of ${files.length.toLocaleString('en')} files, ${megabytes(sent.bytes)} of ${megabytes(every)}`;
-        setProgress({ share: sent.bytes / Math.max(every, 1), doing });
-        const form = new FormData();
-        for (const one of batch) {
-          form.append('file', one.file);
-          form.append('path', one.path);
-        }
-        await sendForm(`/api/v1/projects/${slug}/intakes/${id}/files`, form);
-        if (cancelled.current) return;
-        sent = { files: sent.files + batch.length, bytes: sent.bytes + bytesOf(batch) };
-      }
+      await sendInto(`/api/v1/projects/${slug}/intakes/${id}/files`, files, setProgress, () => cancelled.current);
+      if (cancelled.current) return;
       const intake = { params: { path: { slug, id } } };
       setProgress(undefined);
       const paths = await body(api.GET('/api/v1/projects/{slug}/intakes/{id}/taken', intake));
@@ -83,18 +63,6 @@ export function useUpload() {
     }
   };
   return { add, progress, clash, cancel: () => (cancelled.current = true) };
-}
-
-const bytesOf = (files: Sent[]) => files.reduce((sum, { file }) => sum + file.size, 0);
-
-function batches(files: Sent[]): Sent[][] {
-  const found: Sent[][] = [];
-  for (const file of files) {
-    const last = found.at(-1);
-    if (last && last.length < BATCH.files && bytesOf(last) + file.file.size < BATCH.bytes) last.push(file);
-    else found.push([file]);
-  }
-  return found;
 }
 
 export type Upload = ReturnType<typeof useUpload>;

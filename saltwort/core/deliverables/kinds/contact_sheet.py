@@ -11,6 +11,7 @@ import PyOpenColorIO as ocio
 from numpy.typing import NDArray
 from PIL import Image, ImageDraw, ImageFont
 
+from saltwort.core.deliverables.foreseen import Foreseen, Subject, raw_bytes
 from saltwort.core.deliverables.options import option
 from saltwort.core.deliverables.registry import PICTURES, Defaults, Deliverable, Progress, deliverable
 from saltwort.core.deliverables.shown import WITHIN, Box, Framing, Source, ViewSettings, scaled_light, size_of
@@ -90,6 +91,9 @@ class ContactSheet(Deliverable[ContactSheetSettings]):
     def facts(self, config: ocio.Config, settings: ContactSheetSettings) -> Facts:
         through = {} if settings.what == VIEWS else {"view": f"{settings.view} on {settings.display}"}
         return {"shows": WHATS[settings.what], **through, "for": "a screen of sRGB"}
+
+    def foresee(self, config: ocio.Config, settings: ContactSheetSettings, subject: Subject | None) -> Foreseen:
+        return Foreseen(raw_bytes(PAGE, 3, 1), ("Small pictures of 8 bits, for looking.",))
 
     def write(
         self,

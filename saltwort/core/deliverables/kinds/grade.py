@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 import PyOpenColorIO as ocio
 
+from saltwort.core.deliverables.foreseen import HEADERS, Foreseen, Subject
 from saltwort.core.deliverables.options import option
 from saltwort.core.deliverables.registry import NOTHING, Defaults, Deliverable, Progress, deliverable
 from saltwort.core.deliverables.shown import Source
@@ -97,6 +98,10 @@ class GradeFile(Deliverable[GradeSettings]):
             "acts on": acts_on(settings.grade),
             "cannot hold": "; ".join(lost) or "nothing: all of the grade is in it",
         }
+
+    def foresee(self, config: ocio.Config, settings: GradeSettings, subject: Subject | None) -> Foreseen:
+        lost = (f"It cannot hold {each}." for each in lost_by(settings.format, settings.grade))
+        return Foreseen(40 * settings.size**3 * (settings.format == "cube") + HEADERS, tuple(lost))
 
     def write(
         self, config: ocio.Config, sources: Sequence[Source], settings: GradeSettings, target: Path, progress: Progress

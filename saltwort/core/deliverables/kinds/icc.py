@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from PIL import Image, ImageCms
 
 from saltwort.core.configs.matching import encoding_of, primaries_of_space
+from saltwort.core.deliverables.foreseen import HEADERS, Foreseen, Subject
 from saltwort.core.deliverables.options import DISPLAY, LOOK, SPACE, VIEW, option
 from saltwort.core.deliverables.registry import NOTHING, Defaults, Deliverable, Progress, deliverable
 from saltwort.core.deliverables.shown import Source
@@ -114,6 +115,13 @@ class Icc(Deliverable[IccSettings]):
             "numbers are": settings.space,
             "version": settings.version,
         }
+
+    def foresee(self, config: ocio.Config, settings: IccSettings, subject: Subject | None) -> Foreseen:
+        if settings.of == OF_SPACE:
+            return Foreseen(HEADERS)
+        return Foreseen(
+            EDGE**3 * 6 + HEADERS, ("What is brighter than 1 is clipped; its error is measured once it is made.",)
+        )
 
     def write(
         self, config: ocio.Config, sources: Sequence[Source], settings: IccSettings, target: Path, progress: Progress

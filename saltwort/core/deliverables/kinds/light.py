@@ -10,6 +10,7 @@ import OpenEXR
 import PyOpenColorIO as ocio
 
 from saltwort.core.configs.tags import handoff_tags
+from saltwort.core.deliverables.foreseen import SAMPLE_BYTES, Foreseen, Subject, percent, raw_bytes
 from saltwort.core.deliverables.options import SPACE, option
 from saltwort.core.deliverables.registry import Defaults, Deliverable, Progress, deliverable
 from saltwort.core.deliverables.shown import Source
@@ -37,6 +38,8 @@ ALL = "all"
 UNNAMED = "main"
 """The name of a part for the layer that has none."""
 ACES_SPACE = "lin_ap0_scene"
+NEGATIVE = 1e-5
+"""Below which a sample is negative and not rounded."""
 
 
 @dataclass(frozen=True)
@@ -115,6 +118,13 @@ class Light(Deliverable[LightSettings]):
             **({"container": "ACES, SMPTE ST 2065-4"} if settings.aces else {}),
         }
 
+    def foresee(self, config: ocio.Config, settings: LightSettings, subject: Subject | None) -> Foreseen:
+        assert subject
+        header = subject.facts.header
+        channels = header.channels if settings.layers else len(header.channel_names) - _others(subject)
+        size = raw_bytes((header.width, header.height), channels, SAMPLE_BYTES[settings.sample])
+        return Foreseen(size, tuple(_losses(config, settings, subject)))
+
     def write(
         self,
         config: ocio.Config,
@@ -152,6 +162,31 @@ class Light(Deliverable[LightSettings]):
             "peak": f"{written['peak']:.4g}",
             "read back by": "OpenEXR",
         }
+
+
+def _others(subject: Subject) -> int:
+    """How many channels stand in layers, which are left out unless they are asked for."""
+    names = subject.facts.header.channel_names
+    return len([name for name in names if "." in name]) if any("." not in name for name in names) else 0
+
+
+def _losses(config: ocio.Config, settings: LightSettings, subject: Subject) -> Iterator[str]:
+    stats, header = subject.facts.stats, subject.facts.header
+    light = apply(space_processor(config, subject.space, settings.space), subject.colours)
+    if negative := float(np.mean(light < -NEGATIVE)):
+        yield f"{percent(negative)} of the samples are negative in {settings.space}: colours that lie outside it."
+    if settings.sample == "half":
+        peak = max(float(np.nanmax(np.abs(light))), *(abs(value or 0.0) for value in (*stats.max, *stats.min)))
+        if peak > LARGEST_HALF:
+            yield f"Half float ends at {LARGEST_HALF:,.0f}; the picture goes up to {peak:,.0f}."
+        if header.bit_depth != "half":
+            yield "Half float keeps 11 bits: each value may be off by 0.05 % of itself."
+    if settings.compression in DWA:
+        yield "DWA is lossy; how much is measured once it is made."
+    if count := stats.non_finite:
+        yield f"{count:,} samples are no numbers, and stay so."
+    if header.layers and not settings.layers:
+        yield f"{len(header.layers)} other layers are left out."
 
 
 def _is_aces(config: ocio.Config, space: str) -> bool:

@@ -9,6 +9,7 @@ import numpy as np
 import PyOpenColorIO as ocio
 from numpy.typing import NDArray
 
+from saltwort.core.deliverables.foreseen import HEADERS, Foreseen, Subject, percent
 from saltwort.core.deliverables.options import SPACE, option
 from saltwort.core.deliverables.registry import OPTIONAL, Defaults, Deliverable, Progress, deliverable
 from saltwort.core.deliverables.shown import Source, ViewSettings
@@ -88,6 +89,8 @@ class LutSettings(ViewSettings):
 
 
 LARGEST_CUBE = 129
+NODE_BYTES = 40
+"""Of three numbers as text."""
 
 
 @dataclass(frozen=True)
@@ -165,6 +168,16 @@ class Lut(Deliverable[LutSettings]):
             **({} if settings.to else {"look": settings.look or "look of the view"}),
             "size": str(settings.size),
         }
+
+    def foresee(self, config: ocio.Config, settings: LutSettings, subject: Subject | None) -> Foreseen:
+        nodes = settings.size if settings.format in CURVES else settings.size**3
+        losses = ["A LUT is not exact: its error is measured once it is made, and a size is suggested."]
+        if subject and _is_light(config, settings.source) and settings.shaper in OF_SHAPER["shaper"]:
+            light = apply(space_processor(config, subject.space, settings.source), subject.colours)
+            above = float(np.mean(light > MIDDLE_GREY * 2.0**settings.highest))
+            if above:
+                losses.append(f"{percent(above)} of the picture is brighter than the brightest stop, and clipped.")
+        return Foreseen(NODE_BYTES * nodes + HEADERS, tuple(losses))
 
     def write(
         self, config: ocio.Config, sources: Sequence[Source], settings: LutSettings, target: Path, progress: Progress

@@ -3,6 +3,7 @@
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import asdict, dataclass
+from itertools import chain
 from pathlib import Path
 from typing import Any
 
@@ -11,6 +12,7 @@ import PyOpenColorIO as ocio
 from PIL import Image, ImageDraw, ImageFont
 
 from saltwort.core.configs.matching import encoding_of
+from saltwort.core.deliverables.foreseen import Foreseen, Subject, raw_bytes
 from saltwort.core.deliverables.frames import GAPS, STOP, Frames, numbers_told
 from saltwort.core.deliverables.options import option
 from saltwort.core.deliverables.registry import FRAMES, Defaults, Deliverable, Progress, deliverable
@@ -51,10 +53,13 @@ CODECS = {
 FFMPEG_NAMES = {"libx264": "h264", "libx265": "hevc", "libsvtav1": "av1", "prores_ks": "prores"}
 """What FFmpeg calls the codec that an encoder writes."""
 GRADES = {"high": "high", "review": "for review, smaller"}
+SLATE_GREY = 40
 LOOKED_AT = 24
 """Frames that are decoded again and compared with what was meant."""
 BRIGHT = 1e5
 """Light far above what any view still tells apart."""
+MOST_BITS, PRORES_BITS = 4.0, 6.0
+"""Bits a pixel that frames take at most, by what was seen of noisy ones; ProRes HQ aims at 4.4."""
 DARKEST = 0.0001
 """cd/m² that HDR10 displays are said to reach; nothing in a config tells it."""
 
@@ -74,6 +79,7 @@ class MovieSettings(ShownSettings):
         only={"codec": (HDR10,)},
     )
     burn_in: bool = option(False, "Burn in frame number and file name", use="On SDR review copies only.")
+    slate: bool = option(False, "Slate", use="A second that says what follows, on SDR review copies only.")
 
 
 @dataclass(frozen=True)
@@ -115,8 +121,9 @@ class Movie(Deliverable[MovieSettings]):
             raise BadInput("H.264 is for SDR here. Choose H.265 HDR10 for PQ, H.265 for HLG, AV1 or ProRes.", "codec")
         if settings.codec == HEVC and is_pq:
             raise BadInput("For PQ choose H.265 HDR10, which says how bright the frames are.", "codec")
-        if settings.burn_in and (is_pq or is_hlg):
-            raise BadInput("Text is burnt into SDR review copies only.", "burn_in")
+        for name in ("burn_in", "slate"):
+            if getattr(settings, name) and (is_pq or is_hlg):
+                raise BadInput("Text is put into SDR review copies only.", name)
 
     def named(self, stem: str, revision: int, settings: MovieSettings) -> str:
         return f"{stem}_{slug(settings.view)}_{settings.codec}_r{revision}{self.endings(settings)[0]}"
@@ -136,6 +143,16 @@ class Movie(Deliverable[MovieSettings]):
             "exposure": f"{settings.exposure:+.2f} stops",
         }
 
+    def foresee(self, config: ocio.Config, settings: MovieSettings, subject: Subject | None) -> Foreseen:
+        assert subject
+        form = form_of(config, settings)
+        losses = [*settings.foreseen_losses(config, subject, 0.5 / ((1 << form.bits) - 1))]
+        losses.append(f"{form.bits} bits, lossy; how much is measured once it is made.")
+        halved = "4:2:2, half as wide" if settings.codec == PRORES else "4:2:0, half as wide and high"
+        losses.append(f"Colour is {halved} as the picture.")
+        bits = PRORES_BITS if settings.codec == PRORES else MOST_BITS
+        return Foreseen(raw_bytes(_even(settings.foreseen_size(subject)), 1, bits / 8), tuple(losses))
+
     def write(
         self,
         config: ocio.Config,
@@ -148,17 +165,20 @@ class Movie(Deliverable[MovieSettings]):
         size = _size(config, sources, settings)
         frames = Frames(sources, settings.gaps, lambda source: _frame(config, source, settings, size, target.stem))
         levels = _LightLevels() if form.mastering else None
-        looked_at = {round(place) for place in np.linspace(0, len(frames) - 1, LOOKED_AT)}
+        slate = [slated(size, _slate_lines(target.stem, sources, settings))] if settings.slate else []
+        before = slate * round(FRAME_RATES[settings.fps])
+        count = len(before) + len(frames)
+        looked_at = {round(place) for place in np.linspace(0, count - 1, LOOKED_AT)}
         kept: dict[int, tuple[Any, Any, Any]] = {}
         with writing_video(target, size, FRAME_RATES[settings.fps], form) as writer:
-            for number, frame in enumerate(frames):
+            for number, frame in enumerate(chain(before, frames)):
                 if levels:
                     levels.add(frame)
                 planes = to_planes(frame, form)
                 if number in looked_at:
                     kept[number] = planes
                 writer.write(planes)
-                progress(0.9 * (number + 1) / len(frames), f"Frame {number + 1:,} of {len(frames):,}")
+                progress(0.9 * (number + 1) / count, f"Frame {number + 1:,} of {count:,}")
             if levels:
                 writer.light_levels = levels.rounded
         progress(0.9, "Decoding it again")
@@ -279,6 +299,34 @@ def burnt_in(codes: Pixels, text: str) -> Pixels:
     foot = result[height - 2 * size :]
     foot[:] = foot * np.float32(0.25) * (1 - words) + words
     return result
+
+
+def _slate_lines(name: str, sources: Sequence[Source], settings: MovieSettings) -> list[str]:
+    """What a slate says: the file, with its revision, the view, the frames and their rate."""
+    numbers = [source.number for source in sources if source.number is not None]
+    frames = f"frames {min(numbers)} to {max(numbers)}" if numbers else f"{len(sources)} frames"
+    look = f", look {settings.look}" if settings.look else ""
+    return [
+        name,
+        f"{settings.view} on {settings.display}{look}, exposure {settings.exposure:+.2f} stops",
+        f"{frames} at {settings.fps} a second",
+        *(["graded as in Compare"] if settings.use_grade else []),
+    ]
+
+
+def slated(size: tuple[int, int], lines: Sequence[str]) -> Pixels:
+    """A dark page with lines of text, as code values, (height, width, 3) for a size (width, height)."""
+    width, height = size
+    page = Image.new("L", size, SLATE_GREY)
+    draw = ImageDraw.Draw(page)
+    for number, line in enumerate(lines):
+        letters = max(10, height // (16 if number == 0 else 24))
+        font = ImageFont.load_default(letters)
+        while letters > 8 and draw.textlength(line, font) > 0.9 * width:
+            letters -= 1
+            font = ImageFont.load_default(letters)
+        draw.text((width * 0.05, height * (0.3 + 0.13 * number)), line, fill=255, font=font)
+    return np.repeat(np.asarray(page, np.float32)[..., None] / 255, 3, axis=2)
 
 
 class _LightLevels:

@@ -9,6 +9,7 @@ import numpy as np
 import PyOpenColorIO as ocio
 
 from saltwort.core.configs.tags import still_tags
+from saltwort.core.deliverables.foreseen import SAMPLE_BYTES, Foreseen, Subject, raw_bytes
 from saltwort.core.deliverables.options import option
 from saltwort.core.deliverables.registry import Defaults, Deliverable, Progress, deliverable
 from saltwort.core.deliverables.shown import (
@@ -24,17 +25,28 @@ from saltwort.core.deliverables.told import Facts, picture_told, points_told
 from saltwort.core.errors import BadInput
 from saltwort.core.images.independent import file_tags, read_back
 from saltwort.core.images.reading import Pixels
+from saltwort.core.images.video import HLG, PQ, write_deep_avif
 from saltwort.core.images.writing import Attribute, write_avif, writing_rows
 from saltwort.core.names import slug
 from saltwort.core.numbers import LARGEST_HALF
 from saltwort.core.spaces.typed import parse_hex
 
 BEST = ""
-SAMPLES = {BEST: "best of the format", "8": "8-bit", "16": "16-bit", "half": "half float", "float": "float"}
+SAMPLES = {
+    BEST: "best of the format",
+    "8": "8-bit",
+    "10": "10-bit",
+    "16": "16-bit",
+    "half": "half float",
+    "float": "float",
+}
 TYPES = {"8": "uint8", "16": "uint16", "half": "half", "float": "float"}
-DEPTHS = {"8": "8-bit", "16": "16-bit", "half": "half", "float": "float"}
+DEPTHS = {"8": "8-bit", "10": "10-bit", "16": "16-bit", "half": "half", "float": "float"}
 """What headers call the samples."""
-LIMITS = {"8": (0.0, 1.0), "16": (0.0, 1.0), "half": (-LARGEST_HALF, LARGEST_HALF), "float": (-np.inf, np.inf)}
+WHOLE = (0.0, 1.0)
+LIMITS = {"8": WHOLE, "10": WHOLE, "16": WHOLE, "half": (-LARGEST_HALF, LARGEST_HALF), "float": (-np.inf, np.inf)}
+SLACK = {bits: 0.5 / ((1 << int(bits)) - 1) for bits in ("8", "10", "16")}
+"""Half a step: what lies no further beyond 0–1 is rounded, not cut."""
 
 
 @dataclass(frozen=True)
@@ -52,7 +64,7 @@ FORMATS = {
     "png": PictureFormat("PNG", (".png",), ("16", "8")),
     "tiff": PictureFormat("TIFF", (".tif", ".tiff"), ("16", "8", "half", "float")),
     "jpeg": PictureFormat("JPEG", (".jpg", ".jpeg"), ("8",), alpha=False),
-    "avif": PictureFormat("AVIF", (".avif",), ("8",)),
+    "avif": PictureFormat("AVIF", (".avif",), ("8", "10")),
     "jxl": PictureFormat("JPEG XL", (".jxl",), ("16", "8", "half", "float")),
     "exr": PictureFormat("EXR, display-referred", (".exr",), ("half", "float")),
 }
@@ -112,8 +124,15 @@ class Still(Deliverable[StillSettings]):
         if settings.samples not in made.bits:
             held = " or ".join(SAMPLES[bits] for bits in made.bits)
             raise BadInput(f"{made.label} holds {held} samples here, not {SAMPLES[settings.samples]}.", "bits")
-        if settings.alpha == KEEP and not made.alpha:
-            raise BadInput(f"{made.label} holds no alpha. Lay it over a colour, or choose PNG.", "alpha")
+        points = still_tags(config, settings.choice, ".avif").get("CICP")
+        is_hdr = isinstance(points, tuple) and points[1] in (PQ, HLG)
+        if settings.format == "avif" and settings.samples == "8" and is_hdr:
+            raise BadInput("8 bits are too few for HDR. Choose 10-bit samples for AVIF, or PNG.", "bits")
+        if settings.samples == "10" and not points:
+            raise BadInput("10-bit AVIF needs a view that writes for a display. Choose another, or TIFF.", "view")
+        if settings.alpha == KEEP and (not made.alpha or settings.samples == "10"):
+            of_bits = "10-bit " if settings.samples == "10" else ""
+            raise BadInput(f"{of_bits}{made.label} holds no alpha here. Lay it over a colour, or choose PNG.", "alpha")
         if settings.alpha == OVER:
             parse_hex(settings.over)
 
@@ -134,6 +153,12 @@ class Still(Deliverable[StillSettings]):
             "samples": SAMPLES[settings.samples],
             **({"grade": "that of Compare"} if settings.use_grade else {}),
         }
+
+    def foresee(self, config: ocio.Config, settings: StillSettings, subject: Subject | None) -> Foreseen:
+        assert subject
+        channels = 4 if settings.alpha == KEEP and subject.has_alpha else 3
+        size = raw_bytes(settings.foreseen_size(subject), channels, SAMPLE_BYTES[settings.samples])
+        return Foreseen(size, tuple(_losses(config, settings, subject)))
 
     def write(
         self,
@@ -171,6 +196,17 @@ class Still(Deliverable[StillSettings]):
 
     def told(self, written: Mapping[str, Any]) -> Facts:
         return picture_told(written)
+
+
+def _losses(config: ocio.Config, settings: StillSettings, subject: Subject) -> Iterator[str]:
+    yield from settings.foreseen_losses(config, subject, SLACK.get(settings.samples))
+    if settings.samples == "8":
+        yield f"8 bits hold 256 steps a channel{', dithered' if settings.dither else ': skies may show bands'}."
+    if settings.format in LOSSY:
+        halved = ", and colour has half the width and height" if settings.samples == "10" else ""
+        yield f"{FORMATS[settings.format].label} is lossy{halved}; how much is measured once it is made."
+    if settings.alpha == NO_ALPHA and subject.has_alpha:
+        yield "The alpha is left out."
 
 
 def format_named(file: Path) -> str:
@@ -217,7 +253,11 @@ def _write_file(
             progress(0.6 * row / height, "Applying the view and writing")
 
     if settings.format == "avif":
-        write_avif(target, np.concatenate(list(steps())), settings.quality, tags)
+        codes = np.concatenate(list(steps()))
+        if settings.samples == "10":
+            write_deep_avif(target, codes, settings.quality, tags["CICP"])
+        else:
+            write_avif(target, codes, settings.quality, tags)
         return
     attributes = {**tags, **_compression(settings)}
     with writing_rows(target, (height, width, channels), TYPES[settings.samples], attributes) as write:
@@ -238,14 +278,14 @@ def _compared(target: Path, picture: ShownPicture, settings: StillSettings, prog
     progress(0.6, "Reading it back")
     found = read_back(target)
     height, width = found.pixels.shape[:2]
-    lowest, highest = LIMITS[settings.samples]
+    (lowest, highest), slack = LIMITS[settings.samples], SLACK.get(settings.samples, 0.0)
     row = count = not_finite = outside = 0
     total = largest = 0.0
     for meant in _strips(picture, settings):
         read = found.pixels[row : row + len(meant), :, : meant.shape[2]]
         is_number = np.isfinite(meant)
-        held = is_number & (meant >= lowest) & (meant <= highest)
-        error = np.abs(read[held] - meant[held])
+        held = is_number & (meant >= lowest - slack) & (meant <= highest + slack)
+        error = np.abs(read[held] - np.clip(meant[held], lowest, highest))
         total += float(error.sum(dtype=np.float64))
         largest = max(largest, float(error.max()) if error.size else 0.0)
         count += error.size

@@ -26,8 +26,7 @@ from saltwort.core.images.sequences import Frame, FrameRange, frames_in, frames_
 from saltwort.core.names import slug
 from saltwort.core.threads import on_all_cores
 from saltwort.server.commands import HeadlessCommand, project_for
-from saltwort.server.outputs.operations import chosen_in
-from saltwort.server.outputs.sources import deliverable_of
+from saltwort.server.outputs.sources import chosen_in, deliverable_of
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.setups import config_of
 

@@ -1,20 +1,26 @@
 import { Button, Menu, TextInput } from '@mantine/core';
 import { type InputHTMLAttributes, useRef } from 'react';
 
-import { api, body } from '../api/client';
 import { useChange } from '../api/hooks';
-import { useRemembered } from '../shared/remembered';
+import { useRemembered } from './remembered';
 
 /** What React's types do not know of file inputs. */
 const WHOLE_FOLDER = { webkitdirectory: '' } as InputHTMLAttributes<HTMLInputElement>;
 
-/** The ways in which textures come in. */
-export function AddTextures({
+/** The ways in which many files come in. */
+export function AddFiles({
+  label,
+  files,
+  filled = false,
   onFiles,
   onPickFiles,
   onFolderInPlace,
   busy,
 }: {
+  label: string;
+  /** What is picked one by one is called. */
+  files: string;
+  filled?: boolean;
   onFiles: (files: File[]) => void;
   onPickFiles: () => void;
   onFolderInPlace: () => void;
@@ -25,12 +31,12 @@ export function AddTextures({
     <>
       <Menu position="bottom-end">
         <Menu.Target>
-          <Button variant="filled" loading={busy}>
-            Add files
+          <Button {...(filled ? { variant: 'filled' } : {})} loading={busy}>
+            {label}
           </Button>
         </Menu.Target>
         <Menu.Dropdown>
-          <Menu.Item onClick={onPickFiles}>Files, or a zip</Menu.Item>
+          <Menu.Item onClick={onPickFiles}>{files}</Menu.Item>
           <Menu.Item onClick={() => folder.current?.click()}>A folder, copied</Menu.Item>
           <Menu.Item onClick={onFolderInPlace}>A folder, left where it is</Menu.Item>
         </Menu.Dropdown>
@@ -50,14 +56,18 @@ export function AddTextures({
   );
 }
 
-/** Ask for the path of a folder whose textures are read where they lie. */
-export function FolderInPlace({ onClose }: { onClose: () => void }) {
-  const [place, setPlace] = useRemembered('folder typed', '');
-  const add = useChange((slug, typed: string) =>
-    body(
-      api.POST('/api/v1/projects/{slug}/texture-folders', { params: { path: { slug } }, body: { place: typed } }),
-    ),
-  );
+/** Ask for the path of a folder whose files are read where they lie. */
+export function FolderInPlace({
+  example,
+  onRead,
+  onClose,
+}: {
+  example: string;
+  onRead: (slug: string, place: string) => Promise<unknown>;
+  onClose: () => void;
+}) {
+  const [place, setPlace] = useRemembered(`folder typed, such as ${example}`, '');
+  const add = useChange(onRead);
   return (
     <form
       className="card chosen block"
@@ -70,7 +80,7 @@ export function FolderInPlace({ onClose }: { onClose: () => void }) {
       <TextInput
         label="Folder on the machine that runs Saltwort"
         description="Its pictures are measured and shown, and stay where they are. Rescan when they have changed."
-        placeholder="/shows/lantern_quay/textures"
+        placeholder={example}
         value={place}
         onChange={(event) => setPlace(event.currentTarget.value)}
         error={add.error?.message}
