@@ -15,6 +15,7 @@ from saltwort.server.findings import views as findings
 from saltwort.server.handoffs import views as handoffs
 from saltwort.server.jobs import views as jobs
 from saltwort.server.kept import kept
+from saltwort.server.outputs import hdr_views as hdr
 from saltwort.server.outputs import views as outputs
 from saltwort.server.projects import config_views as configs
 from saltwort.server.projects import views as projects
@@ -152,6 +153,9 @@ urlpatterns = [
     path(f"{PROJECT}/renders/<int:pk>/probe", compare.probe),
     path(f"{PROJECT}/renders/<int:pk>/light", gpu.light),
     path(f"{PROJECT}/renders/<int:pk>/scope", scopes.scope_picture),
+    path(f"{PROJECT}/renders/<int:pk>/hdr", hdr.hdr_levels),
+    path(f"{PROJECT}/renders/<int:pk>/hdr/picture", hdr.hdr_picture),
+    path(f"{PROJECT}/renders/<int:pk>/hdr/still", hdr.hdr_still),
     path(f"{PROJECT}/renders/<int:pk>/light-scope", scopes.light_scope),
     path(f"{PROJECT}/tone", tones.tone),
     path(f"{PROJECT}/tone/sweep", tones.sweep_picture),

@@ -1257,6 +1257,55 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{slug}/renders/{id}/hdr": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["projects_renders_hdr_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/renders/{id}/hdr/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["projects_renders_hdr_picture_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/renders/{id}/hdr/still": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The picture as an HDR file that says so, for the page itself and for telephones. */
+        get: operations["projects_renders_hdr_still_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{slug}/renders/{id}/light": {
         parameters: {
             query?: never;
@@ -2347,6 +2396,12 @@ export interface components {
             readonly choices: components["schemas"]["ChoiceOfAbility"][];
             reads: components["schemas"]["ReadsEnum"][];
         };
+        Above: {
+            /** Format: double */
+            nits: number;
+            /** Format: double */
+            share: number;
+        };
         /** @description Something that was done, in words, and by whom. */
         Action: {
             id: number;
@@ -2407,6 +2462,12 @@ export interface components {
         Assignment: {
             space: string;
             reason: components["schemas"]["Reason"];
+        };
+        Band: {
+            /** Format: double */
+            above: number;
+            colour: string;
+            label: string;
         };
         /** @description A config to start from, as a setup names it. */
         Base: {
@@ -2914,6 +2975,22 @@ export interface components {
             level: string;
             count: number;
             title: string;
+        };
+        /**
+         * @description How bright a picture is, in cd/m², where the view `is_hdr`; else nothing is measured. `made_on` is the brightest
+         *     white of the view; `sdr` the view by which it is judged on a plain screen.
+         */
+        Hdr: {
+            is_hdr: boolean;
+            /** Format: double */
+            largest: number;
+            /** Format: double */
+            mean: number;
+            /** Format: double */
+            made_on: number;
+            above: components["schemas"]["Above"][];
+            bands: components["schemas"]["Band"][];
+            sdr: components["schemas"]["ViewChoice"];
         };
         Histogram: {
             in_stops: boolean;
@@ -6250,6 +6327,96 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Frame"][];
+                };
+            };
+        };
+    };
+    projects_renders_hdr_retrieve: {
+        parameters: {
+            query: {
+                display: string;
+                exposure?: number;
+                frame?: number;
+                look?: string;
+                view: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Hdr"];
+                };
+            };
+        };
+    };
+    projects_renders_hdr_picture_retrieve: {
+        parameters: {
+            query: {
+                display: string;
+                exposure?: number;
+                frame?: number;
+                kind: "false" | "screen" | "sdr";
+                look?: string;
+                peak?: number;
+                size?: number;
+                view: string;
+                white?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+        };
+    };
+    projects_renders_hdr_still_retrieve: {
+        parameters: {
+            query: {
+                display: string;
+                exposure?: number;
+                format?: "png" | "avif";
+                frame?: number;
+                look?: string;
+                view: string;
+                width?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
                 };
             };
         };

@@ -19,7 +19,7 @@ import { useRemoval } from '../shared/useUndo';
 import { useRemembered } from '../shared/remembered';
 import { FoldingColumn } from '../shared/Fold';
 import { OutputForm } from './OutputForm';
-import { FramesPlayed } from './FramesPlayed';
+import { Looked } from './Looked';
 import { OutputFrames } from './OutputFrames';
 import { Recipes } from './Recipes';
 import { Verify } from './Verify';
@@ -54,7 +54,7 @@ export function Outputs() {
         </Loaded>
       </section>
       <section className="column" aria-label="Outputs">
-        <FramesPlayed renders={renders.data ?? []} />
+        <Looked renders={renders.data ?? []} />
         <Recipes renders={renders.data ?? []} onChosen={setChosen} />
         <div className="row spread">
           <h2>Outputs</h2>

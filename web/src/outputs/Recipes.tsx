@@ -82,7 +82,7 @@ function List({ recipes, renders, onChosen }: { recipes: Recipe[]; renders: Rend
               </td>
               <td className="quiet">{kinds.data?.find(({ kind }) => kind === recipe.kind)?.label ?? recipe.kind}</td>
               <td>
-                <span className="row small">
+                <span className="row small" style={{ whiteSpace: 'nowrap' }}>
                   {recipe.state in MARKS && <LevelMark level={MARKS[recipe.state as keyof typeof MARKS]} />}
                   {recipe.state === 'older' ? `from revision ${recipe.revision}` : recipe.state}
                 </span>

@@ -40,6 +40,7 @@ from saltwort.core.spaces import curves
 from saltwort.core.spaces.curves import Curve
 from saltwort.core.spaces.encodings import Encoding
 from saltwort.core.spaces.gamuts import P3_D65, REC2020, rgb_to_xyz
+from saltwort.core.views.hdr import BRIGHT, peak_of_view
 from saltwort.core.views.tone import display_xyz
 
 H264, HEVC, HDR10, AV1, PRORES = "h264", "hevc", "hevc-hdr10", "av1", "prores"
@@ -56,8 +57,6 @@ GRADES = {"high": "high", "review": "for review, smaller"}
 SLATE_GREY = 40
 LOOKED_AT = 24
 """Frames that are decoded again and compared with what was meant."""
-BRIGHT = 1e5
-"""Light far above what any view still tells apart."""
 MOST_BITS, PRORES_BITS = 4.0, 6.0
 """Bits a pixel that frames take at most, by what was seen of noisy ones; ProRes HQ aims at 4.4."""
 DARKEST = 0.0001
@@ -259,7 +258,7 @@ def _mastering(config: ocio.Config, settings: MovieSettings) -> Mastering:
     xyz = display_xyz(config, settings.choice, np.clip(np.nan_to_num(codes), 0, 1).astype(np.float64))
     in_p3 = xyz @ np.linalg.inv(rgb_to_xyz(P3_D65)).T
     gamut = P3_D65 if in_p3.min() > -0.002 * in_p3.max() else REC2020
-    peak = settings.peak or round(float(xyz[0, 1]) * 100)
+    peak = settings.peak or round(peak_of_view(config, settings.choice))
     return Mastering(gamut.red, gamut.green, gamut.blue, gamut.white, DARKEST, float(peak))
 
 

@@ -47,6 +47,7 @@ WHOLE = (0.0, 1.0)
 LIMITS = {"8": WHOLE, "10": WHOLE, "16": WHOLE, "half": (-LARGEST_HALF, LARGEST_HALF), "float": (-np.inf, np.inf)}
 SLACK = {bits: 0.5 / ((1 << int(bits)) - 1) for bits in ("8", "10", "16")}
 """Half a step: what lies no further beyond 0–1 is rounded, not cut."""
+"""Half a step: what lies no further beyond 0–1 is rounded, not cut."""
 
 
 @dataclass(frozen=True)
