@@ -21,6 +21,7 @@ from tests.browser.chromium import LAUNCH
 from tests.samples import light, write
 
 FILES = 1200
+FRAMES = 400
 PATIENCE = 240
 START = "/api/v1/projects/lantern-quay"
 
@@ -68,6 +69,35 @@ class RealWorker(TestCase):
                 pass
             assert time.monotonic() < deadline, "it took too long"
             time.sleep(0.3)
+
+    @classmethod
+    def post(cls, path: str, **data: Any) -> Any:
+        headers = {"Content-Type": "application/json"}
+        request = urllib.request.Request(f"{cls.address}{path}", json.dumps(data).encode(), headers)
+        with urllib.request.urlopen(request, timeout=60) as answer:
+            return json.loads(answer.read())
+
+    def test_a_video_that_is_cancelled_leaves_no_file(self) -> None:
+        first = write(self.folder / "shot" / "pan.0001.exr", light(270, 480), "half")
+        for number in range(2, FRAMES + 1):
+            shutil.copy(first, first.with_name(f"pan.{number:04}.exr"))
+        self.post(f"{START}/renders/sequences", place=str(self.folder / "shot"))
+        self.wait_for(lambda: self.get(f"{START}/renders")[-1]["sequence"]["read"] == FRAMES)
+        page = self.page
+        page.goto(f"{self.address}/p/lantern-quay/outputs")
+        for label, option in (("Kind of output", "Video"), ("Render", "pan.####.exr"), ("Codec", "AV1, 10-bit 4:2:0")):
+            page.get_by_role("combobox", name=label, exact=True).or_(
+                page.get_by_role("textbox", name=label, exact=True)
+            ).first.click(timeout=60_000)
+            page.get_by_role("option", name=option, exact=True).click()
+        page.get_by_role("button", name="New output").click()
+        facts = page.get_by_role("region", name="Selected output")
+        expect(facts.get_by_text(re.compile(rf"Frame \d+ of {FRAMES}"))).to_be_visible(timeout=60_000)
+        facts.get_by_role("button", name="Cancel").click()
+        expect(facts.get_by_text("cancelled").first).to_be_visible(timeout=60_000)
+        output = self.get(f"{START}/outputs")[0]
+        self.assertFalse(output["done"])
+        self.assertEqual(list((self.folder / "var" / "media" / "outputs" / str(output["id"])).glob("*")), [])
 
     def test_progress_is_seen_and_cancelling_keeps_what_is_in(self) -> None:
         page = self.page

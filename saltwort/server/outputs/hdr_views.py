@@ -51,7 +51,7 @@ class HdrPictureQuery(HdrQuery):
 
 
 class HdrStillQuery(HdrQuery):
-    format = serializers.ChoiceField(choices=(PNG, AVIF), default=PNG)
+    kind = serializers.ChoiceField(choices=(PNG, AVIF), default=PNG)
     width = serializers.IntegerField(min_value=0, max_value=8192, default=0)
 
 
@@ -127,17 +127,17 @@ def hdr_still(request: Request, slug: str, pk: int) -> HttpResponse:
     """The picture as an HDR file that says so, for the page itself and for telephones."""
     render, asked = render_named(slug, pk), parsed(request, HdrStillQuery, query=True)
     config, still = config_of(render.project.current), deliverables()["still"]
-    bits = "10" if asked["format"] == AVIF else "16"
-    wanted = {**vars(choice_asked(asked)), "exposure": asked["exposure"], "format": asked["format"], "bits": bits}
+    bits = "10" if asked["kind"] == AVIF else "16"
+    wanted = {**vars(choice_asked(asked)), "exposure": asked["exposure"], "format": asked["kind"], "bits": bits}
     settings = still.settings_from({**wanted, "width": asked["width"]}, chosen_in(render.project))
     still.check(config, settings)
     source = Source(image_of(render, asked["frame"]).file, space_of(render).space, render.layer)
     with TemporaryDirectory() as folder:
-        target = Path(folder) / f"still.{asked['format']}"
+        target = Path(folder) / f"still.{asked['kind']}"
         still.write(config, [source], settings, target, lambda share, doing: None)
         content = target.read_bytes()
     response = picture(content)
-    response["Content-Type"] = f"image/{asked['format']}"
+    response["Content-Type"] = f"image/{asked['kind']}"
     return response
 
 

@@ -6396,8 +6396,8 @@ export interface operations {
             query: {
                 display: string;
                 exposure?: number;
-                format?: "png" | "avif";
                 frame?: number;
+                kind?: "png" | "avif";
                 look?: string;
                 view: string;
                 width?: number;

@@ -53,7 +53,7 @@ export function HdrCheck({ render, choice, exposure }: { render: Render; choice:
           component="a"
           size="compact-xs"
           download={`${render.name}.avif`}
-          href={`${address}/still?format=avif&${asked.toString()}`}
+          href={`${address}/still?kind=avif&${asked.toString()}`}
         >
           Save an HDR AVIF
         </Button>
