@@ -145,6 +145,31 @@ class Deliver(CommandTestCase):
         self.refused_command("no recipe “Lost”", "verify", file["path"], "--project", "quay", "--recipe", "Lost")
         self.refused_command("cannot be read", "verify", self.folder / "gone.png")
 
+    def test_light_is_verified_against_a_recipe(self) -> None:
+        self.tell("put", "/recipes", 204, name="Light", kind="light", settings={"sample": "half"}, based_on=1)
+        of = ("--project", "quay", "--recipe", "Light")
+        for asked, codes in (
+            ({}, []),
+            ({"sample": "float"}, ["other-samples"]),
+            ({"compression": "piz"}, ["other-compression"]),
+            ({"space": "Linear Rec.709 (sRGB)"}, ["other-colour", "other-colour"]),
+        ):
+            (file,) = self.deliver("light", self.image, output="a.exr", **asked)
+            code, (found,) = self.verified(file["path"], *of)
+            self.assertEqual([doubt["code"] for doubt in found["doubts"]], codes, asked)
+            self.assertEqual(code, int(bool(codes)))
+        (still,) = self.deliver("still", self.image, output="b.png")
+        _, (found,) = self.verified(still["path"], *of)
+        self.assertEqual([doubt["code"] for doubt in found["doubts"]], ["other-format"])
+
+    def test_frames_that_are_there_are_left_out_on_resuming(self) -> None:
+        frames = self.frames(range(1, 6))
+        made = self.deliver("light", frames, "--frames", "1-3")
+        before = {file["path"]: Path(file["path"]).stat().st_mtime_ns for file in made}
+        rest = self.deliver("light", frames, "--resume")
+        self.assertEqual(len(rest), 2)
+        self.assertEqual({path: Path(path).stat().st_mtime_ns for path in before}, before)
+
     def test_refusals(self) -> None:
         whole = ("--project", "quay", "--output", self.folder / "out")
         self.refused_command("Nothing of the kind “poster”", "deliver", "--kind", "poster", *whole)

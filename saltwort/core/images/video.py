@@ -89,7 +89,7 @@ class VideoForm:
 def to_planes(codes: Pixels, form: VideoForm) -> tuple[Plane, Plane, Plane]:
     """R′G′B′ on 0–1, float32 (height, width, 3) with even sides, as planes of Y′, Cb and Cr in narrow range."""
     red, blue = _LUMA[form.matrix]
-    values = np.clip(np.nan_to_num(codes, nan=0.0), 0, 1)
+    values: Pixels = np.fmin(np.fmax(codes, np.float32(0)), np.float32(1))  # what is no number is black
     luma = red * values[..., 0] + (1 - red - blue) * values[..., 1] + blue * values[..., 2]
     differences = ((values[..., 2] - luma) / (2 * (1 - blue)), (values[..., 0] - luma) / (2 * (1 - red)))
     step = 1 << (form.bits - 8)

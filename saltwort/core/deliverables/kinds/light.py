@@ -13,7 +13,7 @@ from saltwort.core.configs.tags import handoff_tags
 from saltwort.core.deliverables.foreseen import SAMPLE_BYTES, Foreseen, Subject, percent, raw_bytes
 from saltwort.core.deliverables.options import SPACE, option
 from saltwort.core.deliverables.registry import Defaults, Deliverable, Progress, deliverable
-from saltwort.core.deliverables.shown import Source
+from saltwort.core.deliverables.shown import Doubt, Source
 from saltwort.core.deliverables.told import Facts, colour_told
 from saltwort.core.engine import apply, space_processor
 from saltwort.core.engine.processors import known_space
@@ -87,6 +87,7 @@ class Light(Deliverable[LightSettings]):
     kind = "light"
     label = "Scene-linear EXR"
     use = "Light with no view, with chromaticities and interop ID in the header. For the next application."
+    verifies = True
     settings = LightSettings
 
     def defaults(self, chosen: Defaults) -> dict[str, Any]:
@@ -150,6 +151,27 @@ class Light(Deliverable[LightSettings]):
         progress(0.6, "Reading it back")
         return _compared(target, source, parts, headers, convert, settings, progress)
 
+    def doubts(
+        self, config: ocio.Config, settings: LightSettings, says: Mapping[str, Any], file: Path
+    ) -> Iterator[Doubt]:
+        if file.suffix.lower() != ".exr":
+            yield Doubt("other-format", f"The recipe makes EXR; this is {file.suffix or 'of another kind'}.")
+            return
+        if says["bit_depth"] != settings.sample:
+            yield Doubt("other-samples", f"The recipe asks for {settings.sample}; these are {says['bit_depth']}.")
+        header, tags = read_header(file), says["tags"]
+        if header.compression.partition(":")[0] != settings.compression:
+            packed = header.compression or "none"
+            yield Doubt("other-compression", f"The recipe asks for {settings.compression}; this has {packed}.")
+        meant = handoff_tags(config, settings.space)
+        if not _same_primaries(meant.get("chromaticities"), tags.get("chromaticities")):
+            yield Doubt("other-colour", f"Its chromaticities are not those of {settings.space}.")
+        wanted, said = str(meant.get("colorInteropID", "")), tags.get("colorInteropID")
+        if wanted and said not in (None, wanted):
+            yield Doubt("other-colour", f"The recipe’s space is {wanted}; it says {said}.")
+        if settings.layers == ALL and not header.layers and header.parts == 1:
+            yield Doubt("no-layers", "The recipe asks for all layers; this has one picture alone.")
+
     def told(self, written: Mapping[str, Any]) -> Facts:
         return {
             "size": f"{written['width']} × {written['height']}",
@@ -187,6 +209,13 @@ def _losses(config: ocio.Config, settings: LightSettings, subject: Subject) -> I
         yield f"{count:,} samples are no numbers, and stay so."
     if header.layers and not settings.layers:
         yield f"{len(header.layers)} other layers are left out."
+
+
+def _same_primaries(meant: Any, said: Any) -> bool:
+    """Whether chromaticities agree, as far as single precision tells; what neither says is the same."""
+    if meant is None or said is None:
+        return meant is said
+    return bool(np.allclose(meant, said, atol=1e-4))
 
 
 def _is_aces(config: ocio.Config, space: str) -> bool:
