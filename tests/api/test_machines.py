@@ -53,6 +53,37 @@ print(json.dumps({
 """
 
 
+# The same for a sequence of frames that are delivered as pictures with the view.
+DELIVER = """
+import json, sys, django
+django.setup()
+from pathlib import Path
+from django.conf import settings
+from django.core.management import call_command
+from saltwort.server.jobs.operations import run
+from saltwort.server.outputs.operations import make_output
+from saltwort.server.projects.operations import create_project
+from saltwort.server.scene.sequences import add_folder
+from tests.samples import light, write
+call_command("migrate", verbosity=0)
+project = create_project("Quay")
+shot = Path(sys.argv[1]) / "shot"
+for number in range(1, int(sys.argv[2]) + 1):
+    write(shot / f"quay.{number:04}.exr", light(90, 160, seed=number), "half")
+settings.READABLE_FOLDERS = [shot]
+(render,) = add_folder(project, str(shot))
+run.func(project.jobs.get().pk)
+output = make_output(project, "still", {}, render, frames="all")
+run.func(output.job_id)
+output.job.refresh_from_db()
+print(json.dumps({
+    "state": output.job.state,
+    "message": output.job.message,
+    "files": [frame.name for frame in output.frames.filter(state="made")],
+    "folder": str(output.folder),
+}))
+"""
+
 # A worker that goes down between taking a file off the queue and saying so, played by whoever empties the queue.
 LOST = """
 import django
@@ -156,6 +187,18 @@ class SeveralMachines(TestCase):
         # Exactly once: as many pieces of work were finished as there are files, and none is left.
         queue = Queue(connection=redis)
         self.assertEqual((FinishedJobRegistry(queue=queue).count, queue.count), (FILES, 0))
+
+    def test_frames_are_read_and_delivered_by_all_machines(self) -> None:
+        redis = self.start_redis()
+        workers = [self.start(sys.executable, "manage.py", "file_worker") for _ in range(2)]
+        self.wait_for(lambda: len(Worker.all(connection=redis)) == len(workers), "both workers")
+        ordered = self.start(sys.executable, "-c", DELIVER, str(self.folder), str(FILES), quiet=False)
+        output, errors = ordered.communicate(timeout=2 * PATIENCE)
+        self.assertEqual(ordered.returncode, 0, errors)
+        done = json.loads(output.splitlines()[-1])
+        self.assertEqual((done["state"], len(done["files"])), ("done", FILES), done["message"])
+        self.assertEqual(sorted(path.name for path in Path(done["folder"]).iterdir()), sorted(done["files"]))
+        self.assertTrue(all(worker.successful_job_count for worker in Worker.all(connection=redis)))
 
     def test_a_file_that_vanished_from_the_queue_is_handed_out_again(self) -> None:
         self.start_redis()

@@ -1,5 +1,6 @@
 """Sequences: imported, looked at frame by frame, and delivered, with frames that are missing and broken."""
 
+import time
 import zipfile
 from io import BytesIO
 from pathlib import Path
@@ -10,10 +11,11 @@ import numpy as np
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import override_settings
 
+from saltwort.core.deliverables import deliverables
 from saltwort.core.engine import apply, view_processor
 from saltwort.core.images import read_pixels
 from saltwort.core.images.video import video_facts
-from saltwort.server.jobs.models import DONE, FAILED
+from saltwort.server.jobs.models import CANCELLED, DONE, FAILED, Job
 from saltwort.server.jobs.operations import Cancelled
 from saltwort.server.outputs import frames as output_frames
 from saltwort.server.outputs.models import Output
@@ -232,6 +234,34 @@ class Deliver(SequenceTestCase):
         self.tell("post", f"/outputs/{made['id']}/make-the-rest")
         self.do_jobs()
         self.assertEqual(self.output(made["id"])["frames"], {"made": 6, "waiting": 0, "refused": 2})
+
+    def test_a_frame_in_hand_is_left_when_its_job_is_cancelled(self) -> None:
+        render = self.bring()
+        made = self.tell("post", "/outputs", 201, kind="still", render=render["id"], frames="all")
+        seen: list[int] = []
+
+        def written(self: Any, config: Any, sources: Any, settings: Any, target: Any, progress: Any) -> Any:
+            seen.append(sources[0].number)
+            deadline = time.monotonic() + 20
+            while time.monotonic() < deadline:
+                progress(0.5, "Writing")
+                time.sleep(0.02)
+            raise AssertionError("it was not stopped")
+
+        Job.objects.filter(kind="make-frames").update(cancel_requested=True)
+        with patch.object(type(deliverables()["still"]), "write", written):
+            self.do_jobs()
+        output = self.output(made["id"])
+        self.assertTrue(seen)
+        self.assertEqual(output["job"]["state"], CANCELLED)
+        self.assertEqual((output["frames"]["made"], output["frames"]["refused"] <= 1), (0, True), output)
+
+    def test_a_contact_sheet_of_textures_or_frames(self) -> None:
+        for seed, name in enumerate(("wall_basecolor.png", "wall_roughness.png")):
+            self.texture(name, seed=seed)
+        for what, frames, count in (("textures", "", 2), ("pictures", "1006-1008", 3)):
+            output = self.make("contact-sheet", frames, what=what)
+            self.assertEqual(self.told(output)["pictures"], str(count), output["job"]["message"])
 
     def test_ranges_and_steps(self) -> None:
         for frames, numbers in (("1001-1008x4", [1001, 1005]), ("1006-1020", [1006, 1007, 1008])):

@@ -62,6 +62,10 @@ class Deliverable(Generic[Settings]):
     def plan(self, config: ocio.Config, settings: Settings) -> None:
         """Raise BadInput for what cannot be made, beyond what the options refuse by themselves."""
 
+    def of_textures(self, settings: Settings) -> bool:
+        """Whether it is made of the textures of the project instead of a render."""
+        return False
+
     def named(self, stem: str, revision: int, settings: Settings) -> str:
         """The name of the file, of the stem of what it is made of; empty where it is made of the config alone."""
         raise NotImplementedError

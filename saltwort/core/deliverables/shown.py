@@ -40,6 +40,12 @@ class Source:
     layer: str = ""
     number: int | None = None
     """Of a frame in its sequence."""
+    called: str = ""
+    """Where people know it by another name than that of the file."""
+
+    @property
+    def name(self) -> str:
+        return self.called or self.file.name
 
 
 @dataclass(frozen=True)

@@ -84,8 +84,8 @@ def _picture(path: Path) -> Looked:
         header = read_header(path)
         tags, depth = dict(header.tags), header.bit_depth
         found = read_back(path)
-    height, width = found.pixels.shape[:2]
-    colour = found.pixels[..., :3]
+    height, width = found.stored.shape[:2]
+    colour = found.rows()[..., :3]
     says = {"width": width, "height": height, "bit_depth": depth, "tags": tags, "read_by": found.reader}
     pixels = {**_range(colour), **_gamut_used(colour, tags)}
     doubts = list(_of_tags(path, tags))

@@ -14,6 +14,7 @@ import av
 import numpy as np
 import OpenEXR
 import OpenImageIO as oiio
+from numpy.typing import NDArray
 from PIL import Image
 
 from saltwort.core.errors import BadInput
@@ -30,11 +31,15 @@ DAV1D = "dav1d"
 
 @dataclass(frozen=True)
 class ReadBack:
-    """A picture as another library reads it: float32 (height, width, channels) with integers on 0–1, and the name of
+    """A picture as another library reads it: its samples as they are stored, (height, width, channels), and the name of
     the library."""
 
-    pixels: Pixels
+    stored: NDArray[Any]
     reader: str
+
+    def rows(self, start: int = 0, stop: int | None = None) -> Pixels:
+        """Some rows as float32 with integers on 0–1, so that a large picture need not be all floats at once."""
+        return as_floats(self.stored[start:stop])
 
 
 def read_back(path: Path) -> ReadBack:
@@ -73,16 +78,16 @@ _PIXEL_FORMATS = {
 """FFmpeg's names for the layouts of what is written here, and of the same in this machine's order of bytes."""
 
 
-def _by_ffmpeg(path: Path) -> Pixels | None:
+def _by_ffmpeg(path: Path) -> NDArray[Any] | None:
     with av.open(str(path)) as container:
         frame = next(container.decode(video=0))
         wanted = _PIXEL_FORMATS.get(frame.format.name)
-        return as_floats(frame.to_ndarray(format=wanted)) if wanted else None
+        return frame.to_ndarray(format=wanted) if wanted else None
 
 
-def _by_pillow(path: Path) -> Pixels:
+def _by_pillow(path: Path) -> NDArray[Any]:
     with Image.open(path) as picture:
-        return as_floats(np.asarray(picture.convert("RGBA" if "A" in picture.getbands() else "RGB")))
+        return np.asarray(picture.convert("RGBA" if "A" in picture.getbands() else "RGB"))
 
 
 def _by_image_library(path: Path) -> Pixels:
@@ -96,7 +101,7 @@ def _by_image_library(path: Path) -> Pixels:
     return np.asarray(pixels, np.float32)
 
 
-_READERS: dict[str, tuple[Callable[[Path], Pixels | None], str]] = {
+_READERS: dict[str, tuple[Callable[[Path], NDArray[Any] | None], str]] = {
     ".exr": (_by_openexr, OPENEXR),
     ".png": (_by_ffmpeg, FFMPEG),
     ".tif": (_by_ffmpeg, FFMPEG),

@@ -9,6 +9,7 @@ from concurrent.futures import FIRST_COMPLETED, Future, ThreadPoolExecutor, wait
 from dataclasses import dataclass
 from functools import wraps
 from itertools import islice
+from threading import Event, local
 from typing import Any, Generic, Protocol, Self, TypeVar
 from uuid import uuid4
 
@@ -29,6 +30,19 @@ LOOK_EVERY = 0.2
 """Seconds between two looks at a cancel while nothing ends."""
 
 FileWork = Callable[..., dict[str, Any]]
+_here = local()
+
+
+class Stopped(Exception):
+    """Raised inside work on a file whose job has ended: what was begun with it is as if it had not."""
+
+
+def go_on(share: float = 0.0, doing: str = "") -> None:
+    """For work on one file to call now and then. Raises Stopped once the job was cancelled, on this machine; on others
+    a file is worked on to its end."""
+    stop: Event | None = getattr(_here, "stop", None)
+    if stop and stop.is_set():
+        raise Stopped
 
 
 @dataclass(frozen=True)
@@ -59,6 +73,8 @@ def file_task(function: FileWork) -> Task:
                 return {"result": function(**arguments), "refused": ""}
             except BadInput as error:
                 return {"result": {}, "refused": str(error)}
+            except Stopped:
+                return {"result": {}, "refused": "", "stopped": True}
             except Exception:
                 log.exception("%s failed with %s", function.__name__, arguments)
                 return {"result": {}, "refused": WENT_WRONG}
@@ -87,7 +103,9 @@ def outcomes(
             if not in_hand:
                 break
             for key, answer in workers.ended():
-                yield Outcome(in_hand.pop(key).key, **answer)
+                piece = in_hand.pop(key)
+                if not answer.pop("stopped", False):
+                    yield Outcome(piece.key, **answer)
             try:
                 look() if not stopped else None
             except Exception as error:
@@ -125,6 +143,7 @@ class _Cores:
         self._work = work
         self._pool = ThreadPoolExecutor(self.room)
         self._running: dict[Future[dict[str, Any]], str] = {}
+        self._stop = Event()
 
     def __enter__(self) -> Self:
         return self
@@ -134,14 +153,20 @@ class _Cores:
 
     def begin(self, arguments: dict[str, Any]) -> str:
         key = uuid4().hex
-        self._running[self._pool.submit(self._work.func, **arguments)] = key
+        self._running[self._pool.submit(self._do, arguments)] = key
         return key
+
+    def _do(self, arguments: dict[str, Any]) -> dict[str, Any]:
+        _here.stop = self._stop
+        done: dict[str, Any] = self._work.func(**arguments)
+        return done
 
     def ended(self) -> list[tuple[str, dict[str, Any]]]:
         done, _ = wait(self._running, timeout=LOOK_EVERY, return_when=FIRST_COMPLETED)
         return [(self._running.pop(future), future.result()) for future in done]
 
     def withdrawn(self) -> list[str]:
+        self._stop.set()
         return [self._running.pop(future) for future in list(self._running) if future.cancel()]
 
 

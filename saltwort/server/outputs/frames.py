@@ -17,7 +17,7 @@ from saltwort.core.images.sequences import runs_of
 from saltwort.core.structured import structured
 from saltwort.server.jobs.models import QUEUED, RUNNING, WAITING, Job
 from saltwort.server.jobs.operations import Cancelled, Report, start, work
-from saltwort.server.jobs.spread import Outcome, file_task, work_through
+from saltwort.server.jobs.spread import Outcome, file_task, go_on, work_through
 from saltwort.server.outputs.models import MADE, REFUSED, Output, OutputFrame
 from saltwort.server.outputs.sources import OF_SOURCE, RENDER_REMOVED, deliverable_of, digits_of
 from saltwort.server.projects.config_files import config_at, config_file
@@ -112,7 +112,7 @@ def make_frame(
     made = deliverable_of(kind)
     own = structured(made.settings, {key: settings[key] for key in settings if key not in OF_SOURCE}, "The settings")
     of_frame = Source(Path(source), settings["source_space"], settings.get("source_layer", ""), number)
-    return asdict(made.write(config_at(config), [of_frame], own, Path(target), lambda share, doing: None))
+    return asdict(made.write(config_at(config), [of_frame], own, Path(target), go_on))
 
 
 @transaction.atomic

@@ -144,7 +144,7 @@ def _write(output: Output, report: Report) -> Any:
     made, settings = _made(output)
     if output.render is None and made.takes in OF_PICTURES:
         raise BadInput(RENDER_REMOVED)
-    sources = sources_of(output, made, output.render) if output.render else []
+    sources = sources_of(output, made, settings, output.render) if output.render else []
     return made.write(config_of(output.revision), sources, settings, output.file, report)
 
 

@@ -1,6 +1,7 @@
 """What an output is made of: its kind, and the pictures or frames of a render."""
 
 import re
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
@@ -13,6 +14,7 @@ from saltwort.server.projects.models import Project
 from saltwort.server.projects.setups import current_setup
 from saltwort.server.scene.models import Render
 from saltwort.server.scene.operations import space_of
+from saltwort.server.textures.operations import assigned_textures
 
 EVERY = "all"
 RENDER_REMOVED = "The render that this output is made of was removed. Make the output of another."
@@ -74,17 +76,31 @@ def digits_of(number: int, render: Render | None) -> str:
     return f"{number:0{padding(render)}d}"
 
 
-def sources_of(output: Output, made: Deliverable[Any], render: Render) -> list[Source]:
+def sources_of(output: Output, made: Deliverable[Any], settings: Any, render: Render) -> list[Source]:
     """What an output is made of: the picture looked at, or frames. One that is missing stands with the name that it
     would have, for the kind to say what becomes of it."""
+    if made.of_textures(settings):
+        return textures_of(output.project)
     space, layer = output.settings["source_space"], output.settings.get("source_layer", "")
     numbers = frames_asked(made, render, output.settings.get("source_frames", ""))
     if not numbers:
-        return [Source(render.image.file, space, layer)]
+        return [Source(render.image.file, space, layer, called=render.name)]
     known = {frame.number: frame.image for frame in render.frames.select_related("image")}
     sources = []
     for number in numbers:
         image = known.get(number)
         missing = Path(render.place) / re.sub("#+", digits_of(number, render), render.name)
-        sources.append(Source(image.file if image else missing, space, layer, number))
+        sources.append(Source(image.file if image else missing, space, layer, number, missing.name))
+    return sources
+
+
+def textures_of(project: Project) -> list[Source]:
+    """The textures of a project that can be read, each in its space, under their paths. Raises BadInput where there is
+    none."""
+    sources = []
+    for row in assigned_textures(project):
+        with suppress(BadInput):  # a file that is gone has its own finding
+            sources.append(Source(row.texture.image.file, row.assignment.space, called=row.texture.path))
+    if not sources:
+        raise BadInput("The project has no textures that can be read. Add some in Textures.")
     return sources

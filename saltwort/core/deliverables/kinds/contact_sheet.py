@@ -28,8 +28,14 @@ from saltwort.core.spaces.curves import srgb_encoded
 from saltwort.core.spaces.gamuts import REC709, rgb_to_xyz
 from saltwort.core.views.tone import display_xyz
 
-VIEWS, STAGES, MANY = "views", "stages", "pictures"
-WHATS = {VIEWS: "a render through all views", STAGES: "a render, stage by stage", MANY: "many pictures"}
+VIEWS, STAGES, MANY, TEXTURES = "views", "stages", "pictures", "textures"
+WHATS = {
+    VIEWS: "a render through all views",
+    STAGES: "a render, stage by stage",
+    MANY: "many pictures, or frames",
+    TEXTURES: "the textures of the project",
+}
+OF_ONE = (VIEWS, STAGES)
 FORMATS = {"png": "PNG", "pdf": "PDF, A4"}
 PAGE = (2338, 1654)
 """A4 lying, at 200 pixels an inch."""
@@ -85,6 +91,9 @@ class ContactSheet(Deliverable[ContactSheetSettings]):
     def plan(self, config: ocio.Config, settings: ContactSheetSettings) -> None:
         check_view(config, settings.choice)
 
+    def of_textures(self, settings: ContactSheetSettings) -> bool:
+        return settings.what == TEXTURES
+
     def named(self, stem: str, revision: int, settings: ContactSheetSettings) -> str:
         return f"{stem}_{settings.what}_r{revision}.{settings.format}"
 
@@ -118,7 +127,7 @@ class ContactSheet(Deliverable[ContactSheetSettings]):
                 picture = Image.fromarray(_shown(config, cell, light[1]))
                 page.paste(picture, (x + (size[0] - picture.width) // 2, y + (size[1] - picture.height) // 2))
             except BadInput as error:
-                unreadable.append(f"{cell.source.file.name}: {error}")
+                unreadable.append(f"{cell.source.name}: {error}")
             _write_caption(page, (x, y + size[1] + 6), cell, size[0])
             progress(0.95 * (number + 1) / len(cells), f"Picture {number + 1} of {len(cells)}")
         _save(page, settings, target)
@@ -140,10 +149,9 @@ def _cells(config: ocio.Config, sources: Sequence[Source], settings: ContactShee
             Cell(sources[0], ViewChoice(display, view), settings.exposure, view, display)
             for display, view in pairs[:MOST]
         ]
-    if settings.what == MANY:
+    if settings.what not in OF_ONE:
         return [
-            Cell(source, settings.choice, settings.exposure, source.file.name, source.space)
-            for source in sources[:MOST]
+            Cell(source, settings.choice, settings.exposure, source.name, source.space) for source in sources[:MOST]
         ]
     plain = ViewChoice(settings.display, _plain_view(config, settings))
     cells = [Cell(sources[0], plain, settings.exposure, plain.view, settings.display)]
@@ -202,7 +210,7 @@ def _shown(config: ocio.Config, cell: Cell, light: Pixels) -> NDArray[np.uint8]:
 
 
 def _write_title(page: Image.Image, settings: ContactSheetSettings, sources: Sequence[Source]) -> None:
-    title = settings.title or (sources[0].file.name if settings.what != MANY else f"{len(sources)} pictures")
+    title = settings.title or (sources[0].name if settings.what in OF_ONE else f"{len(sources)} pictures")
     ImageDraw.Draw(page).text((EDGE, EDGE // 2), title, fill=(INK,) * 3, font=ImageFont.load_default(40))
 
 
@@ -225,7 +233,7 @@ def _save(page: Image.Image, settings: ContactSheetSettings, target: Path) -> No
 
 def _size_again(target: Path, settings: ContactSheetSettings) -> tuple[int, int]:
     if settings.format == "png":
-        height, width = read_back(target).pixels.shape[:2]
+        height, width = read_back(target).stored.shape[:2]
         return width, height
     if not target.read_bytes()[:1024].startswith(b"%PDF-"):
         raise BadInput("The page was written, but is no PDF.")

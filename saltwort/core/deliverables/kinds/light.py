@@ -238,7 +238,7 @@ def _parts(source: Source, settings: LightSettings) -> list[list[Chosen]]:
     for name in wanted:
         if name not in known:
             listed = ", ".join(each or "the first" for each in known)
-            raise BadInput(f"{source.file.name} has no layer “{name}”. It has {listed}.", "layers")
+            raise BadInput(f"{source.name} has no layer “{name}”. It has {listed}.", "layers")
     if len(set(wanted.values())) < len(wanted):
         raise BadInput("Two layers would have the same name. Name each by itself.", "layers")
     found = [Chosen(known[old], new) for old, new in wanted.items()]

@@ -276,7 +276,7 @@ def _write_table(table: Table, settings: LutSettings, target: Path) -> None:
 
 def _read_again(target: Path, settings: LutSettings) -> ocio.CPUProcessor:
     if settings.format == "hald":
-        return hald_processor(read_back(target).pixels)
+        return hald_processor(read_back(target).rows())
     return read_processor(target)
 
 

@@ -281,7 +281,7 @@ def _frame(config: ocio.Config, source: Source, settings: MovieSettings, size: t
     """A frame through the view. Raises BadInput for one that cannot be read, or has another size than the first."""
     picture = settings.picture(config, source)
     if _even(picture.size) != size:
-        raise BadInput(f"{source.file.name} has another size than the first frame.")
+        raise BadInput(f"{source.name} has another size than the first frame.")
     codes = np.concatenate(list(picture.strips()))[: size[1], : size[0]]
     number = "" if source.number is None else f"   {source.number}"
     return burnt_in(codes, f"{name}{number}") if settings.burn_in else codes

@@ -303,12 +303,14 @@ def _compared(
     """What stands in the file against what was meant."""
     progress(0.6, "Reading it back")
     found = read_back(target)
-    height, width = found.pixels.shape[:2]
+    height, width = found.stored.shape[:2]
     (lowest, highest), slack = LIMITS[settings.samples], SLACK.get(settings.samples, 0.0)
     row = count = not_finite = outside = 0
     total = largest = 0.0
+    peak = -np.inf
     for meant in meant_to_be:
-        read = found.pixels[row : row + len(meant), :, : meant.shape[2]]
+        read = found.rows(row, row + len(meant))[..., : meant.shape[2]]
+        peak = max(peak, float(np.nanmax(read[..., :3], initial=-np.inf)))
         is_number = np.isfinite(meant)
         held = is_number & (meant >= lowest - slack) & (meant <= highest + slack)
         error = np.abs(read[held] - np.clip(meant[held], lowest, highest))
@@ -328,7 +330,7 @@ def _compared(
         largest_error=largest,
         mean_error=total / max(1, count),
         not_finite=not_finite,
-        peak=float(np.nanmax(found.pixels[..., :3])),
+        peak=peak,
         reader=found.reader,
         bytes=target.stat().st_size,
     )
