@@ -73,6 +73,26 @@ def _design(page: Page) -> None:
     page.get_by_role("region", name="Checks of the design").wait_for()
 
 
+def _pick(page: Page, label: str, option: str) -> None:
+    field = page.get_by_role("combobox", name=label, exact=True)
+    field.or_(page.get_by_role("textbox", name=label, exact=True)).first.click()
+    page.get_by_role("option", name=option).first.click()
+
+
+def _sequence(page: Page) -> None:
+    _pick(page, "Render", "lamp_flicker.####.exr")
+    _pick(page, "Frames", "all")
+    page.get_by_role("button", name="New output").click()
+    page.get_by_text("could not be made").wait_for(timeout=60_000)
+    page.get_by_role("status").filter(has_text="22 of 22 loaded").wait_for(timeout=60_000)
+
+
+def _hdr(page: Page) -> None:
+    _pick(page, "Display", "Rec.2100-PQ")
+    page.get_by_role("table", name="Light of the picture").wait_for(timeout=60_000)
+    page.get_by_role("button", name="Dismiss").or_(page.locator(".mantine-Notification-closeButton")).first.click()
+
+
 def _tab(name: str) -> Callable[[Page], None]:
     return lambda page: page.get_by_role("radiogroup").get_by_text(name, exact=True).click()
 
@@ -83,7 +103,6 @@ VIEWS: dict[str, tuple[str, Callable[[Page], None] | None]] = {
     "displays": ("config", _tab("Displays and views")),
     "trace": ("config", _tab("Trace a colour")),
     "clean-up": ("config", _remove_unused),
-    "roles": ("config", _tab("Roles, rules, looks")),
     "textures": ("textures", None),
     "texture": ("textures", _texture),
     "convert": ("textures/convert", None),
@@ -95,7 +114,8 @@ VIEWS: dict[str, tuple[str, Callable[[Page], None] | None]] = {
     "design": ("compare", _design),
     "light-places": ("compare", _light_places),
     "handoffs": ("handoffs", None),
-    "outputs": ("outputs", lambda page: page.get_by_role("row").filter(has_text=".png").click()),
+    "outputs": ("outputs", _sequence),
+    "hdr": ("outputs", _hdr),
     "findings": ("textures", lambda page: page.keyboard.press("f")),
 }
 

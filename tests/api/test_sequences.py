@@ -96,6 +96,20 @@ class Import(SequenceTestCase):
         self.assertIn("dusk.1005.exr", frames[BROKEN]["reason"])
         self.assertAlmostEqual(frames[1002]["peak"], read_pixels(self.shot / "dusk.1002.exr").max(), places=5)
 
+    def test_findings_tell_of_gaps_and_go_once_they_are_mended(self) -> None:
+        render = self.bring()
+
+        def found() -> dict[str, str]:
+            return {each["code"]: each["why"] for each in self.findings() if each["code"].startswith("render.frames")}
+
+        self.assertIn("1003 is not there", found()["render.frames-missing"])
+        self.assertIn("1005: dusk.1005.exr", found()["render.frames-unreadable"])
+        self.write_frame(MISSING)
+        self.write_frame(BROKEN)
+        self.tell("post", f"/renders/{render['id']}/look-again")
+        self.do_jobs()
+        self.assertEqual(found(), {})
+
     def test_every_second_frame_has_no_gaps(self) -> None:
         for number in range(1002, 1009, 2):
             (self.shot / f"dusk.{number}.exr").unlink(missing_ok=True)

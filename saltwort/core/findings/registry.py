@@ -93,12 +93,15 @@ LONGEST_PATHS = 20
 
 @dataclass(frozen=True)
 class CheckedRender:
-    """`sample` gives some pixels of it, (n, 3), in the numbers as stored; None where there are none."""
+    """`sample` gives some pixels of it, (n, 3), in the numbers as stored; None where there are none. Of a sequence,
+    `missing` are the frames that are not there, and `unreadable` those that cannot be read, with the reason."""
 
     name: str
     space: str
     facts: Facts
     sample: Callable[[], NDArray[np.float32] | None] = lambda: None
+    missing: tuple[int, ...] = ()
+    unreadable: tuple[tuple[int, str], ...] = ()
 
 
 @dataclass(frozen=True)

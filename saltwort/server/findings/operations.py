@@ -27,6 +27,7 @@ from saltwort.core.findings import (
     worst_first,
 )
 from saltwort.core.images.channels import colour_channels
+from saltwort.core.images.sequences import missing_in
 from saltwort.server.compare.models import Comparison
 from saltwort.server.images.operations import preview_of
 from saltwort.server.kept import kept_value
@@ -170,13 +171,23 @@ def _project_subjects(project: Project, otherwise: Sequence[Reread]) -> Subjects
         replacements=[Replacement(**stored) for stored in project.current.replacements],
         counted=census_of(project, otherwise),
         renders=[
-            CheckedRender(render.name, space_of(render).space, facts_of(render), partial(_sample, render))
+            CheckedRender(
+                render.name, space_of(render).space, facts_of(render), partial(_sample, render), *_gaps(render)
+            )
             for render in project.renders.select_related("image")
         ],
         unreadable=[UnreadableFile(file.path, file.reason) for file in project.left_out.all()[:MOST_UNREADABLE]],
         stations=[station.described() for station in project.stations.all()],
         **_compared(project),
     )
+
+
+def _gaps(render: Render) -> tuple[tuple[int, ...], tuple[tuple[int, str], ...]]:
+    """The frames of a sequence that are missing, and those that cannot be read."""
+    if render.frame is None:
+        return (), ()
+    reasons = dict(render.frames.values_list("number", "reason"))
+    return tuple(missing_in(reasons)), tuple((number, reason) for number, reason in reasons.items() if reason)
 
 
 def _sample(render: Render) -> NDArray[np.float32] | None:

@@ -10,6 +10,7 @@ from saltwort.core.engine import ViewChoice, apply, view_processor
 from saltwort.core.errors import BadInput
 from saltwort.core.findings.registry import BLOCKER, CAUTION, CheckedRender, Problem, Subjects, check
 from saltwort.core.findings.space_fixes import declares_another
+from saltwort.core.images.sequences import runs_of
 from saltwort.core.textures.declared import declared
 
 CLIPPED_AT = (0.9995, 1.0005)
@@ -46,6 +47,32 @@ def negative(subjects: Subjects) -> Iterator[Problem]:
                 render.name,
                 "Negative light",
                 f"{share:.2%} of the samples lie below zero: colours outside {render.space}, or a filter that rings.",
+            )
+
+
+@check("render.frames-missing", CAUTION)
+def frames_missing(subjects: Subjects) -> Iterator[Problem]:
+    """Frames of a sequence are not there, between its first and its last."""
+    for render in subjects.renders:
+        if render.missing:
+            yield Problem(
+                render.name,
+                "Frames are missing",
+                f"{runs_of(render.missing)} {'is' if len(render.missing) == 1 else 'are'} not there. Render them and "
+                "rescan, or choose for a video to hold the frame before or to close up.",
+            )
+
+
+@check("render.frames-unreadable", BLOCKER)
+def frames_unreadable(subjects: Subjects) -> Iterator[Problem]:
+    """Frames of a sequence cannot be read: cut off while they were written, or no pictures."""
+    for render in subjects.renders:
+        if render.unreadable:
+            numbers, reason = [number for number, _ in render.unreadable], render.unreadable[0][1]
+            yield Problem(
+                render.name,
+                "Frames cannot be read",
+                f"{runs_of(numbers)}: {reason} Render them again, and rescan.",
             )
 
 
