@@ -77,17 +77,19 @@ def download(content: bytes | str, name: str, content_type: str) -> HttpResponse
     return response
 
 
-def as_zip(files: Mapping[str, Path], name: str) -> StreamingHttpResponse:
-    """Files under their names in a zip, sent as it comes and stored as they are: pictures are packed already. Raises
-    Http404 when one of them is gone."""
+def as_zip(files: Mapping[str, Path], name: str, texts: Mapping[str, str] | None = None) -> StreamingHttpResponse:
+    """Files under their names in a zip, and `texts` besides, sent as it comes and stored as they are: pictures are
+    packed already. Raises Http404 when one of them is gone."""
     if not all(file.exists() for file in files.values()):
         raise Http404
-    return _sent_as_it_comes(_zipped(files), f"{name}.zip", "application/zip")
+    return _sent_as_it_comes(_zipped(files, texts or {}), f"{name}.zip", "application/zip")
 
 
-def _zipped(files: Mapping[str, Path]) -> Iterator[bytes]:
+def _zipped(files: Mapping[str, Path], texts: Mapping[str, str]) -> Iterator[bytes]:
     sent = _Pieces()
     with ZipFile(sent, "w", ZIP_STORED) as archive:
+        for name, text in texts.items():
+            archive.writestr(name, text)
         for name, path in files.items():
             with path.open("rb") as file, archive.open(ZipInfo.from_file(path, name), "w", force_zip64=True) as entry:
                 while piece := file.read(1 << 20):

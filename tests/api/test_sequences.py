@@ -2,6 +2,7 @@
 
 import time
 import zipfile
+from hashlib import sha256
 from io import BytesIO
 from pathlib import Path
 from typing import Any
@@ -208,9 +209,15 @@ class Deliver(SequenceTestCase):
         self.assertIn("no frame 1003", reasons[MISSING])
         self.assertIn("dusk.1005.exr", reasons[BROKEN])
         packed = self.packed(output)
-        self.assertEqual(len(packed.namelist()), 6)
+        names = [name for name in packed.namelist() if name != "SHA256SUMS"]
+        self.assertEqual(len(names), 6)
+        sums = packed.read("SHA256SUMS").decode()
+        self.assertEqual(sums, "".join(f"{sha256(packed.read(name)).hexdigest()}  {name}\n" for name in names))
+        note = self.ask("/delivery-note").decode()
+        self.assertIn(sha256(sums.encode()).hexdigest(), note)
+        self.assertIn(output["name"], note)
         processor = view_processor(project_config(), "ACEScg", ACES_SDR)
-        for name in packed.namelist():
+        for name in names:
             number = name.split(".")[-2]
             (self.folder / name).write_bytes(packed.read(name))
             meant = np.clip(apply(processor, read_pixels(self.shot / f"dusk.{number}.exr")), 0, 1)

@@ -4,6 +4,7 @@ import shutil
 import time
 from collections.abc import Sequence
 from dataclasses import asdict
+from hashlib import file_digest
 from pathlib import Path
 from typing import Any
 
@@ -112,7 +113,9 @@ def make_frame(
     made = deliverable_of(kind)
     own = structured(made.settings, {key: settings[key] for key in settings if key not in OF_SOURCE}, "The settings")
     of_frame = Source(Path(source), settings["source_space"], settings.get("source_layer", ""), number)
-    return asdict(made.write(config_at(config), [of_frame], own, Path(target), go_on))
+    facts = asdict(made.write(config_at(config), [of_frame], own, Path(target), go_on))
+    with Path(target).open("rb") as file:
+        return {"facts": facts, "sha256": file_digest(file, "sha256").hexdigest()}
 
 
 @transaction.atomic
@@ -121,9 +124,16 @@ def _settle(ended: Sequence[tuple[OutputFrame, Outcome]]) -> None:
         if not OutputFrame.objects.filter(pk=frame.pk).update(
             state=REFUSED if outcome.refused else MADE,
             reason=outcome.refused[:1000],
-            facts=outcome.result or None,
+            facts=outcome.result.get("facts"),
+            sha256=outcome.result.get("sha256", ""),
         ):
             raise Cancelled
+
+
+def hashes_of(output: Output) -> str:
+    """The hashes of the files of a sequence, a line each, as `sha256sum` writes and checks them."""
+    made = output.frames.filter(state=MADE).values_list("sha256", "name")
+    return "".join(f"{digest}  {name}\n" for digest, name in made)
 
 
 def _summed_up(output: Output) -> str:

@@ -47,12 +47,14 @@ MADE, REFUSED = "made", "refused"
 
 
 class OutputFrame(FileInHand):
-    """One of the files of an output that is a sequence. `facts` is what was read back, `reason` why there is none."""
+    """One of the files of an output that is a sequence. `facts` is what was read back and `sha256` the hash of its
+    content; `reason` is why there is none."""
 
     output = models.ForeignKey(Output, models.CASCADE, related_name="frames")
     number = models.PositiveIntegerField()
     name = models.CharField(max_length=220)
     facts = models.JSONField(null=True)
+    sha256 = models.CharField(max_length=64, blank=True)
     reason = models.CharField(max_length=1000, blank=True)
 
     class Meta:

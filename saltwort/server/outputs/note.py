@@ -1,11 +1,12 @@
 """The delivery note: what was delivered, on paper."""
 
-from hashlib import file_digest
+from hashlib import file_digest, sha256
 
 from django.utils import timezone
 from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString
 
+from saltwort.server.outputs.frames import hashes_of
 from saltwort.server.outputs.models import Output
 from saltwort.server.outputs.operations import told
 from saltwort.server.projects.models import Project
@@ -22,9 +23,9 @@ td:first-child { color: #555; width: 42mm } .hash { font: 8pt monospace }
 
 def delivery_note(project: Project) -> str:
     """One page of HTML, without scripts, that prints well on A4: each finished output with its revision, size, hash and
-    what was read back from it."""
+    what was read back from it. Of a sequence the hash is that of the list of its files' hashes."""
     outputs = project.outputs.filter(facts__isnull=False).select_related("revision", "render").order_by("pk")
-    sections = [_section(output) for output in outputs if output.file.exists()]
+    sections = [_section(output) for output in outputs if output.frames.exists() or output.file.exists()]
     empty = format_html("<p>Nothing was delivered yet.</p>")
     return format_html(
         "<!doctype html><html lang=en><meta charset=utf-8><title>Delivery note, {}</title><style>{}</style>"
@@ -39,15 +40,24 @@ def delivery_note(project: Project) -> str:
 
 
 def _section(output: Output) -> SafeString:
-    with output.file.open("rb") as file:
-        digest = file_digest(file, "sha256").hexdigest()
+    hashes = hashes_of(output)
+    if hashes:
+        digest, size = sha256(hashes.encode()).hexdigest(), output.facts["bytes"]
+    else:
+        with output.file.open("rb") as file:
+            digest = file_digest(file, "sha256").hexdigest()
+        size = output.file.stat().st_size
     rows = {
         "made from": output.render.name if output.render else "the config",
         "revision": f"{output.revision.number}, {output.revision.message}",
-        "bytes": f"{output.file.stat().st_size:,}",
+        "bytes": f"{size:,}",
         **told(output),
     }
     listed = format_html_join("", "<tr><td>{}<td>{}", rows.items())
     return format_html(
-        "<section><h2>{}</h2><table>{}<tr><td>SHA-256<td class=hash>{}</table></section>", output.name, listed, digest
+        "<section><h2>{}</h2><table>{}<tr><td>{}<td class=hash>{}</table></section>",
+        output.name,
+        listed,
+        "SHA-256 of SHA256SUMS" if hashes else "SHA-256",
+        digest,
     )

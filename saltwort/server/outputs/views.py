@@ -171,7 +171,8 @@ def output_file(request: Request, slug: str, pk: int) -> FileResponse | Streamin
     """The file, or those of a sequence in a zip."""
     found = get_object_or_404(Output, project__slug=slug, pk=pk)
     if made := list(found.frames.filter(state=MADE)):
-        return as_zip({frame.name: found.folder / frame.name for frame in made}, PurePath(found.name).stem.strip(".#"))
+        files = {frame.name: found.folder / frame.name for frame in made}
+        return as_zip(files, PurePath(found.name).stem.strip(".#"), {"SHA256SUMS": frames.hashes_of(found)})
     if found.facts is None or not found.file.exists():
         raise Http404
     return FileResponse(found.file.open("rb"), as_attachment=True, filename=found.name)
