@@ -136,6 +136,7 @@ class BundledStation:
     name: str
     reads: str
     abilities: dict[str, Any]
+    kind: str = ""
 
 
 @dataclass(frozen=True)

@@ -114,7 +114,11 @@ SPECTACULAR_SETTINGS = {
     "SERVE_INCLUDE_SCHEMA": False,
     "COMPONENT_SPLIT_REQUEST": False,
     "ENUM_GENERATE_CHOICE_DESCRIPTION": False,
-    "ENUM_NAME_OVERRIDES": {"DeliverableKind": "saltwort.server.outputs.views.KINDS"},
+    "ENUM_NAME_OVERRIDES": {
+        "DeliverableKind": "saltwort.server.outputs.views.KINDS",
+        "LevelEnum": "saltwort.core.findings.LEVELS",
+        "SettingLevel": "saltwort.core.stations.sheet.LEVELS",
+    },
 }
 
 X_FRAME_OPTIONS = "DENY"

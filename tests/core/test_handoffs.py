@@ -1,5 +1,6 @@
 """Settings sheets follow from the project."""
 
+import re
 import tempfile
 from dataclasses import replace
 from pathlib import Path
@@ -12,29 +13,37 @@ from saltwort.core.stations import (
     COMPOSITOR,
     RENDERER,
     Chain,
+    ColourLine,
     Section,
     Station,
     TextureLine,
     settings_sheet,
-    sheet_text,
 )
 from saltwort.core.stations.abilities.ocio_version import config_is_too_new
+from saltwort.core.stations.kinds import BY_KEY, KINDS, kind_named
+from saltwort.core.stations.sheet import LEVELS
+from saltwort.core.stations.sheet_files import SheetOf, as_html, as_json, as_markdown, as_text
 from saltwort.core.stations.station import abilities
 from tests.samples import ACES_SDR, SRGB, light, project_config, sample_setup, write
 
+OF = SheetOf("Renderer", "Lantern Quay", 3)
+COLOURS = [
+    ColourLine("enamel", (0.05, 0.12, 0.11), (0.18, 0.42, 0.41)),
+    ColourLine("marker (light)", (0.02, 1.4, 0.16), None),
+]
 TEXTURES = [TextureLine("wall_rough.png", "Raw", True), TextureLine("wall_col.png", SRGB, False)]
 
 
 def sheet(
     station: Station, textures: list[TextureLine] = TEXTURES, following: Station | None = None
 ) -> dict[str, Section]:
-    chain = Chain(station, following, project_config(), ACES_SDR, textures, "quay-r3.ocioz")
+    chain = Chain(station, following, project_config(), ACES_SDR, textures, "quay-r3.ocioz", COLOURS)
     sections = settings_sheet(chain)
     return {section.title: section for section in sections}
 
 
 def settings_and_findings(station: Station) -> object:
-    subjects = Subjects(project_config(), sample_setup(), stations=[station])
+    subjects = Subjects(project_config(), sample_setup(), stations=[station, COMPOSITOR])
     return [sheet(station), [(found.code, found.why) for found in run_checks(subjects, "handoff.")]]
 
 
@@ -46,7 +55,8 @@ class Sheets(TestCase):
     def test_a_renderer_is_told_everything_in_order(self) -> None:
         sections = sheet(RENDERER, following=COMPOSITOR)
         self.assertEqual(
-            list(sections), ["Config", "Working space", "Reading", "Viewing", "Writing", "Then, in the compositor"]
+            list(sections),
+            ["Config", "Working space", "Reading", "Colours to type", "Viewing", "Writing", "Then, in the compositor"],
         )
         self.assertEqual(values(sections["Config"])["OCIO config"], "quay-r3.ocioz")
         self.assertEqual(values(sections["Working space"])["Working or rendering space"], "ACEScg")
@@ -94,8 +104,9 @@ class Sheets(TestCase):
     def test_each_value_of_each_ability_changes_the_sheet_or_the_findings(self) -> None:
         for ability in abilities():
             for reads in ability.reads:
+                base = replace(RENDERER, reads=reads).with_abilities(ability.where)
                 said = [
-                    (settings_and_findings(replace(RENDERER, reads=reads).with_abilities({ability.key: value})), value)
+                    (settings_and_findings(base.with_abilities({ability.key: value})), value)
                     for value in (ability.choices or (True, False))
                 ]
                 for index, (told, value) in enumerate(said):
@@ -108,7 +119,7 @@ class Sheets(TestCase):
         self.assertEqual(settings_and_findings(station), settings_and_findings(RENDERER))
 
     def test_as_text(self) -> None:
-        text = sheet_text(RENDERER, "Lantern Quay", 3, list(sheet(RENDERER).values()))
+        text = as_text(OF, list(sheet(RENDERER).values()))
         self.assertTrue(text.startswith("Lantern Quay, revision 3: settings for the renderer\n===="))
         self.assertIn("Working or rendering space: ACEScg", text)
         self.assertIn("wall_col.png: " + SRGB, text)
@@ -146,3 +157,86 @@ class Sheets(TestCase):
         written = header.tags["chromaticities"]
         self.assertEqual([float(number) for number in told["chromaticities"].split()], [round(n, 6) for n in written])
         self.assertEqual(told["format"], f"OpenEXR, {header.bit_depth} float, {header.compression}")
+
+
+class Kinds(TestCase):
+    def test_every_kind_has_a_sheet_of_its_own(self) -> None:
+        seen: dict[str, str] = {}
+        for kind in KINDS:
+            with self.subTest(kind.key):
+                told = repr(sheet(kind.station("It"), following=COMPOSITOR))
+                self.assertNotIn(told, seen)
+                seen[told] = kind.key
+                self.assertIn("Config", told)
+
+    def test_what_a_kind_is_given_instead_of_a_config(self) -> None:
+        lut = values(sheet(kind_named("editor-lut").station("It"))["Config"])
+        self.assertEqual(lut["Feed the LUT with"], "ACEScg")
+        self.assertEqual(values(sheet(kind_named("editor-icc").station("It"))["Config"])["Profile to assign"], "ACEScg")
+        words = values(sheet(kind_named("texturing-srgb").station("It"))["Reading"])
+        self.assertEqual((words["wall_rough.png"], words["wall_col.png"]), ("linear, or raw", "sRGB"))
+        nodes = sheet(kind_named("compositor-transform").station("It"))["Config"].settings[0]
+        self.assertEqual((nodes.level, nodes.overridden_at), ("node", ()))
+
+    def test_colours_in_the_numbers_that_are_typed(self) -> None:
+        typed = {line.label: line for line in sheet(kind_named("texturing").station("It"))["Colours to type"].settings}
+        self.assertEqual(typed["enamel"].value, "0.1800  0.4200  0.4100")
+        self.assertEqual(typed["marker (light)"].value, "")
+        self.assertIn("sRGB holds no such colour", typed["marker (light)"].why)
+        light = values(sheet(RENDERER)["Colours to type"])
+        self.assertEqual(light["marker (light)"], "0.0200  1.4000  0.1600")
+
+    def test_two_that_would_both_act_are_told_which_is_off(self) -> None:
+        viewing = {
+            line.key: line.value
+            for line in sheet(kind_named("renderer-tone-mapping").station("It"))["Viewing"].settings
+        }
+        self.assertEqual((viewing["own-tone-mapping"], viewing["own-gamma"]), ("off", "1.0, or off"))
+        writing = {line.key: line for line in sheet(kind_named("grading").station("It"))["Writing"].settings}
+        self.assertEqual(writing["bake"].value, "off")
+        self.assertTrue(writing["bake"].symptom)
+
+    def test_levels_are_known_and_none_overrides_itself(self) -> None:
+        for kind in KINDS:
+            for section in sheet(kind.station("It"), following=COMPOSITOR).values():
+                for line in section.settings:
+                    self.assertIn(line.level, LEVELS)
+                    self.assertNotIn(line.level, line.overridden_at)
+                    self.assertLessEqual(set(line.overridden_at), set(LEVELS))
+
+    def test_findings_of_a_chain(self) -> None:
+        def found(*kinds: str) -> set[tuple[str, str]]:
+            stations = [BY_KEY[key].station(key) for key in kinds]
+            subjects = Subjects(project_config(), sample_setup(), stations=stations)
+            return {(each.code.removeprefix("handoff."), each.subject) for each in run_checks(subjects, "handoff.")}
+
+        self.assertEqual(found("renderer", "compositor-nodes"), set())
+        chain = found("texturing", "renderer-tone-mapping", "player", "compositor-nodes")
+        self.assertLessEqual(
+            {
+                ("rules-ignored", "texturing"),
+                ("own-tone-mapping", "renderer-tone-mapping"),
+                ("view-baked-for-compositing", "renderer-tone-mapping"),
+                ("bit-depth-clips", "player"),
+            },
+            chain,
+        )
+
+
+class Files(TestCase):
+    def test_html_has_no_scripts_and_what_people_typed_stays_text(self) -> None:
+        textures = [TextureLine("<script>alert(1)</script>|x.png", "Raw", False)]
+        page = as_html(OF, list(sheet(RENDERER, textures).values()))
+        self.assertNotIn("<script", page)
+        self.assertIn("&lt;script&gt;", page)
+        self.assertIn("size: A4", page)
+        table = as_markdown(OF, list(sheet(RENDERER, textures).values()))
+        rows = [line for line in table.splitlines() if line.startswith("| ") and "alert" in line]
+        self.assertEqual([len(re.split(r"(?<!\\)\|", row)) for row in rows], [6])
+
+    def test_json_tells_all_of_each_setting(self) -> None:
+        told = as_json(OF, list(sheet(RENDERER).values()))
+        self.assertEqual((told["format"], told["project"], told["revision"]), (1, "Lantern Quay", 3))
+        first = told["sections"][0]["settings"][0]
+        self.assertEqual(first["level"], "environment")
+        self.assertEqual(set(first["overridden_at"]), {"preference", "project"})

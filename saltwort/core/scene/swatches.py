@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 import PyOpenColorIO as ocio
 
-from saltwort.core.engine import ViewChoice, apply_to_colour, view_processor
+from saltwort.core.engine import ViewChoice, apply_to_colour, space_processor, view_processor
 from saltwort.core.engine.measured import display_to_xyz
 from saltwort.core.engine.typed import typed_in, xyz_of
 from saltwort.core.errors import BadInput
@@ -14,6 +14,10 @@ from saltwort.core.spaces.diagram import xy_to_uv
 from saltwort.core.spaces.gamuts import Chromaticity, is_inside, solve
 from saltwort.core.spaces.typed import Triple, TypedColour
 from saltwort.core.views.screens import display_space
+
+SRGB_SCENE = "srgb_rec709_scene"
+"""The interop ID, and the alias in configs, of colour that is encoded as sRGB."""
+CLOSE = 5e-4
 
 
 @dataclass(frozen=True)
@@ -54,6 +58,17 @@ def convert(config: ocio.Config, typed: TypedColour, choice: ViewChoice) -> Conv
     working = config.getColorSpace(ocio.ROLE_SCENE_LINEAR).getName()
     light = typed_in(config, typed, working)
     return ConvertedColour(light, apply_to_colour(view_processor(config, working, choice), light))
+
+
+def picked(config: ocio.Config, light: Triple) -> Triple | None:
+    """Light of the working space as sRGB code values, as a colour picker shows it; None where these do not hold it, or
+    the config has no such space."""
+    space = config.getColorSpace(SRGB_SCENE)
+    if space is None:
+        return None
+    codes = apply_to_colour(space_processor(config, ocio.ROLE_SCENE_LINEAR, space.getName()), light)
+    held = all(-CLOSE <= code <= 1 + CLOSE for code in codes)
+    return (min(max(codes[0], 0), 1), min(max(codes[1], 0), 1), min(max(codes[2], 0), 1)) if held else None
 
 
 def colour_facts(config: ocio.Config, light: Triple) -> ColourFacts | None:

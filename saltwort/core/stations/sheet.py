@@ -7,7 +7,7 @@ a key that stays, a kind that says what its value is, and words for people.
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import cache
-from typing import Literal
+from typing import Literal, get_args
 
 import PyOpenColorIO as ocio
 
@@ -15,6 +15,9 @@ from saltwort.core.engine import ViewChoice
 from saltwort.core.modules import import_all
 from saltwort.core.stations.station import Station
 
+Level = Literal["environment", "preference", "project", "file", "node", "output"]
+"""Where a setting is set, each of which may override those before it."""
+LEVELS: tuple[Level, ...] = get_args(Level)
 Kind = Literal["choice", "display", "file", "file format", "look", "name", "numbers", "space", "version", "view"]
 """What a value is: a `space`, `display`, `view` or `look` of the config by name, or a `choice` of the application's."""
 
@@ -22,13 +25,19 @@ Kind = Literal["choice", "display", "file", "file format", "look", "name", "numb
 @dataclass(frozen=True)
 class Setting:
     """One setting: its key within the section, what it is called in most applications, the value to give it, and why.
-    `value` is exact, to be pasted; empty where there is nothing to set, which `why` explains."""
+    `value` is exact, to be pasted; empty where there is nothing to set, which `why` explains. It is set at a `level`,
+    and those `overridden_at` may say otherwise there; `otherwise` is what goes wrong then, and `symptom` what that
+    looks like."""
 
     key: str
     label: str
     value: str
     kind: Kind
     why: str = ""
+    level: Level = "project"
+    overridden_at: tuple[Level, ...] = ()
+    otherwise: str = ""
+    symptom: str = ""
 
 
 @dataclass(frozen=True)
@@ -48,9 +57,19 @@ class TextureLine:
 
 
 @dataclass(frozen=True)
+class ColourLine:
+    """A swatch or light by name: light in the working space, and sRGB code values as a colour picker shows it, None
+    where that holds no such colour."""
+
+    name: str
+    working: tuple[float, float, float]
+    picked: tuple[float, float, float] | None
+
+
+@dataclass(frozen=True)
 class Chain:
-    """What a sheet follows from: the station and the one after it, the project's config and view, its textures, and
-    the name of the config file that this station gets."""
+    """What a sheet follows from: the station and the one after it, the project's config and view, its textures and
+    colours, and the name of the config file that this station gets."""
 
     station: Station
     next_station: Station | None
@@ -58,6 +77,7 @@ class Chain:
     choice: ViewChoice
     textures: Sequence[TextureLine]
     config_file: str
+    colours: Sequence[ColourLine] = ()
 
     @property
     def working_space(self) -> str:
@@ -106,13 +126,3 @@ def settings_sheet(chain: Chain) -> list[Section]:
         Section(maker.key, maker.title.format(next=following), tuple(maker.settings(chain))) for maker in _sections()
     )
     return [section for section in made if section.settings]
-
-
-def sheet_text(station: Station, project: str, revision: int, sections: Sequence[Section]) -> str:
-    """A settings sheet as plain text, for a mail or a wiki."""
-    title = f"{project}, revision {revision}: settings for the {station.name.lower()}"
-    parts = [title, "=" * len(title)]
-    for section in sections:
-        parts += ["", section.title, "-" * len(section.title)]
-        parts += [f"{line.label}: {line.value}" + (f"   ({line.why})" if line.why else "") for line in section.settings]
-    return "\n".join(parts) + "\n"

@@ -21,7 +21,8 @@ Value = TypeVar("Value", str, bool)
 @dataclass(frozen=True)
 class Ability(Generic[Value]):
     """What an application may be able to do. `effect` says what it changes on the sheet; `choices` are the values it
-    may have and the words for them, none for yes or no; `reads` the stations that have it, by what they are fed."""
+    may have and the words for them, none for yes or no; `reads` the stations that have it, by what they are fed;
+    `where` the value of another ability without which it does nothing."""
 
     key: str
     label: str
@@ -29,6 +30,7 @@ class Ability(Generic[Value]):
     default: Value
     choices: Mapping[str, str] = field(default_factory=dict)
     reads: tuple[str, ...] = (READS_TEXTURES, READS_RENDERS)
+    where: Mapping[str, str] = field(default_factory=dict)
 
     def holds(self, value: object) -> bool:
         """Whether it may have this value."""

@@ -1,6 +1,8 @@
 """Changes to a project's stations, and the sheets made for them."""
 
+import json
 from collections.abc import Mapping, Sequence
+from contextlib import suppress
 from dataclasses import asdict
 
 from django.db.models import Max
@@ -8,8 +10,10 @@ from django.dispatch import receiver
 
 from saltwort.core.configs.export import archive_suffix
 from saltwort.core.errors import BadInput
-from saltwort.core.stations import COMPOSITOR, RENDERER, Chain, Section, TextureLine, settings_sheet
+from saltwort.core.scene.swatches import convert, picked
+from saltwort.core.stations import COMPOSITOR, RENDERER, Chain, ColourLine, Section, TextureLine, settings_sheet
 from saltwort.core.stations.abilities.ocio_version import own_version
+from saltwort.core.stations.sheet_files import SheetOf, as_html, as_json, as_markdown, as_text
 from saltwort.core.stations.station import Station as CoreStation
 from saltwort.server.handoffs.models import Station
 from saltwort.server.history.operations import recording, remove
@@ -28,7 +32,7 @@ def add_first_stations(sender: type[Project], project: Project, **more: object) 
         Station.objects.create(project=project, position=position, **asdict(station))
 
 
-def add_station(project: Project, station: CoreStation, author: str = "") -> Station:
+def add_station(project: Project, station: CoreStation, author: str = "", kind: str = "") -> Station:
     """Put a station at the end of the chain. Raises BadInput for one too many, or a name that is taken."""
     if project.stations.count() >= MOST_STATIONS:
         raise BadInput(f"A chain has up to {MOST_STATIONS} applications. Remove one first.")
@@ -38,7 +42,9 @@ def add_station(project: Project, station: CoreStation, author: str = "") -> Sta
     last = project.stations.aggregate(last=Max("position"))["last"]
     position = 0 if last is None else last + 1
     with recording(project, f"Application {name} added", author, project.stations.all()):
-        return Station.objects.create(project=project, position=position, **{**asdict(station), "name": name})
+        return Station.objects.create(
+            project=project, position=position, kind=kind, **{**asdict(station), "name": name}
+        )
 
 
 def remove_station(station: Station, author: str = "") -> None:
@@ -93,5 +99,35 @@ def sheet_of(station: Station) -> list[Section]:
             current_setup(project).view,
             [TextureLine(path, space, reason != "pin") for path, space, reason in spaces_by_path(project)],
             config_file_of(station),
+            _colours(project),
         )
     )
+
+
+def _colours(project: Project) -> list[ColourLine]:
+    """Swatches and lights; those that the config can no longer tell have their own finding."""
+    config, setup = config_of(project.current), current_setup(project)
+    typed = {swatch.name: swatch.colour for swatch in setup.scene.swatches}
+    typed |= {f"{light.name} (light)": setup.scene.colour_of(light) for light in setup.scene.lights}
+    lines = []
+    for name, colour in typed.items():
+        with suppress(BadInput):
+            light = convert(config, colour, setup.view).working
+            lines.append(ColourLine(name, light, picked(config, light)))
+    return lines
+
+
+ENDINGS = {"txt": "text/plain", "md": "text/markdown", "html": "text/html", "json": "application/json"}
+
+
+def sheet_as(station: Station, ending: str) -> tuple[str, str]:
+    """The settings sheet of a station as a file that ends so, and its content type."""
+    sections = sheet_of(station)
+    of = SheetOf(station.name, station.project.name, station.project.current.number)
+    content = {
+        "txt": as_text,
+        "md": as_markdown,
+        "html": as_html,
+        "json": lambda of, sections: json.dumps(as_json(of, sections), ensure_ascii=False, indent=1) + "\n",
+    }[ending](of, sections)
+    return content, f"{ENDINGS[ending]}; charset=utf-8"

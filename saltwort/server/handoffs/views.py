@@ -4,6 +4,7 @@ from typing import get_args
 
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
+from django.utils.text import slugify
 from drf_spectacular.utils import extend_schema, extend_schema_field
 from rest_framework import serializers, status
 from rest_framework.decorators import api_view
@@ -12,8 +13,8 @@ from rest_framework.response import Response
 
 from saltwort.core.configs.export import packed
 from saltwort.core.project import Composed
-from saltwort.core.stations import sheet_text
-from saltwort.core.stations.sheet import Kind
+from saltwort.core.stations.kinds import BY_KEY, KINDS, kind_named
+from saltwort.core.stations.sheet import LEVELS, Kind
 from saltwort.core.stations.station import READS_RENDERS, READS_TEXTURES, Ability, abilities
 from saltwort.core.stations.station import Station as CoreStation
 from saltwort.server.across.exports import exported
@@ -25,6 +26,7 @@ from saltwort.server.handoffs.operations import (
     config_file_of,
     order_stations,
     remove_station,
+    sheet_as,
     sheet_of,
     versions_of,
 )
@@ -44,13 +46,14 @@ class ChoiceOfAbility(serializers.Serializer):
 
 
 class AbilitySerializer(serializers.Serializer):
-    """What an application may be able to do. Without choices it is yes or no; `reads` says which applications have
-    it."""
+    """What an application may be able to do. Without choices it is yes or no; `reads` says which applications have it,
+    `where` which value of another ability it takes for it to do something."""
 
     key = serializers.CharField()
     label = serializers.CharField()
     effect = serializers.CharField()
     default = AbilityValue()
+    where = serializers.DictField(child=serializers.CharField())
     choices = serializers.SerializerMethodField()
     reads = serializers.ListField(child=serializers.ChoiceField(choices=[READS_TEXTURES, READS_RENDERS]))
 
@@ -59,12 +62,23 @@ class AbilitySerializer(serializers.Serializer):
         return [{"value": value, "label": label} for value, label in ability.choices.items()]
 
 
+class StationKindSerializer(serializers.Serializer):
+    """A kind of application to start from."""
+
+    key = serializers.CharField()
+    label = serializers.CharField()
+    does = serializers.CharField()
+    reads = serializers.ChoiceField(choices=[READS_TEXTURES, READS_RENDERS])
+
+
 class StationSerializer(serializers.Serializer):
-    """`abilities` has a value for each that concerns the application."""
+    """`abilities` has a value for each that concerns the application; `kind` is empty where it was described by
+    hand."""
 
     id = serializers.IntegerField()
     version = serializers.IntegerField()
     name = serializers.CharField()
+    kind = serializers.CharField(allow_blank=True)
     reads = serializers.CharField()
     abilities = serializers.SerializerMethodField()
 
@@ -81,8 +95,11 @@ class StationChange(BasedOn):
 
 
 class NewStation(serializers.Serializer):
+    """One of a kind, or described by what it reads."""
+
     name = serializers.CharField(max_length=80)
-    reads = serializers.ChoiceField(choices=[READS_TEXTURES, READS_RENDERS])
+    kind = serializers.ChoiceField(choices=list(BY_KEY), allow_blank=True, default="")
+    reads = serializers.ChoiceField(choices=[READS_TEXTURES, READS_RENDERS], default=READS_RENDERS)
     abilities = serializers.DictField(child=AbilityValue(), default=dict)
 
 
@@ -93,13 +110,18 @@ class StationOrder(serializers.Serializer):
 
 
 class SettingSerializer(serializers.Serializer):
-    """`key` stays, `label` is what most applications call it, `kind` says what the value is."""
+    """`key` stays, `label` is what most applications call it, `kind` says what the value is. It is set at `level`, and
+    those `overridden_at` may say otherwise; `otherwise` is what goes wrong then, and `symptom` what that looks like."""
 
     key = serializers.CharField()
     label = serializers.CharField()
     value = serializers.CharField(allow_blank=True)
     kind = serializers.ChoiceField(choices=get_args(Kind))
     why = serializers.CharField(allow_blank=True)
+    level = serializers.ChoiceField(choices=LEVELS)
+    overridden_at = serializers.ListField(child=serializers.ChoiceField(choices=LEVELS))
+    otherwise = serializers.CharField(allow_blank=True)
+    symptom = serializers.CharField(allow_blank=True)
 
 
 class SectionSerializer(serializers.Serializer):
@@ -115,6 +137,13 @@ def station_abilities(request: Request) -> Response:
     return Response(AbilitySerializer(abilities(), many=True).data)
 
 
+@extend_schema(responses=StationKindSerializer(many=True))
+@api_view(["GET"])
+def station_kinds(request: Request) -> Response:
+    """Kinds of applications to start from."""
+    return Response(StationKindSerializer(KINDS, many=True).data)
+
+
 @extend_schema(methods=["GET"], responses=StationSerializer(many=True))
 @extend_schema(methods=["POST"], request=NewStation, responses={201: StationSerializer})
 @api_view(["GET", "POST"])
@@ -122,8 +151,9 @@ def stations(request: Request, slug: str) -> Response:
     project = project_named(slug)
     if request.method == "POST":
         asked = parsed(request, NewStation)
-        station = CoreStation(asked["name"], asked["reads"]).with_abilities(asked["abilities"])
-        added = add_station(project, station, author_of(request))
+        name, kind = asked["name"], asked["kind"]
+        described = kind_named(kind).station(name) if kind else CoreStation(name, asked["reads"])
+        added = add_station(project, described.with_abilities(asked["abilities"]), author_of(request), kind)
         return Response(StationSerializer(added).data, status=status.HTTP_201_CREATED)
     return Response(StationSerializer(project.stations, many=True).data)
 
@@ -188,10 +218,11 @@ def station_config_file(request: Request, slug: str, pk: int) -> HttpResponse:
 
 @extend_schema(responses=BINARY)
 @api_view(["GET"])
-def sheet_file(request: Request, slug: str, pk: int) -> HttpResponse:
+def sheet_file(request: Request, slug: str, pk: int, ending: str) -> HttpResponse:
+    """The sheet as text, Markdown, one HTML file without scripts, or JSON."""
     found = _station(slug, pk)
-    text = sheet_text(found.described(), found.project.name, found.project.current.number, sheet_of(found))
-    return download(text, f"{slug}-{found.name.lower()}.txt", "text/plain; charset=utf-8")
+    text, content_type = sheet_as(found, ending)
+    return download(text, f"{slug}-{slugify(found.name) or found.pk}.{ending}", content_type)
 
 
 def _config_for(station: Station) -> Composed:

@@ -27,6 +27,7 @@ from saltwort.core.errors import BadInput
 from saltwort.core.files import replacing
 from saltwort.core.images.intake import PREVIEW_SUFFIX
 from saltwort.core.project import read_setup
+from saltwort.core.stations.kinds import BY_KEY
 from saltwort.core.stations.station import READS_RENDERS, READS_TEXTURES
 from saltwort.core.stations.station import Station as CoreStation
 from saltwort.core.threads import on_all_cores
@@ -231,6 +232,7 @@ def _created(manifest: Manifest, images: Images, renders: Renders, name: str) ->
                 project=project,
                 position=position,
                 name=station.name,
+                kind=station.kind if station.kind in BY_KEY else "",
                 reads=station.reads,
                 abilities=station.abilities,
             )

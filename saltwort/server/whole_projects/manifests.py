@@ -100,7 +100,7 @@ def manifest_of(project: Project, *, with_images: bool) -> Manifest:
             BundledKept(one.revision.number, one.name, one.notes, numbered_state(one.state, number_of.get))
             for one in project.kept_comparisons.select_related("revision").order_by("pk")
         ],
-        stations=[BundledStation(one.name, one.reads, one.abilities) for one in project.stations.all()],
+        stations=[BundledStation(one.name, one.reads, one.abilities, one.kind) for one in project.stations.all()],
         outputs=[
             BundledOutput(one.kind, one.name, number_of.get(one.render_id or 0), one.revision.number, one.settings)
             for one in project.outputs.select_related("revision").order_by("pk")

@@ -50,6 +50,9 @@ export const useGlossary = () =>
   useQuery({ queryKey: ['glossary'], queryFn: () => body(api.GET('/api/v1/glossary')), staleTime: Infinity });
 export const useAbilities = () =>
   useQuery({ queryKey: ['station-abilities'], queryFn: () => body(api.GET('/api/v1/station-abilities')), staleTime: Infinity });
+/** Kinds of applications to start from. */
+export const useStationKinds = () =>
+  useQuery({ queryKey: ['station-kinds'], queryFn: () => body(api.GET('/api/v1/station-kinds')), staleTime: Infinity });
 export const useDiagram = () =>
   useQuery({ queryKey: ['chromaticity'], queryFn: () => body(api.GET('/api/v1/chromaticity')), staleTime: Infinity });
 

@@ -1701,6 +1701,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{slug}/stations/{id}/sheet.html": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The sheet as text, Markdown, one HTML file without scripts, or JSON. */
+        get: operations["projects_stations_sheet.html_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/stations/{id}/sheet.json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The sheet as text, Markdown, one HTML file without scripts, or JSON. */
+        get: operations["projects_stations_sheet.json_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/stations/{id}/sheet.md": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The sheet as text, Markdown, one HTML file without scripts, or JSON. */
+        get: operations["projects_stations_sheet.md_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{slug}/stations/{id}/sheet.txt": {
         parameters: {
             query?: never;
@@ -1708,6 +1759,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description The sheet as text, Markdown, one HTML file without scripts, or JSON. */
         get: operations["projects_stations_sheet.txt_retrieve"];
         put?: never;
         post?: never;
@@ -2364,6 +2416,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/station-kinds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Kinds of applications to start from. */
+        get: operations["station_kinds_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/view-families": {
         parameters: {
             query?: never;
@@ -2385,14 +2454,17 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
-         * @description What an application may be able to do. Without choices it is yes or no; `reads` says which applications have
-         *     it.
+         * @description What an application may be able to do. Without choices it is yes or no; `reads` says which applications have it,
+         *     `where` which value of another ability it takes for it to do something.
          */
         Ability: {
             key: string;
             label: string;
             effect: string;
             default: string | boolean;
+            where: {
+                [key: string]: string;
+            };
             readonly choices: components["schemas"]["ChoiceOfAbility"][];
             reads: components["schemas"]["ReadsEnum"][];
         };
@@ -3245,13 +3317,19 @@ export interface components {
                 [key: string]: unknown;
             };
         };
+        /** @description One of a kind, or described by what it reads. */
         NewStation: {
             name: string;
+            /** @default  */
+            kind: components["schemas"]["NewStationKindEnum"] | components["schemas"]["BlankEnum"];
+            /** @default renders */
             reads: components["schemas"]["ReadsEnum"];
             abilities?: {
                 [key: string]: string | boolean;
             };
         };
+        /** @enum {string} */
+        NewStationKindEnum: "texturing" | "texturing-srgb" | "renderer" | "renderer-tone-mapping" | "renderer-gamma" | "render-viewer" | "compositor-nodes" | "compositor-layers" | "compositor-transform" | "editor-icc" | "editor-lut" | "grading" | "engine" | "player" | "web-page";
         /** @enum {unknown} */
         NullEnum: null;
         /** @description See Option. `default` is as the project has chosen. */
@@ -3840,16 +3918,25 @@ export interface components {
             resolution: string;
             frame: string;
         };
-        /** @description `key` stays, `label` is what most applications call it, `kind` says what the value is. */
+        /**
+         * @description `key` stays, `label` is what most applications call it, `kind` says what the value is. It is set at `level`, and
+         *     those `overridden_at` may say otherwise; `otherwise` is what goes wrong then, and `symptom` what that looks like.
+         */
         Setting: {
             key: string;
             label: string;
             value: string;
             kind: components["schemas"]["SettingKindEnum"];
             why: string;
+            level: components["schemas"]["SettingLevel"];
+            overridden_at: components["schemas"]["SettingLevel"][];
+            otherwise: string;
+            symptom: string;
         };
         /** @enum {string} */
         SettingKindEnum: "choice" | "display" | "file" | "file format" | "look" | "name" | "numbers" | "space" | "version" | "view";
+        /** @enum {string} */
+        SettingLevel: "environment" | "preference" | "project" | "file" | "node" | "output";
         Setup: {
             base: string;
             working_space: string;
@@ -3978,11 +4065,15 @@ export interface components {
             difference: number;
             body: string;
         };
-        /** @description `abilities` has a value for each that concerns the application. */
+        /**
+         * @description `abilities` has a value for each that concerns the application; `kind` is empty where it was described by
+         *     hand.
+         */
         Station: {
             id: number;
             version: number;
             name: string;
+            kind: string;
             reads: string;
             readonly abilities: {
                 [key: string]: string | boolean;
@@ -4004,6 +4095,13 @@ export interface components {
             version: string;
             own: boolean;
             replacements: components["schemas"]["Replacement"][];
+        };
+        /** @description A kind of application to start from. */
+        StationKind: {
+            key: string;
+            label: string;
+            does: string;
+            reads: components["schemas"]["ReadsEnum"];
         };
         /** @description All stations of the project by their ids, in the order of work. */
         StationOrder: {
@@ -7160,6 +7258,72 @@ export interface operations {
             };
         };
     };
+    "projects_stations_sheet.html_retrieve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+        };
+    };
+    "projects_stations_sheet.json_retrieve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+        };
+    };
+    "projects_stations_sheet.md_retrieve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+        };
+    };
     "projects_stations_sheet.txt_retrieve": {
         parameters: {
             query?: never;
@@ -8209,6 +8373,25 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Ability"][];
+                };
+            };
+        };
+    };
+    station_kinds_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StationKind"][];
                 };
             };
         };

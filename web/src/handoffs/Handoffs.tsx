@@ -3,7 +3,7 @@ import { useQuery } from '@tanstack/react-query';
 import { Fragment } from 'react';
 
 import { api, body, type Schemas } from '../api/client';
-import { type SetupParts, type Station, useChange, useOwnFindings, useProject, useSlug, useAbilities, useStations } from '../api/hooks';
+import { type SetupParts, type Station, useChange, useOwnFindings, useProject, useSlug, useAbilities, useStationKinds, useStations } from '../api/hooks';
 import { FindingCard } from '../shared/FindingCard';
 import { FoldingColumn } from '../shared/Fold';
 import { LevelMark } from '../shared/marks';
@@ -12,6 +12,21 @@ import { Sortable, SortableItem } from '../shared/Sortable';
 import { Empty, Loaded } from '../shared/states';
 import { useRemoval } from '../shared/useUndo';
 import { useRemembered } from '../shared/remembered';
+
+type Kind = NonNullable<Schemas['NewStation']['kind']>;
+
+/** Values of the ability colour_by with which an application loads a config. */
+const CONFIG_READERS = ['config', 'transform'];
+
+/** Where a setting is set, as people say it. */
+const LEVELS: Record<Schemas['SettingLevel'], string> = {
+  environment: 'environment',
+  preference: 'preferences',
+  project: 'project',
+  file: 'each file',
+  node: 'each node or layer',
+  output: 'when writing',
+};
 
 const READS: Record<Schemas['ReadsEnum'], string> = { textures: 'reads textures, writes renders', renders: 'reads renders' };
 
@@ -114,7 +129,7 @@ function StationForm({ station }: { station: Station }) {
     <div className="block" style={{ marginTop: 8 }}>
       <h3>What the {station.name.toLowerCase()} can do</h3>
       {abilities.data
-        ?.filter(({ key }) => key in station.abilities)
+        ?.filter(({ key, where }) => key in station.abilities && Object.entries(where).every(([other, value]) => station.abilities[other] === value))
         .map((ability) => (
           <AbilityField
             key={ability.key}
@@ -175,10 +190,13 @@ function FirstChain() {
   const add = useChange(async (slug) => {
     const path = { slug };
     await body(
-      api.POST('/api/v1/projects/{slug}/stations', { params: { path }, body: { name: 'Renderer', reads: 'textures' } }),
+      api.POST('/api/v1/projects/{slug}/stations', { params: { path }, body: { name: 'Renderer', kind: 'renderer', reads: 'textures' } }),
     );
     await body(
-      api.POST('/api/v1/projects/{slug}/stations', { params: { path }, body: { name: 'Compositor', reads: 'renders' } }),
+      api.POST('/api/v1/projects/{slug}/stations', {
+        params: { path },
+        body: { name: 'Compositor', kind: 'compositor-nodes', reads: 'renders' },
+      }),
     );
   });
   return (
@@ -188,18 +206,15 @@ function FirstChain() {
   );
 }
 
-/** One more application at the end of the chain. */
+/** One more application at the end of the chain, of a kind whose abilities can be changed then. */
 function NewStation({ onAdded }: { onAdded: (id: number) => void }) {
+  const kinds = useStationKinds();
   const [name, setName] = useRemembered('new application', '');
-  const [reads, setReads] = useRemembered<Schemas['ReadsEnum']>('new application reads', 'renders');
+  const [kind, setKind] = useRemembered<Kind>('kind of the new application', 'compositor-nodes');
   const add = useChange((slug) =>
-    body(
-      api.POST('/api/v1/projects/{slug}/stations', {
-        params: { path: { slug } },
-        body: { name, reads },
-      }),
-    ),
+    body(api.POST('/api/v1/projects/{slug}/stations', { params: { path: { slug } }, body: { name, kind, reads: 'renders' } })),
   );
+  const chosen = kinds.data?.find(({ key }) => key === kind);
   return (
     <form
       className="block"
@@ -223,10 +238,12 @@ function NewStation({ onAdded }: { onAdded: (id: number) => void }) {
         onChange={(event) => setName(event.currentTarget.value)}
       />
       <Select
-        label="What it does"
-        data={Object.entries(READS).map(([value, label]) => ({ value, label }))}
-        value={reads}
-        onChange={(value) => value && setReads(value as Schemas['ReadsEnum'])}
+        label="What it is"
+        description={chosen?.does}
+        data={(kinds.data ?? []).map(({ key, label }) => ({ value: key, label }))}
+        value={kind}
+        allowDeselect={false}
+        onChange={(value) => value && setKind(value as Kind)}
       />
       <div>
         <Button type="submit" disabled={!name.trim()} loading={add.isPending}>
@@ -262,12 +279,25 @@ function Sheet({ station }: { station: Station }) {
       </section>
       <FoldingColumn label="Export sheet">
         <h2>Export sheet</h2>
-        <div className="row">
-          <Button component="a" variant="filled" href={`/api/v1/projects/${slug}/stations/${station.id}/sheet.txt`} download>
-            Save as text
+        <div className="row wrap">
+          <Button component="a" variant="filled" href={`/api/v1/projects/${slug}/stations/${station.id}/sheet.html`} download>
+            Save to print
           </Button>
+          {SHEETS.map(([ending, label]) => (
+            <Button
+              key={ending}
+              component="a"
+              size="compact-sm"
+              variant="subtle"
+              href={`/api/v1/projects/${slug}/stations/${station.id}/sheet.${ending}`}
+              aria-label={`Save as ${label}`}
+              download
+            >
+              {label}
+            </Button>
+          ))}
         </div>
-        <StationConfig station={station} />
+        {CONFIG_READERS.includes(String(station.abilities.colour_by)) && <StationConfig station={station} />}
         <p className="quiet">
           Every line follows from the project. Change the project and the sheet changes with it; the revision number
           says which state a sheet belongs to.
@@ -329,6 +359,24 @@ function Breakable({ text }: { text: string }) {
   ));
 }
 
+/** In what else a sheet is saved, by the ending of the file. */
+const SHEETS = [
+  ['txt', 'text'],
+  ['md', 'Markdown'],
+  ['json', 'JSON'],
+] as const;
+
+/** Where a setting is set, and what can override it there. */
+function Where({ line }: { line: Schemas['Setting'] }) {
+  const overriding = line.overridden_at.map((level) => LEVELS[level]).join(', ');
+  return (
+    <div className="quiet small">
+      set in: {LEVELS[line.level]}
+      {overriding && `; overridden by: ${overriding}`}
+    </div>
+  );
+}
+
 function SheetTable({ sections }: { sections: Schemas['Section'][] }) {
   return (
     <>
@@ -345,6 +393,12 @@ function SheetTable({ sections }: { sections: Schemas['Section'][] }) {
                   <td style={{ overflowWrap: 'anywhere' }}>
                     <span className="mono">{line.value}</span>
                     {line.why && <div className="quiet small">{line.why}</div>}
+                    <Where line={line} />
+                    {line.otherwise && (
+                      <div className="quiet small">
+                        otherwise: {line.otherwise} {line.symptom}
+                      </div>
+                    )}
                   </td>
                   <td style={{ width: 60, textAlign: 'right' }}>
                     <CopyButton value={line.value}>

@@ -1,9 +1,16 @@
 """Stations that cannot take what they are given."""
 
 from collections.abc import Iterator
+from itertools import pairwise
 
-from saltwort.core.findings.registry import BLOCKER, NOTE, Problem, Subjects, check
+from saltwort.core.findings.registry import BLOCKER, CAUTION, NOTE, Problem, Subjects, check
+from saltwort.core.stations.abilities.bakes_view import BAKES_VIEW, BY_DEFAULT
+from saltwort.core.stations.abilities.colour_by import loads_config
 from saltwort.core.stations.abilities.ocio_version import OCIO_VERSION, config_is_too_new, own_version
+from saltwort.core.stations.abilities.own_rules import OWN_RULES
+from saltwort.core.stations.abilities.own_tone_mapping import OWN_TONE_MAPPING
+from saltwort.core.stations.abilities.writes import FLOATS, INTEGERS, WRITES
+from saltwort.core.stations.station import READS_RENDERS, READS_TEXTURES
 
 
 @check("handoff.config-too-new", BLOCKER)
@@ -11,7 +18,7 @@ def config_too_new(subjects: Subjects) -> Iterator[Problem]:
     """An application loads no config of any version that can be written."""
     version = _version(subjects)
     for station in subjects.stations:
-        if config_is_too_new(version, station) and not own_version(version, station):
+        if loads_config(station) and config_is_too_new(version, station) and not own_version(version, station):
             yield Problem(
                 station.name,
                 "Config too new for this application",
@@ -25,12 +32,63 @@ def config_of_its_own(subjects: Subjects) -> Iterator[Problem]:
     """An application loads older configs only, and gets one written for its version; others keep theirs."""
     version = _version(subjects)
     for station in subjects.stations:
-        if own := own_version(version, station):
+        if loads_config(station) and (own := own_version(version, station)):
             yield Problem(
                 station.name,
                 f"Gets a config for OCIO {own}",
                 f"The project's config needs OCIO {version}. What version {own} cannot hold is baked or left out for "
                 "this application alone; Hand-offs lists it before the file is saved.",
+            )
+
+
+@check("handoff.view-baked-for-compositing", CAUTION)
+def view_baked(subjects: Subjects) -> Iterator[Problem]:
+    """An application writes its view into files unless it is told not to, and another composites them."""
+    for station, following in pairwise(subjects.stations):
+        if station.able(BAKES_VIEW) == BY_DEFAULT and station.able(WRITES) == FLOATS:
+            yield Problem(
+                station.name,
+                "Bakes the view in unless told not to",
+                f"{following.name} needs light. Turn the view off where {station.name} writes, as its sheet says, or "
+                "the view is applied a second time there.",
+            )
+
+
+@check("handoff.bit-depth-clips", BLOCKER)
+def bit_depth_clips(subjects: Subjects) -> Iterator[Problem]:
+    """An application writes 8 and 16 bits alone, and another is to go on with light."""
+    for station, following in pairwise(subjects.stations):
+        if station.able(WRITES) == INTEGERS and following.reads == READS_RENDERS and station.reads == READS_RENDERS:
+            yield Problem(
+                station.name,
+                "What it hands on is cut off at 1",
+                f"{station.name} writes 8- and 16-bit files, and {following.name} reads renders. Put {station.name} at "
+                "the end of the chain, or use one that writes float EXR.",
+            )
+
+
+@check("handoff.own-tone-mapping", NOTE)
+def own_tone_mapping(subjects: Subjects) -> Iterator[Problem]:
+    """An application has tone mapping of its own besides the view."""
+    for station in subjects.stations:
+        if station.able(OWN_TONE_MAPPING) and loads_config(station):
+            yield Problem(
+                station.name,
+                "Tone mapping of its own besides the view",
+                "With both on, light is compressed twice: whites turn grey. Turn its own off, as its sheet says.",
+            )
+
+
+@check("handoff.rules-ignored", NOTE)
+def rules_ignored(subjects: Subjects) -> Iterator[Problem]:
+    """An application has rules of its own for the space of a file, which decide before the config's."""
+    for station in subjects.stations:
+        if station.able(OWN_RULES) and station.reads == READS_TEXTURES:
+            yield Problem(
+                station.name,
+                "Its own rules decide before the config",
+                "Its “auto” may read another space than the other applications do. Turn its own rules off, as its "
+                "sheet says.",
             )
 
 

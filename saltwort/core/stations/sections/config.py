@@ -1,27 +1,115 @@
-"""Which config the station loads."""
+"""Which config the station loads, or what it gets in its place."""
 
 from collections.abc import Iterator
 
+from saltwort.core.deliverables.kinds.lut import FORMATS
+from saltwort.core.stations.abilities.colour_by import COLOUR_BY, ICC, LUT, SRGB, TRANSFORM
 from saltwort.core.stations.abilities.config_form import CONFIG_FORM
+from saltwort.core.stations.abilities.config_set_at import CONFIG_SET_AT, ENVIRONMENT, PREFERENCE, PROJECT
+from saltwort.core.stations.abilities.lut_format import LUT_FORMAT
 from saltwort.core.stations.abilities.ocio_version import OCIO_VERSION, config_is_too_new, own_version
-from saltwort.core.stations.sheet import Chain, Setting, section
+from saltwort.core.stations.sheet import Chain, Level, Setting, section
+
+_PLACES: dict[str, tuple[str, Level, tuple[Level, ...]]] = {
+    ENVIRONMENT: ("set the OCIO variable to {file}", "environment", ("preference", "project")),
+    PREFERENCE: ("set {file} in the preferences", "preference", ("environment", "project")),
+    PROJECT: ("set {file} in the project", "project", ("environment",)),
+}
+_OTHER_CONFIG = "Spaces and views of another config have the same names and other colours."
+_LOOKS_OFF = "Names of spaces are missing, or every picture looks slightly wrong."
 
 
 @section(10, "config", "Config")
 def config(chain: Chain) -> Iterator[Setting]:
+    managed = chain.station.able(COLOUR_BY)
+    if managed == LUT:
+        yield from _lut(chain)
+    elif managed == ICC:
+        yield from _profile(chain)
+    elif managed == SRGB:
+        why = "it knows no config: colour is read as sRGB, data as linear or raw"
+        yield Setting("management", "Colour management", "sRGB", "choice", why)
+    else:
+        yield from _config(chain)
+
+
+def _config(chain: Chain) -> Iterator[Setting]:
     station, version = chain.station, chain.config_version
     own = own_version(version, station)
-    how = "set it in the preferences or the OCIO variable"
+    place, level, overriding = _PLACES[station.able(CONFIG_SET_AT)]
+    if station.able(COLOUR_BY) == TRANSFORM:
+        place, level, overriding = "choose {file} in every transform node", "node", ()
     if chain.config_file.endswith(".zip") or station.able(CONFIG_FORM) == "folder":
-        how = "unpack it, and set config.ocio in the preferences or the OCIO variable"
-    yield Setting("file", "OCIO config", chain.config_file, "file", how)
+        place = f"unpack it, and {place.format(file='its config.ocio')}"
+    yield Setting(
+        "file",
+        "OCIO config",
+        chain.config_file,
+        "file",
+        place.format(file="it"),
+        level,
+        overriding,
+        _OTHER_CONFIG,
+        _LOOKS_OFF,
+    )
     shown = "what the application shows once the config is in use"
-    yield Setting("name", "Config name", chain.config.getName(), "name", shown)
+    yield Setting("name", "Config name", chain.config.getName(), "name", shown, level)
     limit = f"this application loads up to {station.able(OCIO_VERSION)}"
-    yield Setting("version", "Config version", f"OCIO {own or version}", "version", limit)
+    yield Setting("version", "Config version", f"OCIO {own or version}", "version", limit, level)
     if own:
         others = f"other applications keep the project's, OCIO {version}"
-        yield Setting("own-version", "Written for it alone", f"OCIO {own}", "version", others)
+        yield Setting("own-version", "Written for it alone", f"OCIO {own}", "version", others, level)
     elif config_is_too_new(version, station):
         limit = f"it stops at OCIO {station.able(OCIO_VERSION)}"
-        yield Setting("too-new", "Attention", "this application cannot load the config", "choice", limit)
+        yield Setting("too-new", "Attention", "this application cannot load the config", "choice", limit, level)
+
+
+def _lut(chain: Chain) -> Iterator[Setting]:
+    form = FORMATS[chain.station.able(LUT_FORMAT)]
+    yield Setting(
+        "lut",
+        "LUT for looking",
+        f"{chain.choice.view} on {chain.choice.display}",
+        "file",
+        f"make it in Outputs as {form}, and load it in the viewer",
+        "project",
+        ("node",),
+        "Without it light is shown as if it were a picture.",
+        "Dark and harsh, lamps burnt out.",
+    )
+    yield Setting(
+        "lut-input",
+        "Feed the LUT with",
+        chain.working_space,
+        "space",
+        "its shaper takes light; anything else must be converted to that first",
+        "node",
+        (),
+        "A LUT for light that is fed an encoded picture decodes nothing.",
+        "Washed out, no true black.",
+    )
+
+
+def _profile(chain: Chain) -> Iterator[Setting]:
+    yield Setting(
+        "profile",
+        "Profile to assign",
+        chain.working_space,
+        "file",
+        "make it in Outputs as an ICC profile of this space; assign it, do not convert",
+        "file",
+        (),
+        "Without it light is taken for sRGB.",
+        "Dark and harsh, colours too strong.",
+    )
+    yield Setting(
+        "embedded",
+        "Embedded profiles",
+        "use them",
+        "choice",
+        "pictures with the view carry their own",
+        "preference",
+        ("file",),
+        "Pictures of a wide gamut are taken for sRGB.",
+        "Pale colours, skin grey.",
+    )

@@ -2,10 +2,48 @@
 
 from collections.abc import Iterator
 
+from saltwort.core.stations.abilities.colour_by import loads_config
+from saltwort.core.stations.abilities.grading_space import GRADING_SPACE, NONE
+from saltwort.core.stations.abilities.project_depth import PROJECT_DEPTH
 from saltwort.core.stations.sheet import Chain, Setting, section
 
 
 @section(20, "working-space", "Working space")
 def working_space(chain: Chain) -> Iterator[Setting]:
-    why = "role scene_linear of the config"
-    yield Setting("space", "Working or rendering space", chain.working_space, "space", why)
+    station = chain.station
+    if loads_config(station):
+        yield Setting(
+            "space",
+            "Working or rendering space",
+            chain.working_space,
+            "space",
+            "role scene_linear of the config",
+            "project",
+            (),
+            "Light is mixed in other primaries.",
+            "Saturated lights look different from the look-dev.",
+        )
+    if station.has(PROJECT_DEPTH) and station.able(PROJECT_DEPTH):
+        yield Setting(
+            "depth",
+            "Bit depth of the project",
+            "32 bits, float",
+            "choice",
+            "light goes far above 1",
+            "project",
+            ("file", "output"),
+            "8 and 16 bits cut light off at 1.",
+            "Lamps turn flat and grey once they are darkened.",
+        )
+    if station.has(GRADING_SPACE) and (space := station.able(GRADING_SPACE)) != NONE:
+        yield Setting(
+            "grading",
+            "Convert to before the grade",
+            {"acescct": "ACEScct", "acescc": "ACEScc"}[space],
+            "choice",
+            f"from {chain.working_space}, and back after it",
+            "node",
+            ("project",),
+            "A logarithmic tool on light moves highlights alone.",
+            "Contrast reacts only in the brightest parts.",
+        )

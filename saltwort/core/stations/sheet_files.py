@@ -1,0 +1,101 @@
+"""Settings sheets as files: for people on paper and in a wiki, and for pipelines."""
+
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass
+from html import escape
+from typing import Any
+
+from saltwort.core.stations.sheet import Section, Setting
+
+FORMAT = 1
+"""Of the JSON: raised when a reader of this one could not read it."""
+LEVEL_WORDS = {
+    "environment": "environment",
+    "preference": "preferences",
+    "project": "project",
+    "file": "each file",
+    "node": "each node or layer",
+    "output": "when writing",
+}
+_STYLE = """
+@page { size: A4; margin: 16mm }
+body { font: 10pt/1.4 sans-serif; color: #111; max-width: 178mm; margin: 8mm auto }
+h1 { font-size: 16pt; margin: 0 } h2 { font-size: 12pt; margin: 6mm 0 1mm } p { margin: 0 0 2mm }
+section { break-inside: auto } table { border-collapse: collapse; width: 100% } tr { break-inside: avoid }
+td { border-top: 0.2mm solid #bbb; padding: 1mm 2mm 1mm 0; vertical-align: top; overflow-wrap: anywhere }
+td:nth-child(2) { font-family: monospace } small { color: #444; font-family: sans-serif; display: block }
+"""
+
+
+@dataclass(frozen=True)
+class SheetOf:
+    """What a sheet is about."""
+
+    station: str
+    project: str
+    revision: int
+
+    @property
+    def title(self) -> str:
+        return f"{self.project}, revision {self.revision}: settings for the {self.station.lower()}"
+
+
+def as_text(of: SheetOf, sections: Sequence[Section]) -> str:
+    """For a mail."""
+    parts = [of.title, "=" * len(of.title)]
+    for section in sections:
+        parts += ["", section.title, "-" * len(section.title)]
+        parts += [f"{line.label}: {line.value}" + (f"   ({line.why})" if line.why else "") for line in section.settings]
+    return "\n".join(parts) + "\n"
+
+
+def as_json(of: SheetOf, sections: Sequence[Section]) -> dict[str, Any]:
+    """For a pipeline: every setting by section and key, with all that is known of it."""
+    return {"format": FORMAT, **asdict(of), "sections": [asdict(section) for section in sections]}
+
+
+def as_markdown(of: SheetOf, sections: Sequence[Section]) -> str:
+    """For a wiki (CommonMark, with the tables of GitHub)."""
+    parts = [f"# {of.title}"]
+    for section in sections:
+        parts += ["", f"## {section.title}", "", "| setting | value | where | why |", "|---|---|---|---|"]
+        for line in section.settings:
+            value = f"`{line.value.replace('`', '')}`" if line.value else ""
+            parts.append("| " + " | ".join(map(_cell, (line.label, value, where_told(line), _why(line)))) + " |")
+    return "\n".join(parts) + "\n"
+
+
+def as_html(of: SheetOf, sections: Sequence[Section]) -> str:
+    """One file without scripts that prints well on A4."""
+    rows = []
+    for section in sections:
+        rows.append(f"<section><h2>{escape(section.title)}</h2><table>")
+        for line in section.settings:
+            why = f"<small>{escape(_why(line))}</small>" if _why(line) else ""
+            cells = (escape(line.label), f"{escape(line.value)}{why}", escape(where_told(line)))
+            rows.append("<tr>" + "".join(f"<td>{cell}</td>" for cell in cells) + "</tr>")
+        rows.append("</table></section>")
+    return (
+        f"<!doctype html><html lang=en><meta charset=utf-8><title>{escape(of.title)}</title><style>{_STYLE}</style>"
+        f"<h1>{escape(of.title)}</h1><p>Set these in order. What stands in “where” may be overridden by what comes "
+        f"after it.</p>{''.join(rows)}</html>"
+    )
+
+
+def where_told(line: Setting) -> str:
+    """At which level a setting is set, and what can override it there."""
+    if not line.value:
+        return ""
+    told = LEVEL_WORDS[line.level]
+    if line.overridden_at:
+        told += f"; overridden by: {', '.join(LEVEL_WORDS[level] for level in line.overridden_at)}"
+    return told
+
+
+def _why(line: Setting) -> str:
+    parts = [line.why, line.otherwise and f"Otherwise: {line.otherwise}", line.symptom and f"It looks: {line.symptom}"]
+    return " ".join(f"{part[0].upper()}{part[1:]}{'' if part[-1] in '.?' else '.'}" for part in parts if part)
+
+
+def _cell(text: str) -> str:
+    return text.replace("|", "\\|").replace("\n", " ")

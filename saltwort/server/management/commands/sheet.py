@@ -1,0 +1,39 @@
+"""`sheet --station NAME`: what to set in an application, for a pipeline, a wiki or paper."""
+
+from argparse import ArgumentParser
+from pathlib import Path
+from typing import Any
+
+from django.core.management.base import CommandParser
+
+from saltwort.core.errors import BadInput
+from saltwort.core.files import replacing
+from saltwort.server.commands import HeadlessCommand, project_for
+from saltwort.server.handoffs.operations import ENDINGS, sheet_as
+
+
+class Command(HeadlessCommand):
+    help = "Print the settings sheet of an application, or write it to a file."
+
+    def add_arguments(self, parser: CommandParser | ArgumentParser) -> None:
+        parser.add_argument("--project", required=True, metavar="SLUG")
+        parser.add_argument("--station", required=True, metavar="NAME", help="the application, as it is called")
+        parser.add_argument("--format", choices=list(ENDINGS), help="json unless the name of the output says otherwise")
+        parser.add_argument("--output", type=Path, metavar="FILE")
+
+    def handle(self, *args: Any, project: str, station: str, output: Path | None, **options: Any) -> None:
+        stations = project_for(project).stations.select_related("project__current")
+        found = stations.filter(name__iexact=station).first()
+        if found is None:
+            listed = ", ".join(stations.values_list("name", flat=True)) or "none yet"
+            raise BadInput(f"There is no application “{station}”. Applications: {listed}.")
+        ending = options["format"] or (output.suffix.removeprefix(".").lower() if output else "json")
+        if ending not in ENDINGS:
+            raise BadInput(f"A sheet ends with one of {', '.join(ENDINGS)}, or say --format.")
+        content, _ = sheet_as(found, ending)
+        if output is None:
+            self.stdout.write(content, ending="")
+            return
+        with replacing(output) as temporary:
+            temporary.write_text(content, encoding="utf-8")
+        self.print_json({"station": found.name, "format": ending, "path": str(output)})
