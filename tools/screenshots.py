@@ -85,12 +85,14 @@ def _sequence(page: Page) -> None:
     page.get_by_role("button", name="New output").click()
     page.get_by_text("could not be made").wait_for(timeout=60_000)
     page.get_by_role("status").filter(has_text="22 of 22 loaded").wait_for(timeout=60_000)
+    page.locator(".mantine-Notification-closeButton").first.click()
 
 
 def _hdr(page: Page) -> None:
     _pick(page, "Display", "Rec.2100-PQ")
     page.get_by_role("table", name="Light of the picture").wait_for(timeout=60_000)
-    page.get_by_role("button", name="Dismiss").or_(page.locator(".mantine-Notification-closeButton")).first.click()
+    page.get_by_alt_text("Bands of brightness").wait_for(timeout=60_000)
+    page.locator(".mantine-Notification-closeButton").first.click()
 
 
 def _tab(name: str) -> Callable[[Page], None]:

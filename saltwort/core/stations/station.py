@@ -20,10 +20,11 @@ Value = TypeVar("Value", str, bool)
 
 @dataclass(frozen=True)
 class Ability(Generic[Value]):
-    """What an application may be able to do. `effect` says what it changes on the sheet; `choices` are the values it
-    may have and the words for them, none for yes or no; `reads` the stations that have it, by what they are fed;
-    `where` the value of another ability without which it does nothing."""
+    """What an application may be able to do. `order` is the one in which people are asked; `effect` says what it
+    changes on the sheet; `choices` are the values it may have and the words for them, none for yes or no; `reads` the
+    stations that have it, by what they are fed; `where` the value of another ability without which it does nothing."""
 
+    order: int
     key: str
     label: str
     effect: str
@@ -52,9 +53,9 @@ def ability(described: Ability[Value]) -> Ability[Value]:
 
 @cache
 def abilities() -> tuple[Ability[Any], ...]:
-    """All abilities, by the name of their module."""
+    """All abilities, in their order."""
     import_all("saltwort.core.stations.abilities")
-    return tuple(_abilities.values())
+    return tuple(sorted(_abilities.values(), key=lambda ability: ability.order))
 
 
 @dataclass(frozen=True)

@@ -1,6 +1,6 @@
 import { Button, Checkbox, CopyButton, Select, TextInput } from '@mantine/core';
 import { useQuery } from '@tanstack/react-query';
-import { Fragment } from 'react';
+import { Fragment, useState } from 'react';
 
 import { api, body, type Schemas } from '../api/client';
 import { type SetupParts, type Station, useChange, useOwnFindings, useProject, useSlug, useAbilities, useStationKinds, useStations } from '../api/hooks';
@@ -370,9 +370,26 @@ const SHEETS = [
 function Where({ line }: { line: Schemas['Setting'] }) {
   const overriding = line.overridden_at.map((level) => LEVELS[level]).join(', ');
   return (
+    <>
+      {LEVELS[line.level]}
+      {overriding && <div>overridden by: {overriding}</div>}
+    </>
+  );
+}
+
+/** What goes wrong where it is set otherwise, and how that looks, for who asks. */
+function Otherwise({ line }: { line: Schemas['Setting'] }) {
+  const [open, setOpen] = useState(false);
+  return (
     <div className="quiet small">
-      set in: {LEVELS[line.level]}
-      {overriding && `; overridden by: ${overriding}`}
+      <button type="button" className="bare term" aria-expanded={open} onClick={() => setOpen(!open)}>
+        if it is set otherwise
+      </button>
+      {open && (
+        <div>
+          {line.otherwise} {line.symptom && `It looks: ${line.symptom.charAt(0).toLowerCase()}${line.symptom.slice(1)}`}
+        </div>
+      )}
     </div>
   );
 }
@@ -384,21 +401,27 @@ function SheetTable({ sections }: { sections: Schemas['Section'][] }) {
         <div key={section.key} className="block">
           <h3>{section.title}</h3>
           <table className="list">
+            <thead>
+              <tr>
+                <th>Setting</th>
+                <th>Value</th>
+                <th>Set in</th>
+                <th />
+              </tr>
+            </thead>
             <tbody>
               {section.settings.map((line) => (
                 <tr key={line.key}>
-                  <td style={{ width: '42%' }}>
+                  <td style={{ width: '32%' }}>
                     <Breakable text={line.label} />
                   </td>
                   <td style={{ overflowWrap: 'anywhere' }}>
                     <span className="mono">{line.value}</span>
                     {line.why && <div className="quiet small">{line.why}</div>}
+                    {line.otherwise && <Otherwise line={line} />}
+                  </td>
+                  <td className="quiet small" style={{ width: '20%' }}>
                     <Where line={line} />
-                    {line.otherwise && (
-                      <div className="quiet small">
-                        otherwise: {line.otherwise} {line.symptom}
-                      </div>
-                    )}
                   </td>
                   <td style={{ width: 60, textAlign: 'right' }}>
                     <CopyButton value={line.value}>

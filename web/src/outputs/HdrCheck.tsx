@@ -151,6 +151,11 @@ function Picture({ address, caption }: { address: string; caption: string }) {
     <figure className={classes.figure}>
       <div className="plate">
         {picture.shown && <img src={picture.shown} alt={caption} />}
+        {!picture.shown && picture.state === 'loading' && (
+          <p className={classes.waiting} role="status">
+            computing …
+          </p>
+        )}
         {picture.state === 'failed' && <p role="alert">This picture could not be drawn.</p>}
       </div>
       <figcaption className="quiet small">{caption}</figcaption>

@@ -5,6 +5,7 @@ from saltwort.core.stations.station import Ability, Station, ability
 CONFIG, TRANSFORM, LUT, ICC, SRGB = "config", "transform", "lut", "icc", "srgb"
 COLOUR_BY = ability(
     Ability(
+        10,
         "colour_by",
         "Manages colour by",
         "Decides what it is given: a config, a LUT, a profile, or nothing but the word sRGB.",

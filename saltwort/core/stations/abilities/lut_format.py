@@ -5,6 +5,7 @@ from saltwort.core.stations.station import Ability, ability
 
 LUT_FORMAT = ability(
     Ability(
+        23,
         "lut_format",
         "Reads LUTs as",
         "The sheet names the LUT to load where it manages colour by LUT files.",

@@ -5,6 +5,7 @@ from saltwort.core.stations.station import Ability, Station, ability
 
 OCIO_VERSION = ability(
     Ability(
+        20,
         "ocio_version",
         "Loads OCIO configs up to",
         "An older one gets a config written for its version; what that cannot hold is baked or left out.",

@@ -5,6 +5,7 @@ from saltwort.core.stations.station import Ability, ability
 WORKING, DISPLAY = "working", "display"
 TYPED_COLOURS = ability(
     Ability(
+        40,
         "typed_colours",
         "Colours are typed as",
         "The sheet gives swatches and lights in these numbers.",

@@ -5,6 +5,7 @@ from saltwort.core.stations.station import Ability, ability
 EACH, ONE, NONE = "each", "one", "none"
 VIEWERS = ability(
     Ability(
+        50,
         "viewers",
         "Viewers",
         "Where each has its own, the sheet says to set every one.",

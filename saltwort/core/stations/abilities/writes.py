@@ -5,6 +5,7 @@ from saltwort.core.stations.station import Ability, ability
 FLOATS, INTEGERS = "floats", "integers"
 WRITES = ability(
     Ability(
+        70,
         "writes",
         "Can write",
         "Where it is integers alone, what it hands on is a picture and no light, and a finding says so.",

@@ -5,8 +5,6 @@ from collections.abc import Iterator
 from saltwort.core.stations.abilities.typed_colours import DISPLAY, TYPED_COLOURS
 from saltwort.core.stations.sheet import Chain, Setting, section
 
-_TWICE = "Numbers of the one kind typed as the other are decoded twice, or not at all."
-
 
 @section(35, "colours", "Colours to type")
 def colours(chain: Chain) -> Iterator[Setting]:
@@ -17,6 +15,4 @@ def colours(chain: Chain) -> Iterator[Setting]:
         why = "sRGB, 0–1" if picks else f"light in {chain.working_space}"
         if numbers is None:
             why = "sRGB holds no such colour: type it where light can be typed"
-        yield Setting(
-            f"colour:{colour.name}", colour.name, value, "numbers", why, "file", (), _TWICE, "Too pale, or too dark."
-        )
+        yield Setting(f"colour:{colour.name}", colour.name, value, "numbers", why, "file")

@@ -64,22 +64,27 @@ def _textures(chain: Chain) -> Iterator[Setting]:
         for texture in textures:
             word = "linear, or raw" if _is_plain(chain, texture.space) else "sRGB"
             why = f"the project reads it as {texture.space}"
-            yield Setting(f"texture:{texture.path}", texture.path, word, "choice", why, level, (), *_WRONG_SPACE)
+            yield Setting(f"texture:{texture.path}", texture.path, word, "choice", why, level)
         return
     if not chain.station.able(FOLLOWS_FILE_RULES):
         for texture in textures:
-            yield Setting(
-                f"texture:{texture.path}", texture.path, texture.space, "space", _BY_HAND, level, (), *_WRONG_SPACE
-            )
+            yield Setting(f"texture:{texture.path}", texture.path, texture.space, "space", _BY_HAND, level)
         return
     by_rule = sum(texture.by_rule for texture in textures)
     right = f"right for {by_rule} of {len(textures)} files"
     yield Setting(
-        "textures", "Texture colour space", "from file rules (auto)", "choice", right, "preference", ("file",)
+        "textures",
+        "Texture colour space",
+        "from file rules (auto)",
+        "choice",
+        right,
+        "preference",
+        ("file",),
+        *_WRONG_SPACE,
     )
     for texture in sorted(textures, key=lambda texture: texture.by_rule):
         why = "by the file rules" if texture.by_rule else _BY_HAND
-        yield Setting(f"texture:{texture.path}", texture.path, texture.space, "space", why, level, (), *_WRONG_SPACE)
+        yield Setting(f"texture:{texture.path}", texture.path, texture.space, "space", why, level)
 
 
 def _is_plain(chain: Chain, space: str) -> bool:
