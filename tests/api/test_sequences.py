@@ -1,5 +1,6 @@
 """Sequences: imported, looked at frame by frame, and delivered, with frames that are missing and broken."""
 
+import os
 import time
 import zipfile
 from hashlib import sha256
@@ -146,6 +147,13 @@ class Import(SequenceTestCase):
         self.assertEqual(frames[MISSING]["state"], "in")
         self.assertIn("size 16 × 10", frames[1007]["differs"])
         self.assertIn("no longer", frames[1008]["reason"])
+
+    def test_links_that_lead_out_and_pipes_are_refused(self) -> None:
+        (self.shot / "dusk.1009.exr").symlink_to(write(self.folder / "outside.exr", light(4, 4), "half"))
+        os.mkfifo(self.shot / "dusk.1010.exr")
+        frames = {frame["number"]: frame for frame in self.ask(f"/renders/{self.bring()['id']}/frames")}
+        self.assertIn("lies outside", frames[1009]["reason"])
+        self.assertIn("no plain file", frames[1010]["reason"])
 
     def test_frames_that_were_sent(self) -> None:
         pk = self.tell("post", "/intakes", 201)["id"]
