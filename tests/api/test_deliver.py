@@ -162,6 +162,34 @@ class Deliver(CommandTestCase):
         _, (found,) = self.verified(still["path"], *of)
         self.assertEqual([doubt["code"] for doubt in found["doubts"]], ["other-format"])
 
+    def test_luts_and_profiles_are_verified(self) -> None:
+        self.tell("put", "/recipes", 204, name="Lut", kind="lut", settings={"source": "ACEScct"}, based_on=1)
+        self.tell("put", "/recipes", 204, name="Profile", kind="icc", settings={"space": "ACEScg"}, based_on=2)
+        for kind, recipe, asked, output, codes in (
+            ("lut", "Lut", {"from": "ACEScct"}, "a.cube", []),
+            ("lut", "Lut", {"from": "ACEScg"}, "b.cube", ["other-colours"]),
+            ("lut", "Lut", {"from": "ACEScct"}, "c.clf", ["other-format"]),
+            ("icc", "Profile", {"space": "ACEScg"}, "a.icc", []),
+            ("icc", "Profile", {"space": "Linear Rec.709 (sRGB)"}, "b.icc", ["other-colours"]),
+            ("icc", "Profile", {"space": "ACEScg", "version": "2"}, "c.icc", ["other-version"]),
+        ):
+            with self.subTest(output):
+                (file,) = self.deliver(kind, output=output, **asked)
+                code, (alone,) = self.verified(file["path"])
+                self.assertEqual((code, alone["doubts"]), (0, []))
+                code, (found,) = self.verified(file["path"], "--project", "quay", "--recipe", recipe)
+                self.assertEqual(([doubt["code"] for doubt in found["doubts"]], code), (codes, int(bool(codes))))
+        (self.folder / "same.cube").write_text(
+            "LUT_3D_SIZE 2\n" + "\n".join(f"{r} {g} {b}" for b in (0, 1) for g in (0, 1) for r in (0, 1))
+        )
+        (self.folder / "falls.cube").write_text("LUT_1D_SIZE 3\n0 0 0\n1 1 1\n0.5 0.5 0.5\n")
+        for name, doubted in (("same.cube", "does-nothing"), ("falls.cube", "greys-fall")):
+            _, (found,) = self.verified(self.folder / name)
+            self.assertIn(doubted, [doubt["code"] for doubt in found["doubts"]])
+        for name in ("notes.cube", "notes.icc"):
+            (self.folder / name).write_bytes(b"nothing of the kind")
+            self.refused_command(name, "verify", self.folder / name)
+
     def test_frames_that_are_there_are_left_out_on_resuming(self) -> None:
         frames = self.frames(range(1, 6))
         made = self.deliver("light", frames, "--frames", "1-3")

@@ -50,8 +50,10 @@ _SHARES = {
 
 def verified_told(says: Mapping[str, Any], pixels: Mapping[str, Any]) -> Facts:
     """What a file says of itself and what its pixels say."""
-    told = {"size": f"{says['width']} × {says['height']}"}
-    if "stream" in says:
+    told = {"size": f"{says['width']} × {says['height']}"} if "width" in says else {}
+    if "kind" in says:
+        told |= {name.replace("_", " "): str(value) for name, value in says.items()}
+    elif "stream" in says:
         container = says["container"]
         told |= {
             "frames": f"{says['frames']:,}, {says['rate']} a second",

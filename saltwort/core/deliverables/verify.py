@@ -13,6 +13,7 @@ from saltwort.core.apart import Limits, run_apart
 from saltwort.core.deliverables.registry import Deliverable
 from saltwort.core.deliverables.shown import Doubt
 from saltwort.core.deliverables.told import coding_told
+from saltwort.core.engine import apply
 from saltwort.core.errors import BadInput
 from saltwort.core.images import measure, read_header
 from saltwort.core.images.independent import file_tags, read_back
@@ -26,12 +27,17 @@ from saltwort.core.images.video import (
     from_planes,
     video_facts,
 )
+from saltwort.core.luts.sampling import cube_nodes
+from saltwort.core.luts.tables import read_processor
 from saltwort.core.spaces import curves
 from saltwort.core.spaces.curves import Curve
 from saltwort.core.spaces.encodings import BY_INTEROP_ID, by_code_points
 from saltwort.core.spaces.gamuts import P3_D65, REC709, Gamut, rgb_to_xyz
+from saltwort.core.spaces.icc import read_profile
 
-PICTURE, VIDEO = "picture", "video"
+PICTURE, VIDEO, LUT, PROFILE = "picture", "video", "LUT", "ICC profile"
+LUTS = (".cube", ".csp", ".3dl", ".spi1d", ".spi3d", ".clf", ".ctf")
+PROFILES = (".icc", ".icm")
 VIDEOS = (".mp4", ".mov", ".m4v", ".mkv", ".webm")
 LIGHT_FORMATS = (".exr", ".hdr", ".tx")
 MEASURED_FRAMES = 240
@@ -40,6 +46,8 @@ SECONDS, MEMORY = 120.0, 4_000_000_000
 OUTSIDE = 1e-3
 """Of the light of a pixel, by which it lies outside a gamut: less is rounding."""
 PQ_POINTS = 16
+EDGE, GREYS = 17, 1_025
+SAME, FALLING = 1e-6, 1e-4
 
 
 @dataclass(frozen=True)
@@ -53,10 +61,11 @@ class Verified:
 
 
 def verify(path: Path) -> Verified:
-    """Look at a file. Raises BadInput for what is neither picture nor video."""
-    is_video = path.suffix.lower() in VIDEOS
-    says, pixels, doubts = (_video if is_video else _picture)(path)
-    return Verified(VIDEO if is_video else PICTURE, says, pixels, tuple(doubts))
+    """Look at a file. Raises BadInput for what is neither picture, video, LUT nor profile."""
+    sorts = {**dict.fromkeys(VIDEOS, VIDEO), **dict.fromkeys(LUTS, LUT), **dict.fromkeys(PROFILES, PROFILE)}
+    sort = sorts.get(path.suffix.lower(), PICTURE)
+    says, pixels, doubts = {VIDEO: _video, LUT: _lut, PROFILE: _profile, PICTURE: _picture}[sort](path)
+    return Verified(sort, says, pixels, tuple(doubts))
 
 
 def verify_apart(path: Path, name: str) -> Verified:
@@ -98,6 +107,43 @@ def _picture(path: Path) -> Looked:
     if pixels["not_finite"]:
         doubts.append(Doubt("not-finite", f"{pixels['not_finite']:,} samples are no numbers (NaN or infinite)."))
     return says, pixels, doubts
+
+
+def _lut(path: Path) -> Looked:
+    try:
+        processor = read_processor(path)
+    except BadInput as error:
+        raise BadInput(f"{path.name} is no LUT of its kind, or is damaged. Export it again.") from error
+    nodes = cube_nodes(EDGE).astype(np.float32).reshape(1, -1, 3)
+    given = apply(processor, nodes)
+    greys = apply(processor, np.linspace(0, 1, GREYS, dtype=np.float32)[None, :, None].repeat(3, axis=2))[0]
+    pixels, doubts = _range(given), []
+    if pixels["not_finite"]:
+        doubts.append(Doubt("not-finite", f"{pixels['not_finite']:,} of its numbers are none (NaN or infinite)."))
+    if np.abs(given - nodes).max() < SAME:
+        doubts.append(Doubt("does-nothing", "It changes no colour between 0 and 1."))
+    if (np.diff(np.nan_to_num(greys), axis=0) < -FALLING).any():
+        doubts.append(Doubt("greys-fall", "Brighter greys come out darker in places: it is damaged, or meant so."))
+    return {"kind": LUT, "format": path.suffix.lower(), "read_by": "the OCIO library"}, pixels, doubts
+
+
+def _profile(path: Path) -> Looked:
+    content = path.read_bytes()
+    profile = read_profile(content)
+    if profile is None:
+        raise BadInput(f"{path.name} is no ICC profile of RGB or grey.")
+    says = {
+        "kind": PROFILE,
+        "called": profile.description,
+        "version": f"{content[8]}.{content[9] >> 4}",
+        "curve": profile.curve.label if profile.curve else "a table, or none that is known",
+    }
+    doubts = []
+    if profile.code_points and (known := by_code_points(*profile.code_points)):
+        wanted = known[0]
+        if profile.curve and profile.curve.kind != wanted[1].kind:
+            doubts.append(Doubt("tags-disagree", "Its code points and its curve say different things."))
+    return says, {}, doubts
 
 
 def _range(colour: Pixels) -> dict[str, Any]:

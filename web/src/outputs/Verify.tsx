@@ -23,7 +23,7 @@ export function Verify() {
   const known = recipes.data?.filter(({ kind }) => verifying.has(kind)) ?? [];
   return (
     <Fold title="Verify a file" open={false}>
-      <p className="quiet small">A picture or video from anywhere. It is looked at and not kept.</p>
+      <p className="quiet small">A picture, video, LUT or ICC profile from anywhere. It is looked at and not kept.</p>
       <div className="row" style={{ alignItems: 'flex-end' }}>
         {known.length > 0 && (
           <Select
@@ -37,7 +37,7 @@ export function Verify() {
         )}
         <FileButton
           onChange={(file) => file && verify.mutate(file)}
-          accept=".png,.jpg,.jpeg,.tif,.tiff,.exr,.avif,.jxl,.hdr,.dpx,.mp4,.mov,.m4v,.mkv,.webm"
+          accept=".png,.jpg,.jpeg,.tif,.tiff,.exr,.avif,.jxl,.hdr,.dpx,.mp4,.mov,.m4v,.mkv,.webm,.cube,.csp,.3dl,.spi1d,.spi3d,.clf,.ctf,.icc,.icm"
         >
           {(props) => (
             <Button size="xs" {...props} loading={verify.isPending}>

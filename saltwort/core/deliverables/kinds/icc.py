@@ -1,7 +1,7 @@
 """An ICC profile of a space, or of a view, so that an application that knows profiles alone shows a picture right."""
 
 import io
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -15,7 +15,7 @@ from saltwort.core.configs.matching import encoding_of, primaries_of_space
 from saltwort.core.deliverables.foreseen import HEADERS, Foreseen, Subject
 from saltwort.core.deliverables.options import DISPLAY, LOOK, SPACE, VIEW, option
 from saltwort.core.deliverables.registry import NOTHING, Defaults, Deliverable, Progress, deliverable
-from saltwort.core.deliverables.shown import Source
+from saltwort.core.deliverables.shown import Doubt, Source
 from saltwort.core.deliverables.told import Facts
 from saltwort.core.engine import ViewChoice, apply, space_processor, view_processor
 from saltwort.core.engine.displays import HDR, NO_LIGHT, display_kind
@@ -36,6 +36,8 @@ Array = NDArray[np.float64]
 OF_SPACE, OF_VIEW = "space", "view"
 EDGE = 33
 MEASURED = 100_000
+NOTICED = 1.0
+"""ΔE 2000 in the mean, of which 8-bit CIELAB makes 0.3 by itself."""
 
 
 @dataclass(frozen=True)
@@ -73,6 +75,7 @@ class Icc(Deliverable[IccSettings]):
     label = "ICC profile"
     use = "Of a space, linear ones too, or of a view, for an image editor that follows profiles."
     takes = NOTHING
+    verifies = True
     settings = IccSettings
 
     def defaults(self, chosen: Defaults) -> dict[str, Any]:
@@ -132,6 +135,17 @@ class Icc(Deliverable[IccSettings]):
             temporary.write_bytes(content)
         progress(0.5, "Reading it with another library")
         return _read_again(config, target, form, settings)
+
+    def doubts(
+        self, config: ocio.Config, settings: IccSettings, says: Mapping[str, Any], file: Path
+    ) -> Iterator[Doubt]:
+        if not str(says.get("version", "")).startswith(settings.version):
+            yield Doubt("other-version", f"The recipe makes version {settings.version}; this is {says.get('version')}.")
+        found = _read_again(config, file, "", settings)
+        if found.mean > NOTICED:
+            yield Doubt(
+                "other-colours", f"Its colours are ΔE 2000 {found.mean:.1f} from those of the recipe in the mean."
+            )
 
     def told(self, written: Mapping[str, Any]) -> Facts:
         error = f"mean {written['mean']:.2f}, 99 % below {written['p99']:.2f}, largest {written['largest']:.2f}"

@@ -1,6 +1,6 @@
 """A LUT of a view, or from one display or space to another, measured against the exact one before it is handed out."""
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from saltwort.core.deliverables.foreseen import HEADERS, Foreseen, Subject, percent
 from saltwort.core.deliverables.options import SPACE, option
 from saltwort.core.deliverables.registry import OPTIONAL, Defaults, Deliverable, Progress, deliverable
-from saltwort.core.deliverables.shown import Source, ViewSettings
+from saltwort.core.deliverables.shown import Doubt, Source, ViewSettings
 from saltwort.core.deliverables.told import Facts
 from saltwort.core.engine import apply, space_processor, view_processor
 from saltwort.core.engine.displays import HDR, NO_LIGHT, display_kind
@@ -89,6 +89,8 @@ class LutSettings(ViewSettings):
 
 
 LARGEST_CUBE = 129
+SLACK, NOTICED = 1.2, 0.3
+"""How much further off than the recipe's own LUT another may be: of a share, and of ΔE."""
 NODE_BYTES = 40
 """Of three numbers as text."""
 
@@ -132,6 +134,7 @@ class Lut(Deliverable[LutSettings]):
     label = "LUT"
     use = "A view or a change of space for an application that takes no config, with its error measured."
     takes = OPTIONAL
+    verifies = True
     settings = LutSettings
 
     def defaults(self, chosen: Defaults) -> dict[str, Any]:
@@ -211,6 +214,25 @@ class Lut(Deliverable[LutSettings]):
             suggested=min(fitting, default=None),
             tried=tried,
         )
+
+    def doubts(
+        self, config: ocio.Config, settings: LutSettings, says: Mapping[str, Any], file: Path
+    ) -> Iterator[Doubt]:
+        if file.suffix.lower() != settings.suffix:
+            yield Doubt("other-format", f"The recipe makes {settings.suffix}; this is {file.suffix}.")
+            return
+        exact, shaper, judge = _exact(config, settings), _shaper(config, settings, None), _judge(config, settings)
+        own = processor_of(sampled(exact, settings.size, shaper, cube=settings.format not in CURVES))
+        colours = _colours(shaper)
+        meant, found = (_error(exact, lut, colours, shaper, judge) for lut in (own, _read_again(file, settings)))
+        if meant.p99 is not None and found.p99 is not None and found.p99 > SLACK * meant.p99 + NOTICED:
+            yield Doubt(
+                "other-colours",
+                f"99 % of colours lie within {found.measure} {found.p99:.2f} of what is meant; those of the recipe "
+                f"within {meant.p99:.2f}.",
+            )
+        elif meant.p99 is None and found.largest_number > SLACK * meant.largest_number + 1e-3:
+            yield Doubt("other-colours", f"Its numbers are up to {found.largest_number:.3g} off; the recipe’s are not.")
 
     def told(self, written: Mapping[str, Any]) -> Facts:
         low, high = written["held"]
