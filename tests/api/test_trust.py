@@ -349,7 +349,7 @@ class FullDisk(ServerTestCase):
         self.enterContext(self.assertLogs("django.request", "ERROR"))
         with self.full():
             self.assertEqual(self.send("/textures", file, 507, path="a.png")["detail"], DISK_IS_FULL)
-            self.refused("post", "/outputs", DISK_IS_FULL, 507, kind="light", render=render.pk)
+            self.refused("post", "/outputs", "and the disk has .* left. Make room", 507, kind="light", render=render.pk)
         full = OSError(errno.ENOSPC, "No space left on device", str(self.folder / "media"))
         with patch("saltwort.server.images.operations.TemporaryDirectory", side_effect=full):
             self.assertEqual(self.send("/textures", file, 507, path="a.png")["detail"], DISK_IS_FULL)
