@@ -179,7 +179,7 @@ class Kept(BrowserTestCase):
         expect(page.get_by_label("Name pattern")).to_have_value("*")
         page.keyboard.press("1")
         page = self.open("scene?part=colours")
-        page.get_by_role("button", name="Add colour").click()
+        self.section("Colours").get_by_role("button", name="Add colour").click()
         self.section("Selected").get_by_label("Name").fill("buoy red")
         page.keyboard.press("Tab")
         page = self.open("textures")
