@@ -23,6 +23,7 @@ import numpy as np
 
 from saltwort.core.errors import BadInput
 from saltwort.core.images import Facts
+from saltwort.core.images.sequences import check_span
 from saltwort.core.structured import structured
 
 FORMAT = 4
@@ -293,6 +294,10 @@ def _are_frames(render: BundledRender) -> bool:
     read = [frame.number for frame in render.frames if frame.image is not None]
     numbers = {frame.number for frame in render.frames}
     one_each = len(numbers) == len(render.frames) and min(numbers, default=0) >= 0
+    try:
+        check_span(numbers)
+    except BadInput:
+        return False
     return one_each and (render.frame in read if render.frames else render.frame is None)
 
 

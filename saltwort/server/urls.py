@@ -16,6 +16,7 @@ from saltwort.server.handoffs import views as handoffs
 from saltwort.server.jobs import views as jobs
 from saltwort.server.kept import kept
 from saltwort.server.outputs import hdr_views as hdr
+from saltwort.server.outputs import recipe_views as recipes
 from saltwort.server.outputs import views as outputs
 from saltwort.server.projects import config_views as configs
 from saltwort.server.projects import views as projects
@@ -186,10 +187,10 @@ urlpatterns = [
     path(f"{PROJECT}/deliverables", outputs.deliverable_kinds),
     path(f"{PROJECT}/verify", outputs.verify_file),
     path(f"{PROJECT}/delivery-note", outputs.delivery_note),
-    path(f"{PROJECT}/recipes", outputs.project_recipes),
-    path(f"{PROJECT}/recipes/remove", outputs.remove_recipe),
-    path(f"{PROJECT}/recipes/make", outputs.make_recipes),
-    path(f"{PROJECT}/recipes/foreseen", outputs.foresee_recipes),
+    path(f"{PROJECT}/recipes", recipes.project_recipes),
+    path(f"{PROJECT}/recipes/remove", recipes.remove_recipe),
+    path(f"{PROJECT}/recipes/make", recipes.make_recipes),
+    path(f"{PROJECT}/recipes/foreseen", recipes.foresee_recipes),
     path(f"{PROJECT}/outputs/foreseen", outputs.foresee_output),
     path(f"{PROJECT}/outputs", outputs.outputs),
     path(f"{PROJECT}/outputs/<int:pk>", outputs.output),

@@ -155,6 +155,26 @@ class Import(SequenceTestCase):
         self.assertIn("lies outside", frames[1009]["reason"])
         self.assertIn("no plain file", frames[1010]["reason"])
 
+    def test_numbers_that_lie_too_far_apart_are_no_sequence(self) -> None:
+        """What would be missing between them would fill the memory, each time the renders are listed."""
+        for number in (1, 2, 999_999_999):
+            write(self.shot / f"far.{number}.exr", light(4, 4), "half")
+        refused = self.tell("post", "/renders/sequences", 400, place=str(self.shot))["detail"]
+        self.assertIn("far.#.exr: its numbers go from 1 to 999999999", refused)
+        self.assertEqual(self.ask("/renders"), [])
+
+    def test_a_rescan_knows_the_sequence_by_another_padding(self) -> None:
+        folder = self.folder / "share" / "unpadded"
+        for number in (9, 10, 11):
+            write(folder / f"pan#2.{number}.exr", light(4, 4, seed=number), "half")
+        (made,) = self.tell("post", "/renders/sequences", 201, place=str(folder))
+        self.do_jobs()
+        (folder / "pan#2.9.exr").unlink()
+        self.tell("post", f"/renders/{made['id']}/look-again")
+        self.do_jobs()
+        sequence = self.render(made["id"])["sequence"]
+        self.assertEqual((made["name"], sequence["read"], sequence["refused"]), ("pan#2.#.exr", 2, 1))
+
     def test_frames_that_were_sent(self) -> None:
         pk = self.tell("post", "/intakes", 201)["id"]
         files = sorted(self.shot.glob("*.exr"))
@@ -293,7 +313,11 @@ class Deliver(SequenceTestCase):
             self.assertEqual(self.told(output)["pictures"], str(count), output["job"]["message"])
 
     def test_ranges_and_steps(self) -> None:
-        for frames, numbers in (("1001-1008x4", [1001, 1005]), ("1006-1020", [1006, 1007, 1008])):
+        for frames, numbers in (
+            ("1001-1008x4", [1001, 1005]),
+            ("1006-999999999", [1006, 1007, 1008]),
+            ("1-999999999x5", [1001, 1006]),
+        ):
             output = self.make("light", frames)
             made = self.ask(f"/outputs/{output['id']}/frames")
             self.assertEqual([frame["number"] for frame in made], numbers)

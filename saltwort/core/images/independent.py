@@ -18,9 +18,9 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from saltwort.core.errors import BadInput
+from saltwort.core.images.deep_avif import read_deep_avif
 from saltwort.core.images.headers import library_error
 from saltwort.core.images.reading import Pixels, as_floats, read_header
-from saltwort.core.images.video import read_deep_avif
 from saltwort.core.images.writing import UNSPECIFIED
 from saltwort.core.spaces.icc import read_profile
 

@@ -55,11 +55,19 @@ class FrameRange:
         return any(first <= number <= last and (number - first) % step == 0 for first, last, step in self.parts)
 
     def wanted(self, known: Collection[int]) -> list[int]:
-        """The numbers that are asked for, in order: of a range each, of all those from the first known to the last in
-        the step in which they come."""
-        if self.parts:
-            return sorted({number for first, last, step in self.parts for number in range(first, last + 1, step)})
-        return list(range(min(known), max(known) + 1, step_of(known))) if known else []
+        """The numbers that are asked for between the first known and the last, in order: those in a range, or all in
+        the step in which the known come. Raises BadInput where these lie further apart than any sequence is long."""
+        if not known:
+            return []
+        check_span(known)
+        first, last = min(known), max(known)
+        if not self.parts:
+            return list(range(first, last + 1, step_of(known)))
+        found: set[int] = set()
+        for low, high, step in self.parts:
+            start = low if low >= first else low + -(-(first - low) // step) * step
+            found.update(range(start, min(high, last) + 1, step))
+        return sorted(found)
 
 
 def frame_of(file: Path) -> Frame:
@@ -96,9 +104,12 @@ def sequences_in(folder: Path) -> dict[str, list[Frame]]:
 
 def sequences_of(frames: Iterable[Frame]) -> dict[str, list[Frame]]:
     """The sequences among some pictures by pattern, each of at least two frames, by number; of two files of a number
-    the last stands."""
+    the last stands. Raises BadInput for numbers that lie too far apart to be frames."""
     by_number = [{frame.number or 0: frame for frame in group} for group in _grouped(frames)]
-    return {pattern_of(group.values()): [group[n] for n in sorted(group)] for group in by_number if len(group) > 1}
+    sequences = {pattern_of(group.values()): [group[n] for n in sorted(group)] for group in by_number if len(group) > 1}
+    for pattern, group in sequences.items():
+        check_span([frame.number or 0 for frame in group], pattern)
+    return sequences
 
 
 def _pictures_in(folder: Path) -> list[Frame]:
@@ -125,6 +136,34 @@ def pattern_of(frames: Collection[Frame]) -> str:
     """The name that the frames of a sequence share, with `#` for the digits: `dusk.####.exr`."""
     one = min(frames, key=lambda frame: len(frame.digits))
     return f"{one.file.stem.removesuffix(one.digits)}{'#' * len(one.digits)}{one.file.suffix}"
+
+
+def padding_of(pattern: str) -> int:
+    """How many digits the frames of a sequence have at least, by its pattern; 1 of what has none."""
+    runs = re.findall("#+", pattern)
+    return len(runs[-1]) if runs else 1
+
+
+def frame_name(pattern: str, number: int) -> str:
+    """The name of a frame of a sequence."""
+    digits = f"{number:0{padding_of(pattern)}d}"
+    start = pattern.rfind("#")
+    return f"{pattern[: start + 1 - padding_of(pattern)]}{digits}{pattern[start + 1 :]}" if start >= 0 else pattern
+
+
+def is_same_sequence(pattern: str, other: str) -> bool:
+    """Whether two patterns differ in their padding alone, which follows from the frames that are there."""
+    one, two = (each.rpartition("#") for each in (pattern, other))
+    return (one[0].rstrip("#"), one[2]) == (two[0].rstrip("#"), two[2])
+
+
+def check_span(numbers: Collection[int], pattern: str = "The sequence") -> None:
+    """Raise BadInput for numbers between which more frames are missing than any sequence has."""
+    if numbers and (max(numbers) - min(numbers)) // step_of(numbers) >= MOST_FRAMES:
+        raise BadInput(
+            f"{pattern}: its numbers go from {min(numbers)} to {max(numbers)}, too far apart for frames. Leave out the "
+            "files that do not belong to it."
+        )
 
 
 def step_of(numbers: Collection[int]) -> int:

@@ -127,7 +127,6 @@ def from_planes(planes: tuple[Plane, Plane, Plane], form: VideoForm) -> Pixels:
     return np.stack([r, (luma - red * r - blue * b) / (1 - red - blue), b], axis=-1)
 
 
-DEEP_AVIF = "yuv420p10le"
 MOST_CONTENTS = 1 << 28
 """Bytes of a table of contents: that of a day of frames has a hundredth of it."""
 PLACEHOLDER = (43_981, 4_660)
@@ -149,29 +148,6 @@ def writing_video(path: Path, size: tuple[int, int], rate: Fraction, form: Video
             writer.close()
         if form.mastering:
             _write_light_levels(temporary, writer.light_levels, form.mastering)
-
-
-def write_deep_avif(path: Path, codes: Pixels, quality: int, points: Any) -> None:
-    """Write R′G′B′ on 0–1, float32 (height, width, 3), as AVIF of 10 bits, 4:2:0, under code points of H.273; quality
-    is 1–100. It appears whole. Raises BadInput for an odd size."""
-    height, width = codes.shape[:2]
-    if width % 2 or height % 2:
-        raise BadInput("10-bit AVIF has even sides here. Set a crop or a size that is even.", "width")
-    matrix = BT2020 if points[0] == BT2020 else BT709
-    options = {"crf": str(max(1, round((100 - quality) * 0.63))), "preset": "6"}
-    form = VideoForm("libsvtav1", DEEP_AVIF, 10, int(points[0]), int(points[1]), matrix, options)
-    with writing_video(path, (width, height), Fraction(1), form) as writer:
-        writer.write(to_planes(codes, form))
-
-
-def read_deep_avif(path: Path) -> Pixels | None:
-    """The picture of such a file, as FFmpeg's dav1d decodes it, on 0–1; None for an AVIF of another kind."""
-    with av.open(str(path)) as container:
-        frame = next(container.decode(video=0))
-    if frame.format.name != DEEP_AVIF:
-        return None
-    form = VideoForm("", DEEP_AVIF, 10, frame.color_primaries, frame.color_trc, frame.colorspace, {})
-    return from_planes(_planes_of(frame, form), form)
 
 
 class VideoWriter:
@@ -389,12 +365,13 @@ def decoded(path: Path, wanted: Iterable[int], form: VideoForm) -> Iterator[tupl
             container.streams.video[0].thread_type = "AUTO"
             for number, frame in enumerate(container.decode(video=0)):
                 if number in chosen:
-                    yield number, _planes_of(frame, form)
+                    yield number, planes_of(frame, form)
     except av.FFmpegError as error:
         raise BadInput(f"{path.name} cannot be decoded: {error.strerror}.") from error
 
 
-def _planes_of(frame: av.VideoFrame, form: VideoForm) -> tuple[Plane, Plane, Plane]:
+def planes_of(frame: av.VideoFrame, form: VideoForm) -> tuple[Plane, Plane, Plane]:
+    """The planes of a decoded frame."""
     kind: Any = np.uint8 if form.bits == 8 else np.uint16
     planes = []
     for plane in frame.planes[:3]:

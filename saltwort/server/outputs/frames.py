@@ -14,13 +14,12 @@ from saltwort.core.deliverables import Facts, Source
 from saltwort.core.deliverables.frames import worst_of
 from saltwort.core.deliverables.recipe import numbered
 from saltwort.core.errors import BadInput
-from saltwort.core.images.sequences import runs_of
-from saltwort.core.structured import structured
+from saltwort.core.images.sequences import padding_of, runs_of
 from saltwort.server.jobs.models import QUEUED, RUNNING, WAITING, Job
 from saltwort.server.jobs.operations import Cancelled, Report, start, work
 from saltwort.server.jobs.spread import Outcome, file_task, go_on, work_through
 from saltwort.server.outputs.models import MADE, REFUSED, Output, OutputFrame
-from saltwort.server.outputs.sources import OF_SOURCE, RENDER_REMOVED, deliverable_of, digits_of
+from saltwort.server.outputs.sources import RENDER_REMOVED, deliverable_of, settings_kept
 from saltwort.server.projects.config_files import config_at, config_file
 from saltwort.server.scene.models import Render
 from saltwort.server.scene.operations import facts_of, image_of
@@ -35,7 +34,7 @@ def begin_frames(output: Output, numbers: Sequence[int], name: str, render: Rend
         OutputFrame(
             output=output,
             number=number,
-            name=numbered(name, digits_of(number, render)),
+            name=numbered(name, f"{number:0{padding_of(render.name)}d}"),
             size=sizes.get(number) or 0,
         )
         for number in numbers
@@ -111,7 +110,7 @@ def make_frame(
 ) -> dict[str, Any]:
     """Make one file of a sequence, by the config that stands at a path."""
     made = deliverable_of(kind)
-    own = structured(made.settings, {key: settings[key] for key in settings if key not in OF_SOURCE}, "The settings")
+    own = settings_kept(made, settings)
     of_frame = Source(Path(source), settings["source_space"], settings.get("source_layer", ""), number)
     facts = asdict(made.write(config_at(config), [of_frame], own, Path(target), go_on))
     with Path(target).open("rb") as file:

@@ -1,7 +1,7 @@
 """Make outputs, as background jobs."""
 
 import time
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict
 from pathlib import PurePath
 from typing import Any
@@ -16,8 +16,8 @@ from saltwort.core.deliverables import (
 )
 from saltwort.core.deliverables.recipe import Recipe, named_by, numbered
 from saltwort.core.errors import BadInput
+from saltwort.core.images.sequences import padding_of
 from saltwort.core.names import slug
-from saltwort.core.structured import structured
 from saltwort.server.history.operations import remove
 from saltwort.server.jobs.models import Job
 from saltwort.server.jobs.operations import Cancelled, Report, cancel, start, work
@@ -25,14 +25,12 @@ from saltwort.server.outputs.foreseeing import check_expected
 from saltwort.server.outputs.frames import REMOVED, begin_frames, frames_told
 from saltwort.server.outputs.models import Output
 from saltwort.server.outputs.sources import (
-    OF_SOURCE,
     RENDER_REMOVED,
     chosen_in,
     deliverable_of,
-    digits_of,
     frames_asked,
     of_source,
-    padding,
+    settings_kept,
     sources_of,
 )
 from saltwort.server.projects.models import Project
@@ -75,22 +73,30 @@ def queue_output(
     if recipe:
         name = named_by(recipe, name, stem, number, getattr(settings, "view", ""))
     is_many = made.takes == PICTURE and len(numbers) > 1
-    digits = "#" * padding(render) if is_many else digits_of(numbers[0], render) if len(numbers) == 1 else ""
+    plain, name = name, _with_digits(name, render, numbers, is_many) if render and numbers else name
     output = Output.objects.create(
         project=project,
         kind=kind,
-        name=numbered(name, digits) if digits else name,
+        name=name,
         render=render,
         revision=project.current,
         settings={**asdict(settings), **(of_source(made, render, frames) if render else {})},
         recipe=recipe.name if recipe else "",
     )
     if is_many and render:
-        begin_frames(output, numbers, name, render)
+        begin_frames(output, numbers, plain, render)
     else:
         output.job = start(project, "make-output", f"Make {output.name}", {"output": output.pk})
         output.save(update_fields=["job"])
     return output
+
+
+def _with_digits(name: str, render: Render, numbers: Sequence[int], is_many: bool) -> str:
+    """The name of an output of frames: with `#` where it is a file for each, with the number where it is of one."""
+    padding = padding_of(render.name)
+    if is_many:
+        return numbered(name, "#" * padding)
+    return numbered(name, f"{numbers[0]:0{padding}d}") if len(numbers) == 1 else name
 
 
 def described(output: Output) -> dict[str, str]:
@@ -115,8 +121,7 @@ def settings_of(output: Output) -> Any:
 
 def _made(output: Output) -> tuple[Deliverable[Any], Any]:
     made = deliverable_of(output.kind)
-    stored = {name: value for name, value in output.settings.items() if name not in OF_SOURCE}
-    return made, structured(made.settings, stored, "The settings of this output")
+    return made, settings_kept(made, output.settings)
 
 
 def remove_output(output: Output, author: str = "") -> None:

@@ -1,13 +1,14 @@
 """What an output is made of: its kind, and the pictures or frames of a render."""
 
-import re
+from collections.abc import Mapping
 from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
 from saltwort.core.deliverables import FRAMES, OF_PICTURES, Defaults, Deliverable, Source, deliverables
 from saltwort.core.errors import BadInput
-from saltwort.core.images.sequences import FrameRange, runs_of
+from saltwort.core.images.sequences import FrameRange, frame_name, runs_of
+from saltwort.core.structured import structured
 from saltwort.server.compare.operations import project_grade
 from saltwort.server.outputs.models import Output
 from saltwort.server.projects.models import Project
@@ -48,12 +49,11 @@ def frames_asked(made: Deliverable[Any], render: Render | None, frames: str) -> 
         return []
     if not frames and made.takes != FRAMES:
         return [render.frame]
+    known = set(render.frames.values_list("number", flat=True))
     try:
-        asked = FrameRange.read("" if frames == EVERY else frames)
+        numbers = FrameRange.read("" if frames == EVERY else frames).wanted(known)
     except BadInput as error:
         raise BadInput(str(error), "frames") from None
-    known = set(render.frames.values_list("number", flat=True))
-    numbers = [number for number in asked.wanted(known) if min(known) <= number <= max(known)] if known else []
     if not known & set(numbers):
         raise BadInput(f"{render.name} has no such frames. It has {runs_of(known)}.", "frames")
     return numbers
@@ -66,14 +66,10 @@ def of_source(made: Deliverable[Any], render: Render, frames: str) -> dict[str, 
     return {"source_space": space_of(render).space, "source_layer": render.layer, "source_frames": frames}
 
 
-def padding(render: Render | None) -> int:
-    """Digits of a frame's number, as the names of its files have them."""
-    return max(1, render.name.count("#")) if render else 1
-
-
-def digits_of(number: int, render: Render | None) -> str:
-    """A frame's number as the names of the files have it."""
-    return f"{number:0{padding(render)}d}"
+def settings_kept(made: Deliverable[Any], stored: Mapping[str, Any]) -> Any:
+    """The settings of a deliverable, from those that an output has stored. Raises BadInput where they are damaged."""
+    own = {name: value for name, value in stored.items() if name not in OF_SOURCE}
+    return structured(made.settings, own, "The settings of this output")
 
 
 def sources_of(output: Output, made: Deliverable[Any], settings: Any, render: Render) -> list[Source]:
@@ -88,9 +84,11 @@ def sources_of(output: Output, made: Deliverable[Any], settings: Any, render: Re
     known = {frame.number: frame.image for frame in render.frames.select_related("image")}
     sources = []
     for number in numbers:
-        image = known.get(number)
-        missing = Path(render.place) / re.sub("#+", digits_of(number, render), render.name)
-        sources.append(Source(image.file if image else missing, space, layer, number, missing.name))
+        name, image = frame_name(render.name, number), known.get(number)
+        file = Path(render.place) / name
+        with suppress(BadInput):  # one that is gone since is as one that was never there
+            file = image.file if image else file
+        sources.append(Source(file, space, layer, number, name))
     return sources
 
 

@@ -21,15 +21,14 @@ from saltwort.core.deliverables import (
     deliverables,
     options_of,
 )
-from saltwort.core.deliverables.recipe import LONGEST_NAME, Recipe
+from saltwort.core.deliverables.recipe import LONGEST_NAME
 from saltwort.core.deliverables.told import verified_told
-from saltwort.server.http import BINARY, BasedOn, as_zip, author_of, parsed
+from saltwort.server.http import BINARY, as_zip, author_of, parsed
 from saltwort.server.jobs.models import WAITING
 from saltwort.server.jobs.views import JobSerializer
 from saltwort.server.outputs import foreseeing, frames, note, operations, recipes
 from saltwort.server.outputs.models import MADE, REFUSED, Output, OutputFrame
-from saltwort.server.outputs.sources import chosen_in, deliverable_of
-from saltwort.server.projects.models import Project
+from saltwort.server.outputs.sources import chosen_in
 from saltwort.server.projects.views import project_named
 from saltwort.server.scene.render_views import render_named
 from saltwort.server.textures.serializers import FactSerializer
@@ -154,8 +153,8 @@ def outputs(request: Request, slug: str) -> Response:
         asked = parsed(request, NewOutput)
         render = None if asked["render"] is None else render_named(slug, asked["render"])
         made = operations.make_output(project, asked["kind"], asked["settings"], render, frames=asked["frames"])
-        return Response(_output(made), status=status.HTTP_201_CREATED)
-    return Response([_output(output) for output in project.outputs.select_related("render", "revision", "job")])
+        return Response(output_json(made), status=status.HTTP_201_CREATED)
+    return Response([output_json(output) for output in project.outputs.select_related("render", "revision", "job")])
 
 
 @extend_schema(responses={204: None})
@@ -203,10 +202,11 @@ def output_frame_file(request: Request, slug: str, pk: int, number: int) -> File
 def make_the_rest(request: Request, slug: str, pk: int) -> Response:
     """Make the frames of a sequence that failed, or were left when it was cancelled."""
     found = get_object_or_404(Output.objects.select_related("job", "render", "revision"), project__slug=slug, pk=pk)
-    return Response(_output(frames.make_the_rest(found)))
+    return Response(output_json(frames.make_the_rest(found)))
 
 
-def _output(output: Output) -> dict[str, Any]:
+def output_json(output: Output) -> dict[str, Any]:
+    """An output as the API gives it."""
     return OutputSerializer(
         {
             "id": output.pk,
@@ -242,33 +242,6 @@ def delivery_note(request: Request, slug: str) -> HttpResponse:
     return HttpResponse(note.delivery_note(project_named(slug)))
 
 
-class RecipeSerializer(serializers.Serializer):
-    """See Recipe. `values` are its settings with those that follow from the project, as the form shows them; `output`
-    is its newest."""
-
-    name = serializers.CharField()
-    kind = serializers.CharField()
-    naming = serializers.CharField(allow_blank=True)
-    values = serializers.DictField()
-    state = serializers.ChoiceField(choices=recipes.STATES)
-    output = serializers.IntegerField(allow_null=True)
-    revision = serializers.IntegerField(allow_null=True)
-
-
-class RecipeChange(BasedOn):
-    """A recipe, new or in the place of the one that `was` called so."""
-
-    name = serializers.CharField(max_length=LONGEST_NAME)
-    kind = serializers.ChoiceField(choices=KINDS)
-    settings = serializers.DictField(default=dict)
-    naming = serializers.CharField(max_length=200, allow_blank=True, default="")
-    was = serializers.CharField(max_length=LONGEST_NAME, allow_blank=True, default="")
-
-
-class RecipeNamed(BasedOn):
-    name = serializers.CharField(max_length=LONGEST_NAME)
-
-
 class ExpectedSerializer(serializers.Serializer):
     """See Expected."""
 
@@ -276,61 +249,6 @@ class ExpectedSerializer(serializers.Serializer):
     bytes = serializers.IntegerField()
     losses = serializers.ListField(child=serializers.CharField())
     seconds = serializers.FloatField(allow_null=True)
-
-
-class RecipeExpectedSerializer(serializers.Serializer):
-    """A recipe, and what it will cost and lose, or why it cannot be made."""
-
-    name = serializers.CharField()
-    expected = ExpectedSerializer(allow_null=True)
-    refused = serializers.CharField(allow_blank=True)
-
-
-class RecipesForeseen(serializers.Serializer):
-    render = serializers.IntegerField(allow_null=True, default=None)
-    frames = serializers.CharField(max_length=200, allow_blank=True, default="")
-
-
-class RecipesMade(serializers.Serializer):
-    """Recipes by name, all where none are named, of a render, or of `frames` of it, where their kind takes one."""
-
-    names = serializers.ListField(child=serializers.CharField(max_length=LONGEST_NAME), default=list)
-    render = serializers.IntegerField(allow_null=True, default=None)
-    frames = serializers.CharField(max_length=200, allow_blank=True, default="")
-
-
-@extend_schema(methods=["GET"], responses=RecipeSerializer(many=True))
-@extend_schema(methods=["PUT"], request=RecipeChange, responses={204: None})
-@api_view(["GET", "PUT"])
-def project_recipes(request: Request, slug: str) -> Response:
-    project = project_named(slug)
-    if request.method == "PUT":
-        asked = parsed(request, RecipeChange)
-        typed = recipes.as_typed(deliverable_of(asked["kind"]), asked["settings"])
-        recipe = Recipe(asked["name"], asked["kind"], typed, asked["naming"])
-        recipes.save_recipe(project, asked["based_on"], recipe, asked["was"], author_of(request))
-        return Response(status=status.HTTP_204_NO_CONTENT)
-    return Response([_recipe(project, one) for one in recipes.standings(project)])
-
-
-def _recipe(project: Project, one: recipes.Standing) -> dict[str, Any]:
-    return RecipeSerializer(
-        {
-            **vars(one.recipe),
-            "values": recipes.values_of(project, one.recipe),
-            "state": one.state,
-            "output": one.output.pk if one.output else None,
-            "revision": one.output.revision.number if one.output else None,
-        }
-    ).data
-
-
-@extend_schema(request=RecipeNamed, responses={204: None})
-@api_view(["POST"])
-def remove_recipe(request: Request, slug: str) -> Response:
-    asked = parsed(request, RecipeNamed)
-    recipes.remove_recipe(project_named(slug), asked["based_on"], asked["name"], author_of(request))
-    return Response(status=status.HTTP_204_NO_CONTENT)
 
 
 @extend_schema(request=NewOutput, responses=ExpectedSerializer)
@@ -341,26 +259,6 @@ def foresee_output(request: Request, slug: str) -> Response:
     render = None if asked["render"] is None else render_named(slug, asked["render"])
     found = foreseeing.expected(project_named(slug), asked["kind"], asked["settings"], render, asked["frames"])
     return Response(ExpectedSerializer(found).data)
-
-
-@extend_schema(request=RecipesForeseen, responses=RecipeExpectedSerializer(many=True))
-@api_view(["POST"])
-def foresee_recipes(request: Request, slug: str) -> Response:
-    """What each recipe will cost and lose. Nothing is made."""
-    asked = parsed(request, RecipesForeseen)
-    render = None if asked["render"] is None else render_named(slug, asked["render"])
-    found = recipes.foreseen_recipes(project_named(slug), render, asked["frames"])
-    told = [{"name": name, "expected": each, "refused": refused} for name, each, refused in found]
-    return Response(RecipeExpectedSerializer(told, many=True).data)
-
-
-@extend_schema(request=RecipesMade, responses={201: OutputSerializer(many=True)})
-@api_view(["POST"])
-def make_recipes(request: Request, slug: str) -> Response:
-    asked = parsed(request, RecipesMade)
-    render = None if asked["render"] is None else render_named(slug, asked["render"])
-    made = recipes.make_recipes(project_named(slug), asked["names"], render, asked["frames"])
-    return Response([_output(output) for output in made], status=status.HTTP_201_CREATED)
 
 
 class VerifyUpload(serializers.Serializer):

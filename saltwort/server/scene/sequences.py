@@ -37,13 +37,13 @@ def add_folder(project: Project, typed: str, author: str = "") -> list[Render]:
     is in the project already is looked at again. Raises BadInput for a folder that is not there, not below the allowed
     folders, or without frames."""
     folder = allowed_folder(typed, settings.READABLE_FOLDERS)
-    known = {render.name: render for render in project.renders.filter(place=str(folder))}
+    known = list(project.renders.filter(place=str(folder)))
     renders = []
     for pattern, frames in core.sequences_in(folder).items():
-        waiting = [Frame(number=one.number, name=one.file.name, place=str(one.file)) for one in frames]
-        if pattern in known:
-            _renew(known[pattern], waiting)
-            renders.append(known[pattern])
+        waiting = _waiting(frames)
+        if there := next((render for render in known if core.is_same_sequence(pattern, render.name)), None):
+            _renew(there, waiting)
+            renders.append(there)
         else:
             renders.append(_begun(project, pattern, waiting, author, str(folder)))
     _read_in_background(project, renders, author)
@@ -56,10 +56,10 @@ def add_sent(project: Project, intake: Intake, author: str = "") -> list[Render]
     if not Intake.objects.filter(pk=intake.pk, started=False).update(started=True):
         raise BadInput("These files are being read already.")
     sent = {PurePath(file.path).name: file for file in intake.files.all()}
-    sequences = core.sequences_of(core.frames_of_names(Path(name) for name in sent))
-    numbered = {one.file.name for frames in sequences.values() for one in frames}
     renders = []
     try:
+        sequences = core.sequences_of(core.frames_of_names(Path(name) for name in sent))
+        numbered = {one.file.name for frames in sequences.values() for one in frames}
         for name, file in sent.items():
             if name not in numbered:
                 image = stored_image(take_in(Path(file.place), name, in_place=False))
@@ -84,9 +84,14 @@ def look_again(render: Render, author: str = "") -> Job:
     if not render.place:
         raise BadInput(f"The frames of {render.name} were sent here. Import the new ones as another sequence.")
     folder = allowed_folder(render.place, settings.READABLE_FOLDERS)
-    frames = core.sequences_in(folder).get(render.name, [])
-    _renew(render, [Frame(number=one.number, name=one.file.name, place=str(one.file)) for one in frames])
+    sequences = core.sequences_in(folder)
+    frames = next((each for name, each in sequences.items() if core.is_same_sequence(name, render.name)), [])
+    _renew(render, _waiting(frames))
     return _read_in_background(render.project, [render], author)
+
+
+def _waiting(frames: Iterable[core.Frame]) -> list[Frame]:
+    return [Frame(number=one.number, name=one.file.name, place=str(one.file)) for one in frames]
 
 
 def _sent(frame: core.Frame, file: IntakeFile) -> Frame:

@@ -1,13 +1,14 @@
 import { Button, Select, TextInput } from '@mantine/core';
 
 import { api, body, errorAt, type Schemas } from '../api/client';
-import { type Render, useChange, useComparison, useDeliverables, useProject, type ViewChoice } from '../api/hooks';
+import { type Render, useChange, useDeliverables, useProject, type ViewChoice } from '../api/hooks';
 import { Fold } from '../shared/Fold';
 import { useForget, useRemembered } from '../shared/remembered';
 import { Loaded } from '../shared/states';
 import { ViewSelects } from '../shared/ViewSelects';
 import { ExpectedOfForm } from './Expected';
 import { FramesField, useFrameRange } from './FramesField';
+import { useChosenRender } from './useChosenRender';
 import { matters, type Option, OptionField, type Value, type Values } from './OptionField';
 
 type Kind = Schemas['Deliverable'];
@@ -24,7 +25,6 @@ export function OutputForm({ renders, onMade }: { renders: Render[]; onMade: (id
 }
 
 function Form({ kinds, renders, onMade }: { kinds: Kind[]; renders: Render[]; onMade: (id: number) => void }) {
-  const comparison = useComparison();
   const based_on = useProject().data?.revision.number ?? 0;
   const [kindKey, setKind] = useRemembered('new output kind', 'still');
   const kind = kinds.find((known) => known.kind === kindKey) ?? kinds[0];
@@ -32,11 +32,9 @@ function Form({ kinds, renders, onMade }: { kinds: Kind[]; renders: Render[]; on
   const [recipe, setRecipe] = useRemembered('name of the new recipe', '');
   const [edited, setEdited] = useRemembered('edited recipe', '');
   const [naming, setNaming] = useRemembered('naming of the new recipe', '');
-  const [render, setRender] = useRemembered<number | undefined>('new output render', undefined);
   const forget = useForget();
   const takesFrames = kind?.takes === 'frames';
-  const offered = takesFrames ? renders.filter(({ sequence }) => sequence) : renders;
-  const used = offered.find(({ id }) => id === (render ?? comparison.data?.render)) ?? offered[0];
+  const { offered, used, setChosen: setRender } = useChosenRender(renders, takesFrames);
   const [frames, setFrames] = useFrameRange();
   const [measures, setMeasures] = useRemembered('new output measures', false);
   const isOptional = kind?.takes === 'optional';

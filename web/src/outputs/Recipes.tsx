@@ -3,11 +3,12 @@ import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 
 import { api, body, type Schemas } from '../api/client';
-import { type Render, useChange, useComparison, useDeliverables, useProject, useRecipes, useSlug } from '../api/hooks';
+import { type Render, useChange, useDeliverables, useProject, useRecipes, useSlug } from '../api/hooks';
 import { counted, LevelMark } from '../shared/marks';
 import { costOf, Losses } from './Expected';
 import { useFrameRange } from './FramesField';
-import { useKeep, useRemembered } from '../shared/remembered';
+import { useChosenRender } from './useChosenRender';
+import { useKeep } from '../shared/remembered';
 import { Loaded } from '../shared/states';
 
 type Recipe = Schemas['Recipe'];
@@ -26,12 +27,10 @@ export function Recipes({ renders, onChosen }: { renders: Render[]; onChosen: (o
 
 function List({ recipes, renders, onChosen }: { recipes: Recipe[]; renders: Render[]; onChosen: (output: number) => void }) {
   const kinds = useDeliverables();
-  const comparison = useComparison();
   const based_on = useProject().data?.revision.number ?? 0;
-  const [chosenRender] = useRemembered<number | undefined>('new output render', undefined);
   const slug = useSlug();
   const [frames] = useFrameRange();
-  const used = renders.find(({ id }) => id === (chosenRender ?? comparison.data?.render)) ?? renders[0];
+  const { used } = useChosenRender(renders);
   const make = useChange((slug, names: string[]) =>
     body(
       api.POST('/api/v1/projects/{slug}/recipes/make', {

@@ -35,14 +35,12 @@ export function FrameStrip({
     ({ number }) => x(number) + wide / 2,
     ({ peak }) => y(peak ?? 0),
   )(peaks);
-  const known = new Map(frames.map((frame) => [frame.number, frame]));
-  const numbers = Array.from({ length: Math.floor((last - first) / step) + 1 }, (_, index) => first + index * step);
+  const runs = runsOf(frames, sequence, ready);
   const choose = (event: MouseEvent<SVGSVGElement>) => {
     const box = event.currentTarget.getBoundingClientRect();
     const number = x.invert(((event.clientX - box.left) / box.width) * WIDTH);
     onChoose(Math.min(last, first + Math.floor((number - first) / step) * step));
   };
-  const cell = (number: number) => ({ x: x(number) + 0.5, y: HEIGHT - FOOT, width: Math.max(0.5, wide - 1), height: FOOT });
   return (
     <svg
       viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
@@ -52,26 +50,49 @@ export function FrameStrip({
       aria-label={`Peak of each frame, up to ${most.toPrecision(3)}; ${ready.size} frames loaded`}
       onClick={choose}
     >
-      {numbers.map((number) => {
-        const frame = known.get(number);
-        if (!frame) {
-          return (
-            <rect key={number} {...cell(number)} className={classes.gap}>
-              <title>Frame {number} is missing</title>
-            </rect>
-          );
-        }
-        if (frame.reason) {
-          return (
-            <rect key={number} {...cell(number)} className={classes.broken}>
-              <title>{frame.reason}</title>
-            </rect>
-          );
-        }
-        return <rect key={number} {...cell(number)} className={ready.has(number) ? classes.cached : classes.uncached} />;
-      })}
+      {runs.map(({ state, from, to, title }) => (
+        <rect
+          key={from}
+          x={x(from) + 0.5}
+          y={HEIGHT - FOOT}
+          width={Math.max(0.5, x(to + step) - x(from) - 1)}
+          height={FOOT}
+          className={classes[state]}
+        >
+          {title && <title>{title}</title>}
+        </rect>
+      ))}
       {path && <path d={path} className={classes.peaks} />}
       <rect x={x(at) + wide / 2 - 1.5} y={0} width={3} height={HEIGHT} className={classes.head} />
     </svg>
   );
+}
+
+interface Run {
+  state: 'cached' | 'uncached' | 'gap' | 'broken';
+  from: number;
+  to: number;
+  title: string;
+}
+
+/** Frames beside each other of which the same is to be said: a long sequence would be too many marks to draw. */
+function runsOf(frames: Frame[], { first, last, step }: Schemas['Sequence'], ready: Set<number>): Run[] {
+  const runs: Run[] = [];
+  const add = (run: Run) => {
+    const before = runs.at(-1);
+    if (before?.state === run.state && before.title === run.title) before.to = run.to;
+    else runs.push(run);
+  };
+  const gap = (from: number, to: number) => {
+    const title = from === to ? `Frame ${from} is missing` : `Frames ${from} to ${to} are missing`;
+    if (from <= to) add({ state: 'gap', from, to, title });
+  };
+  let next = first;
+  for (const { number, reason } of frames) {
+    gap(next, number - step);
+    add({ state: reason ? 'broken' : ready.has(number) ? 'cached' : 'uncached', from: number, to: number, title: reason });
+    next = number + step;
+  }
+  gap(next, last);
+  return runs;
 }

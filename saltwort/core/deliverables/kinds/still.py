@@ -23,9 +23,10 @@ from saltwort.core.deliverables.shown import (
 )
 from saltwort.core.deliverables.told import Facts, picture_told, points_told
 from saltwort.core.errors import BadInput
+from saltwort.core.images.deep_avif import write_deep_avif
 from saltwort.core.images.independent import file_tags, read_back
 from saltwort.core.images.reading import Pixels
-from saltwort.core.images.video import HLG, PQ, write_deep_avif
+from saltwort.core.images.video import HLG, PQ
 from saltwort.core.images.writing import Attribute, write_avif, writing_rows
 from saltwort.core.names import slug
 from saltwort.core.numbers import LARGEST_HALF
