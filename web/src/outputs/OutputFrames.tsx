@@ -4,8 +4,9 @@ import { useQuery } from '@tanstack/react-query';
 import { api, body } from '../api/client';
 import { type Output, useChange, useSlug } from '../api/hooks';
 import { LevelMark } from '../shared/marks';
-import { SHOWN } from './Outputs';
 
+/** What a browser shows by itself. */
+export const SHOWN = /\.(png|jpg|avif)$/;
 const MOST_LISTED = 8;
 
 /** The files of an output that is a sequence: the first that is made, why others are not, and a way to make the rest. */

@@ -20,12 +20,10 @@ import { useRemembered } from '../shared/remembered';
 import { FoldingColumn } from '../shared/Fold';
 import { OutputForm } from './OutputForm';
 import { Looked } from './Looked';
-import { OutputFrames } from './OutputFrames';
+import { OutputFrames, SHOWN } from './OutputFrames';
 import { Recipes } from './Recipes';
 import { Verify } from './Verify';
 
-/** What a browser shows by itself. */
-export const SHOWN = /\.(png|jpg|avif)$/;
 const VIDEO = /\.mp4$/;
 
 /** Files that leave the project: made as jobs, listed with what was read back from them. */
