@@ -26,7 +26,7 @@ from saltwort.core.images import Facts
 from saltwort.core.images.sequences import check_span
 from saltwort.core.structured import structured
 
-FORMAT = 4
+FORMAT = 5
 """Raised when a manifest of this version cannot be read by the one before."""
 MANIFEST = "manifest.json"
 MAX_MANIFEST_BYTES = 1 << 30
@@ -138,6 +138,8 @@ class BundledStation:
     reads: str
     abilities: dict[str, Any]
     kind: str = ""
+    hands_on_to: list[int] | None = None
+    """Stations by their place in the list; None of before version 5: to the next one."""
 
 
 @dataclass(frozen=True)

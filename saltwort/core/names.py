@@ -2,11 +2,11 @@
 
 import re
 import unicodedata
-from collections.abc import Collection
+from collections.abc import Container
 from itertools import count
 
 
-def free_name(name: str, taken: Collection[str], join: str = " ") -> str:
+def free_name(name: str, taken: Container[str], join: str = " ") -> str:
     """The name, or the first of `name 2`, `name 3` … that is not taken."""
     if name not in taken:
         return name

@@ -12,6 +12,7 @@ from django.db import OperationalError
 from saltwort.core.configs.folders import read_config_at
 from saltwort.core.engine import ConfigArchive
 from saltwort.core.errors import BadInput
+from saltwort.server.handoffs.models import Station
 from saltwort.server.projects.models import Project
 
 
@@ -67,6 +68,16 @@ def project_for(slug: str) -> Project:
             or "none yet"
         )
         raise BadInput(f"There is no project “{slug}”. Projects: {known}.")
+    return found
+
+
+def station_for(project: Project, name: str) -> Station:
+    """The application that `--station` names. Raises BadInput with the names there are."""
+    stations = project.stations.select_related("project__current")
+    found = stations.filter(name__iexact=name).first()
+    if found is None:
+        listed = ", ".join(stations.values_list("name", flat=True)) or "none yet"
+        raise BadInput(f"There is no application “{name}”. Applications: {listed}.")
     return found
 
 

@@ -8,13 +8,14 @@ from io import RawIOBase, StringIO
 from itertools import chain
 from math import isfinite
 from pathlib import Path
-from typing import Any
+from tempfile import TemporaryFile
+from typing import IO, Any
 from urllib.parse import unquote
-from zipfile import ZIP_STORED, ZipFile, ZipInfo
+from zipfile import ZIP_DEFLATED, ZIP_STORED, ZipFile, ZipInfo
 
 from django.core.exceptions import ObjectDoesNotExist, SuspiciousOperation
 from django.db import OperationalError
-from django.http import Http404, HttpResponse, StreamingHttpResponse
+from django.http import FileResponse, Http404, HttpResponse, StreamingHttpResponse
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiResponse
 from rest_framework import serializers, status
@@ -83,6 +84,21 @@ def as_zip(files: Mapping[str, Path], name: str, texts: Mapping[str, str] | None
     if not all(file.exists() for file in files.values()):
         raise Http404
     return _sent_as_it_comes(_zipped(files, texts or {}), f"{name}.zip", "application/zip")
+
+
+def sent_whole(files: Mapping[str, Path], name: str) -> FileResponse:
+    """Files under their names in a zip that is made at once, so that they may go afterwards."""
+    return FileResponse(zipped(files), as_attachment=True, filename=f"{name}.zip", content_type="application/zip")
+
+
+def zipped(files: Mapping[str, Path]) -> IO[bytes]:
+    """Files under their names in a packed zip, as a file that goes once it is closed."""
+    content = TemporaryFile()  # noqa: SIM115  # whoever sends it closes it
+    with ZipFile(content, "w", ZIP_DEFLATED) as archive:
+        for inner, path in files.items():
+            archive.write(path, inner)
+    content.seek(0)
+    return content
 
 
 def _zipped(files: Mapping[str, Path], texts: Mapping[str, str]) -> Iterator[bytes]:

@@ -117,6 +117,7 @@ SPECTACULAR_SETTINGS = {
     "ENUM_NAME_OVERRIDES": {
         "DeliverableKind": "saltwort.server.outputs.views.KINDS",
         "LevelEnum": "saltwort.core.findings.LEVELS",
+        "ProofState": "saltwort.core.stations.proof.STATES",
         "SettingLevel": "saltwort.core.stations.sheet.LEVELS",
     },
 }

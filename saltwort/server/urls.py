@@ -4,6 +4,7 @@ from django.conf import settings
 from django.http import FileResponse, HttpRequest, HttpResponse, JsonResponse
 from django.urls import path, re_path
 
+from saltwort.server.across import package_views as packages
 from saltwort.server.across import views as across
 from saltwort.server.compare import gpu_views as gpu
 from saltwort.server.compare import pair_views as pairs
@@ -12,6 +13,8 @@ from saltwort.server.compare import tone_views as tones
 from saltwort.server.compare import views as compare
 from saltwort.server.conversions import views as conversions
 from saltwort.server.findings import views as findings
+from saltwort.server.handoffs import chain_views as chain
+from saltwort.server.handoffs import proof_views as proofs
 from saltwort.server.handoffs import views as handoffs
 from saltwort.server.jobs import views as jobs
 from saltwort.server.kept import kept
@@ -177,13 +180,29 @@ urlpatterns = [
     path(f"{PROJECT}/stations", kept(handoffs.stations)),
     path(f"{PROJECT}/station-order", handoffs.station_order),
     path(f"{PROJECT}/stations/<int:pk>", handoffs.station),
-    path(f"{PROJECT}/stations/<int:pk>/config", handoffs.station_config),
-    path(f"{PROJECT}/stations/<int:pk>/config/file", handoffs.station_config_file),
+    path(f"{PROJECT}/stations/<int:pk>/config", packages.station_config),
+    path(f"{PROJECT}/stations/<int:pk>/config/file", packages.station_config_file),
     path(f"{PROJECT}/stations/<int:pk>/sheet", kept(handoffs.sheet)),
     path(f"{PROJECT}/stations/<int:pk>/sheet.txt", handoffs.sheet_file, {"ending": "txt"}),
     path(f"{PROJECT}/stations/<int:pk>/sheet.md", handoffs.sheet_file, {"ending": "md"}),
     path(f"{PROJECT}/stations/<int:pk>/sheet.html", handoffs.sheet_file, {"ending": "html"}),
     path(f"{PROJECT}/stations/<int:pk>/sheet.json", handoffs.sheet_file, {"ending": "json"}),
+    path(f"{PROJECT}/stations/<int:pk>/copy", handoffs.station_copy),
+    path(f"{PROJECT}/stations/<int:pk>/textures", kept(handoffs.station_textures)),
+    path(f"{PROJECT}/stations/<int:pk>/textures.csv", handoffs.station_textures_file, {"ending": "csv"}),
+    path(f"{PROJECT}/stations/<int:pk>/textures.json", handoffs.station_textures_file, {"ending": "json"}),
+    path(f"{PROJECT}/stations/<int:pk>/takers", chain.takers),
+    path(f"{PROJECT}/stations/<int:pk>/mistakes", chain.station_mistakes),
+    path(f"{PROJECT}/stations/<int:pk>/mistake-picture", chain.mistake_picture),
+    path(f"{PROJECT}/stations/<int:pk>/card", proofs.card),
+    path(f"{PROJECT}/stations/<int:pk>/proofs", proofs.proofs),
+    path(f"{PROJECT}/stations/<int:pk>/proofs/<int:proof>/came", proofs.proof_picture, {"which": "came"}),
+    path(f"{PROJECT}/stations/<int:pk>/proofs/<int:proof>/agreed", proofs.proof_picture, {"which": "agreed"}),
+    path(f"{PROJECT}/stations/<int:pk>/package", packages.station_package),
+    path(f"{PROJECT}/package", packages.project_package),
+    path(f"{PROJECT}/chain", chain.chain),
+    path(f"{PROJECT}/simulation", chain.simulation),
+    path(f"{PROJECT}/simulation/picture", chain.simulation_picture),
     path(f"{PROJECT}/deliverables", outputs.deliverable_kinds),
     path(f"{PROJECT}/verify", outputs.verify_file),
     path(f"{PROJECT}/delivery-note", outputs.delivery_note),

@@ -551,7 +551,7 @@ class HandOffs(ServerTestCase):
 
     def test_applications_are_added_ordered_and_removed(self) -> None:
         said = {"ocio_version": "2.4"}
-        added = self.tell("post", "/stations", 201, name=" Paint ", reads="textures", abilities=said)
+        added = self.tell("post", "/stations", 201, name=" Paint ", kind="texturing", abilities=said)
         self.assertEqual((added["name"], added["abilities"] | said), ("Paint", added["abilities"]))
         self.refused("post", "/stations", "already", name="paint", reads="renders")
         self.refused("post", "/stations", "not a valid choice", name="x", reads="minds")

@@ -3,11 +3,13 @@
 import re
 import tempfile
 from dataclasses import replace
+from itertools import pairwise
 from pathlib import Path
 from unittest import TestCase
 
 from saltwort.core.deliverables import Defaults, Source, deliverables
 from saltwort.core.findings import Subjects, run_checks
+from saltwort.core.findings.registry import CheckedProof
 from saltwort.core.images import read_header
 from saltwort.core.stations import (
     COMPOSITOR,
@@ -23,7 +25,7 @@ from saltwort.core.stations.abilities.ocio_version import config_is_too_new
 from saltwort.core.stations.kinds import BY_KEY, KINDS, kind_named
 from saltwort.core.stations.sheet import LEVELS
 from saltwort.core.stations.sheet_files import SheetOf, as_html, as_json, as_markdown, as_text
-from saltwort.core.stations.station import abilities
+from saltwort.core.stations.station import READS_TEXTURES, abilities
 from tests.samples import ACES_SDR, SRGB, light, project_config, sample_setup, write
 
 OF = SheetOf("Renderer", "Lantern Quay", 3)
@@ -31,19 +33,23 @@ COLOURS = [
     ColourLine("enamel", (0.05, 0.12, 0.11), (0.18, 0.42, 0.41)),
     ColourLine("marker (light)", (0.02, 1.4, 0.16), None),
 ]
+PAINTER = Station("Painter", READS_TEXTURES)
 TEXTURES = [TextureLine("wall_rough.png", "Raw", True), TextureLine("wall_col.png", SRGB, False)]
 
 
 def sheet(
     station: Station, textures: list[TextureLine] = TEXTURES, following: Station | None = None
 ) -> dict[str, Section]:
-    chain = Chain(station, following, project_config(), ACES_SDR, textures, "quay-r3.ocioz", COLOURS)
+    takers = [following] if following else []
+    chain = Chain(station, takers, project_config(), ACES_SDR, textures, "quay-r3.ocioz", COLOURS, PAINTER)
     sections = settings_sheet(chain)
     return {section.title: section for section in sections}
 
 
 def settings_and_findings(station: Station) -> object:
-    subjects = Subjects(project_config(), sample_setup(), stations=[station, COMPOSITOR])
+    subjects = Subjects(
+        project_config(), sample_setup(), stations=[station, COMPOSITOR], hand_offs=[(station, COMPOSITOR)]
+    )
     return [sheet(station), [(found.code, found.why) for found in run_checks(subjects, "handoff.")]]
 
 
@@ -70,10 +76,10 @@ class Sheets(TestCase):
         self.assertEqual(lines[0].value, "from file rules (auto)")
         self.assertIn("1 of 2", lines[0].why)
         self.assertEqual((lines[1].label, lines[1].why), ("wall_col.png", "set this in the application"))
-        self.assertEqual((lines[2].label, lines[2].value), ("wall_rough.png", "Raw"))
+        self.assertEqual([line.label for line in lines if line.key.startswith("texture:")], ["wall_col.png"])
 
     def test_textures_of_one_that_does_not(self) -> None:
-        lines = sheet(RENDERER.with_abilities({"follows_file_rules": False}))["Reading"].settings
+        lines = sheet(RENDERER.with_abilities({"follows_file_rules": False}))["Reading"].settings[1:]
         self.assertEqual(
             [(line.label, line.value) for line in lines], [("wall_rough.png", "Raw"), ("wall_col.png", SRGB)]
         )
@@ -193,6 +199,9 @@ class Kinds(TestCase):
         }
         self.assertEqual((viewing["own-tone-mapping"], viewing["own-gamma"]), ("off", "1.0, or off"))
         writing = {line.key: line for line in sheet(kind_named("grading").station("It"))["Writing"].settings}
+        self.assertEqual(writing["bake"].value, f"{ACES_SDR.view} on {ACES_SDR.display}")
+        self.assertIn("where both would act, the node is off", writing["bake"].why)
+        writing = {line.key: line for line in sheet(kind_named("compositor-layers").station("It"))["Writing"].settings}
         self.assertEqual(writing["bake"].value, "off")
         self.assertTrue(writing["bake"].symptom)
 
@@ -205,22 +214,41 @@ class Kinds(TestCase):
                     self.assertLessEqual(set(line.overridden_at), set(LEVELS))
 
     def test_findings_of_a_chain(self) -> None:
-        def found(*kinds: str) -> set[tuple[str, str]]:
+        def found(*kinds: str, **abilities: object) -> set[tuple[str, str]]:
             stations = [BY_KEY[key].station(key) for key in kinds]
-            subjects = Subjects(project_config(), sample_setup(), stations=stations)
+            stations[0] = stations[0].with_abilities(abilities)
+            subjects = Subjects(project_config(), sample_setup(), stations=stations, hand_offs=list(pairwise(stations)))
             return {(each.code.removeprefix("handoff."), each.subject) for each in run_checks(subjects, "handoff.")}
 
         self.assertEqual(found("renderer", "compositor-nodes"), set())
-        chain = found("texturing", "renderer-tone-mapping", "player", "compositor-nodes")
         self.assertLessEqual(
             {
                 ("rules-ignored", "texturing"),
                 ("own-tone-mapping", "renderer-tone-mapping"),
                 ("view-baked-for-compositing", "renderer-tone-mapping"),
-                ("bit-depth-clips", "player"),
             },
-            chain,
+            found("texturing", "renderer-tone-mapping", "compositor-nodes"),
         )
+        self.assertEqual(found("renderer-tone-mapping", "web-page"), {("own-tone-mapping", "renderer-tone-mapping")})
+        self.assertEqual(
+            found("editor-lut", "compositor-nodes", writes="integers"), {("bit-depth-clips", "editor-lut")}
+        )
+        self.assertEqual(found("editor-lut", "web-page", writes="integers"), set())
+        self.assertEqual(found("grading", "compositor-nodes"), {("viewed-twice", "compositor-nodes")})
+        self.assertEqual(found("grading", "web-page"), set())
+        self.assertEqual(found("renderer", "renderer", lat_long_centre="90"), {("environment-turned", "renderer")})
+
+    def test_findings_of_test_cards(self) -> None:
+        def found(state: str) -> list[str]:
+            proofs = [CheckedProof("It", state, "The view was applied twice.")]
+            subjects = Subjects(project_config(), sample_setup(), proofs=proofs)
+            return [each.code for each in run_checks(subjects, "handoff.")]
+
+        self.assertEqual(found("proved"), [])
+        self.assertEqual(found("undecided"), [])
+        self.assertEqual(found("failed"), ["handoff.failed"])
+        self.assertEqual(found("out-of-date"), ["handoff.out-of-date"])
+        self.assertEqual(found("not-tried"), ["handoff.never-proved"])
 
 
 class Files(TestCase):

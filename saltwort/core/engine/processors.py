@@ -95,6 +95,19 @@ def view_processor(config: ocio.Config, source: str, choice: ViewChoice, exposur
     return build(config, ocio.GroupTransform([*steps, view])).getDefaultCPUProcessor()
 
 
+def inverse_view_processor(config: ocio.Config, target: str, choice: ViewChoice) -> ocio.CPUProcessor:
+    """CPU processor from a view's code values back to light in `target`. Raises BadInput for unknown names, and for a
+    view that has no inverse."""
+    check_view(config, choice)
+    undone = ocio.DisplayViewTransform(
+        src=known_space(config, target),
+        display=choice.display,
+        view=choice.view,
+        direction=ocio.TRANSFORM_DIR_INVERSE,
+    )
+    return build(config, undone).getDefaultCPUProcessor()
+
+
 def look_processor(config: ocio.Config, choice: ViewChoice, exposure: float) -> ocio.CPUProcessor:
     """CPU processor from light in the working space through exposure (stops) and the choice's look, or the view's,
     still to light in the working space."""

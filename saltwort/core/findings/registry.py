@@ -113,6 +113,16 @@ class DrawnOff:
 
 
 @dataclass(frozen=True)
+class CheckedProof:
+    """How far a station has been tried by a test card: one of `stations.proof.STATES`, and in a sentence what is wrong
+    or has changed."""
+
+    station: str
+    state: str
+    why: str = ""
+
+
+@dataclass(frozen=True)
 class UnreadableFile:
     """A file that was brought and left out, with the reason in a sentence."""
 
@@ -137,6 +147,8 @@ class Subjects:
     textures: Sequence[CheckedTexture] = ()
     renders: Sequence[CheckedRender] = ()
     stations: Sequence[Station] = ()
+    hand_offs: Sequence[tuple[Station, Station]] = ()
+    proofs: Sequence[CheckedProof] = ()
     unreadable: Sequence[UnreadableFile] = ()
     exposures: Sequence[tuple[str, float]] = ()
     drawn_off: Sequence[DrawnOff] = ()

@@ -5,7 +5,7 @@ a key that stays, a kind that says what its value is, and words for people.
 """
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cache
 from typing import Literal, get_args
 
@@ -13,6 +13,7 @@ import PyOpenColorIO as ocio
 
 from saltwort.core.engine import ViewChoice
 from saltwort.core.modules import import_all
+from saltwort.core.stations.abilities.roles_only import ROLES_ONLY
 from saltwort.core.stations.station import Station
 
 Level = Literal["environment", "preference", "project", "file", "node", "output"]
@@ -49,11 +50,14 @@ class Section:
 
 @dataclass(frozen=True)
 class TextureLine:
-    """A file and the space it is read in; `by_rule` tells that the config's file rules give it by themselves."""
+    """A file and the space it is read in; `by_rule` tells that the config's file rules give it by themselves. `kind` is
+    the label of its map kind, and `set` the name of its texture set, empty where it has none."""
 
     path: str
     space: str
     by_rule: bool
+    kind: str = ""
+    set: str = ""
 
 
 @dataclass(frozen=True)
@@ -68,21 +72,29 @@ class ColourLine:
 
 @dataclass(frozen=True)
 class Chain:
-    """What a sheet follows from: the station and the one after it, the project's config and view, its textures and
-    colours, and the name of the config file that this station gets."""
+    """What a sheet follows from: the station and those that it hands on to, the project's config and view, its textures
+    and colours, and the name of the config file that this station gets. `lit_like` is the station whose environments
+    all others turn to."""
 
     station: Station
-    next_station: Station | None
+    takers: Sequence[Station]
     config: ocio.Config
     choice: ViewChoice
     textures: Sequence[TextureLine]
     config_file: str
     colours: Sequence[ColourLine] = ()
+    lit_like: Station | None = None
 
     @property
     def working_space(self) -> str:
         name: str = self.config.getColorSpace(ocio.ROLE_SCENE_LINEAR).getName()
         return name
+
+    def called(self, space: str) -> str:
+        """How the station names a space of the config: by a role, where it offers nothing else."""
+        if not self.station.able(ROLES_ONLY):
+            return space
+        return next((role for role, name in self.config.getRoles() if name == space), space)
 
     @property
     def config_version(self) -> str:
@@ -95,19 +107,32 @@ class _Maker:
     key: str
     title: str
     settings: Callable[[Chain], Iterator[Setting]]
+    for_each_taker: bool
+
+    def sections(self, chain: Chain) -> Iterator[Section]:
+        if not self.for_each_taker:
+            yield Section(self.key, self.title, tuple(self.settings(chain)))
+            return
+        for taker in chain.takers:
+            key = f"{self.key}:{taker.name}"
+            yield Section(key, self.title.format(next=taker.name.lower()), tuple(self.settings(_to(chain, taker))))
+
+
+def _to(chain: Chain, taker: Station) -> Chain:
+    return replace(chain, takers=(taker,))
 
 
 _makers: list[_Maker] = []
 
 
 def section(
-    order: int, key: str, title: str
+    order: int, key: str, title: str, *, for_each_taker: bool = False
 ) -> Callable[[Callable[[Chain], Iterator[Setting]]], Callable[[Chain], Iterator[Setting]]]:
-    """Have a function give the settings of a section. `order` is the one in which sections are set; `{next}` in the
-    title is the name of the next station."""
+    """Have a function give the settings of a section. `order` is the one in which sections are set. One that is made
+    for each taker is given chains with that one alone, whose name stands for `{next}` in the title."""
 
     def register(settings: Callable[[Chain], Iterator[Setting]]) -> Callable[[Chain], Iterator[Setting]]:
-        _makers.append(_Maker(order, key, title, settings))
+        _makers.append(_Maker(order, key, title, settings, for_each_taker))
         return settings
 
     return register
@@ -121,8 +146,5 @@ def _sections() -> tuple[_Maker, ...]:
 
 def settings_sheet(chain: Chain) -> list[Section]:
     """The sheet of one station, in the order in which it is set; sections without a setting are left out."""
-    following = chain.next_station.name.lower() if chain.next_station else ""
-    made = (
-        Section(maker.key, maker.title.format(next=following), tuple(maker.settings(chain))) for maker in _sections()
-    )
+    made = (section for maker in _sections() for section in maker.sections(chain))
     return [section for section in made if section.settings]

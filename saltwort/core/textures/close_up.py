@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from saltwort.core.engine import ViewChoice, apply, space_processor
 from saltwort.core.engine.measured import AP0_TO_XYZ_D65, linear_to_ap0
-from saltwort.core.engine.processors import build, check_view
+from saltwort.core.engine.processors import inverse_view_processor
 from saltwort.core.images.reading import Pixels
 from saltwort.core.numbers import MIDDLE_GREY
 
@@ -54,12 +54,7 @@ def read_as(config: ocio.Config, sample: Pixels, space: str) -> Pixels:
 
 def read_through_inverse(config: ocio.Config, sample: Pixels, choice: ViewChoice) -> Pixels:
     """The same for display code values, through the inverse of a view. Raises BadInput where it has none."""
-    check_view(config, choice)
-    working = config.getColorSpace(ocio.ROLE_SCENE_LINEAR).getName()
-    undone = ocio.DisplayViewTransform(
-        src=working, display=choice.display, view=choice.view, direction=ocio.TRANSFORM_DIR_INVERSE
-    )
-    return _through(build(config, undone).getDefaultCPUProcessor(), sample)
+    return _through(inverse_view_processor(config, ocio.ROLE_SCENE_LINEAR, choice), sample)
 
 
 def _through(processor: ocio.CPUProcessor, sample: Pixels) -> Pixels:

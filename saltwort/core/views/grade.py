@@ -142,7 +142,7 @@ def _curved(values: Picture, heights: tuple[float, ...]) -> Picture:
 
 
 def _spline(heights: tuple[float, ...]) -> Any:
-    from scipy.interpolate import PchipInterpolator  # type: ignore[import-untyped]  # slow to import, seldom needed
+    from scipy.interpolate import PchipInterpolator  # slow to import, seldom needed
 
     return PchipInterpolator(CURVE_PLACES, heights)
 

@@ -109,7 +109,7 @@ def match(kind: str, ours: Shown, reference: Shown, place: str, log: bool) -> Ma
     def missing(moved: Array) -> Array:
         return (_perceptual(few.xyz(to_grade(moved - 1)), is_hdr) - wanted).ravel()
 
-    from scipy.optimize import least_squares  # type: ignore[import-untyped]  # slow to import, seldom needed
+    from scipy.optimize import least_squares  # slow to import, seldom needed
 
     # Steps are shares of the numbers, so these are moved away from zero; smaller ones would drown in the float32 of the
     # engine.

@@ -29,6 +29,7 @@ from saltwort.core.findings import (
 from saltwort.core.images.channels import colour_channels
 from saltwort.core.images.sequences import missing_in
 from saltwort.server.compare.models import Comparison
+from saltwort.server.handoffs.proving import checked_proofs
 from saltwort.server.images.operations import preview_of
 from saltwort.server.kept import kept_value
 from saltwort.server.projects.models import Project
@@ -178,6 +179,11 @@ def _project_subjects(project: Project, otherwise: Sequence[Reread]) -> Subjects
         ],
         unreadable=[UnreadableFile(file.path, file.reason) for file in project.left_out.all()[:MOST_UNREADABLE]],
         stations=[station.described() for station in project.stations.all()],
+        hand_offs=[
+            (arrow.giver.described(), arrow.taker.described())
+            for arrow in project.hand_offs.select_related("giver", "taker")
+        ],
+        proofs=checked_proofs(project),
         **_compared(project),
     )
 

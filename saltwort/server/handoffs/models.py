@@ -1,8 +1,9 @@
-"""Stations of a project's chain."""
+"""Stations of a project's chain, what they hand on, and test cards that came back from them."""
 
 from django.db import models
 
 from saltwort.core.stations import Station as CoreStation
+from saltwort.server.images.models import StoredImage
 from saltwort.server.versions import Versioned
 
 
@@ -22,3 +23,34 @@ class Station(Versioned):
 
     def described(self) -> CoreStation:
         return CoreStation(self.name, self.reads, self.abilities)
+
+
+class HandOff(models.Model):
+    """An arrow of the chain: what `giver` writes, `taker` reads."""
+
+    project = models.ForeignKey("projects.Project", models.CASCADE, related_name="hand_offs")
+    giver = models.ForeignKey(Station, models.CASCADE, related_name="hands_on_to")
+    taker = models.ForeignKey(Station, models.CASCADE, related_name="fed_by")
+
+    class Meta:
+        ordering = ("pk",)
+        constraints = (models.UniqueConstraint(fields=("giver", "taker"), name="one_arrow"),)
+
+
+class Proof(models.Model):
+    """A test card that came back: the file, the revision its card was made of, what was found, and what that depends
+    on. `came` says whether the file is what the application shows, or what it writes."""
+
+    station = models.ForeignKey(Station, models.CASCADE, related_name="proofs")
+    image = models.ForeignKey(StoredImage, models.PROTECT)
+    name = models.CharField(max_length=200)
+    revision = models.PositiveIntegerField()
+    came = models.CharField(max_length=10)
+    verdict = models.CharField(max_length=20)
+    told = models.JSONField()
+    depends = models.JSONField()
+    author = models.CharField(max_length=80, blank=True, default="")
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ("-pk",)

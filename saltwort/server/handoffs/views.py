@@ -2,7 +2,7 @@
 
 from typing import get_args
 
-from django.http import HttpResponse
+from django.http import HttpResponse, StreamingHttpResponse
 from django.shortcuts import get_object_or_404
 from django.utils.text import slugify
 from drf_spectacular.utils import extend_schema, extend_schema_field
@@ -11,27 +11,25 @@ from rest_framework.decorators import api_view
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from saltwort.core.configs.export import packed
-from saltwort.core.project import Composed
 from saltwort.core.stations.kinds import BY_KEY, KINDS, kind_named
+from saltwort.core.stations.proof import STATES
 from saltwort.core.stations.sheet import LEVELS, Kind
 from saltwort.core.stations.station import READS_RENDERS, READS_TEXTURES, Ability, abilities
 from saltwort.core.stations.station import Station as CoreStation
-from saltwort.server.across.exports import exported
 from saltwort.server.handoffs.models import Station
 from saltwort.server.handoffs.operations import (
     MOST_STATIONS,
     add_station,
     change_station,
-    config_file_of,
+    copy_station,
     order_stations,
     remove_station,
     sheet_as,
     sheet_of,
-    versions_of,
+    texture_table,
 )
-from saltwort.server.http import BINARY, BasedOn, author_of, download, parsed
-from saltwort.server.projects.serializers import ReplacementSerializer
+from saltwort.server.handoffs.proving import standing_of
+from saltwort.server.http import BINARY, BasedOn, as_csv, as_json_file, author_of, download, parsed
 from saltwort.server.projects.views import project_named
 
 
@@ -81,17 +79,32 @@ class StationSerializer(serializers.Serializer):
     kind = serializers.CharField(allow_blank=True)
     reads = serializers.CharField()
     abilities = serializers.SerializerMethodField()
+    hands_on_to = serializers.SerializerMethodField()
+    proof = serializers.SerializerMethodField()
 
     @extend_schema_field(serializers.DictField(child=AbilityValue()))
     def get_abilities(self, station: Station) -> dict[str, str | bool]:
         described = station.described()
         return {ability.key: described.able(ability) for ability in abilities() if described.has(ability)}
 
+    @extend_schema_field(serializers.ListField(child=serializers.IntegerField()))
+    def get_hands_on_to(self, station: Station) -> list[int]:
+        return [arrow.taker_id for arrow in station.hands_on_to.all()]
+
+    @extend_schema_field(serializers.ChoiceField(choices=STATES))
+    def get_proof(self, station: Station) -> str:
+        return standing_of(station).state
+
 
 class StationChange(BasedOn):
-    """Those abilities that change, by key."""
+    """Those abilities that change, by key; and another name, where one is given."""
 
-    abilities = serializers.DictField(child=AbilityValue())
+    abilities = serializers.DictField(child=AbilityValue(), default=dict)
+    name = serializers.CharField(max_length=80, required=False)
+
+
+class StationCopy(serializers.Serializer):
+    name = serializers.CharField(max_length=80)
 
 
 class NewStation(serializers.Serializer):
@@ -101,6 +114,9 @@ class NewStation(serializers.Serializer):
     kind = serializers.ChoiceField(choices=list(BY_KEY), allow_blank=True, default="")
     reads = serializers.ChoiceField(choices=[READS_TEXTURES, READS_RENDERS], default=READS_RENDERS)
     abilities = serializers.DictField(child=AbilityValue(), default=dict)
+
+
+ROWS_AT_ONCE = 200
 
 
 class StationOrder(serializers.Serializer):
@@ -171,6 +187,65 @@ def station(request: Request, slug: str, pk: int) -> Response:
     )
 
 
+@extend_schema(request=StationCopy, responses={201: StationSerializer})
+@api_view(["POST"])
+def station_copy(request: Request, slug: str, pk: int) -> Response:
+    """Another application that can do the same."""
+    copied = copy_station(_station(slug, pk), parsed(request, StationCopy)["name"], author_of(request))
+    return Response(StationSerializer(copied).data, status=status.HTTP_201_CREATED)
+
+
+class TableQuery(serializers.Serializer):
+    """`search` is looked for in paths, `kind` is the label of a map kind, `by_hand` leaves out what the file rules
+    tell; `start` is the row to begin with."""
+
+    search = serializers.CharField(max_length=200, default="", allow_blank=True)
+    kind = serializers.CharField(max_length=80, default="", allow_blank=True)
+    by_hand = serializers.BooleanField(default=False)
+    start = serializers.IntegerField(min_value=0, default=0)
+
+
+class TextureRowSerializer(serializers.Serializer):
+    """What to set for a texture; `rename` is the name that tells its space by a token, empty where none is needed."""
+
+    path = serializers.CharField()
+    kind = serializers.CharField(allow_blank=True)
+    set = serializers.CharField(allow_blank=True)
+    value = serializers.CharField()
+    why = serializers.CharField()
+    by_hand = serializers.BooleanField()
+    rename = serializers.CharField(allow_blank=True)
+
+
+class TextureTable(serializers.Serializer):
+    """A part of the rows, of `count` that there are in all; `kinds` are those of the textures before they are
+    narrowed."""
+
+    count = serializers.IntegerField()
+    kinds = serializers.ListField(child=serializers.CharField())
+    rows = TextureRowSerializer(many=True)
+
+
+@extend_schema(parameters=[TableQuery], responses=TextureTable)
+@api_view(["GET"])
+def station_textures(request: Request, slug: str, pk: int) -> Response:
+    """The textures as one application must be told of them, a part at a time."""
+    asked = parsed(request, TableQuery, query=True)
+    table = texture_table(_station(slug, pk), asked["search"], asked["kind"], by_hand=asked["by_hand"])
+    rows = table.part(asked["start"], ROWS_AT_ONCE)
+    return Response(TextureTable({"count": table.count, "kinds": table.kinds, "rows": rows}).data)
+
+
+@extend_schema(responses=BINARY)
+@api_view(["GET"])
+def station_textures_file(request: Request, slug: str, pk: int, ending: str) -> StreamingHttpResponse:
+    """All of them, as CSV or JSON."""
+    found = _station(slug, pk)
+    rows = map(vars, texture_table(found).rows())
+    send = as_csv if ending == "csv" else as_json_file
+    return send(rows, f"{slug}-{slugify(found.name) or found.pk}-textures")
+
+
 @extend_schema(request=StationOrder, responses=StationSerializer(many=True))
 @api_view(["PUT"])
 def station_order(request: Request, slug: str) -> Response:
@@ -185,37 +260,6 @@ def sheet(request: Request, slug: str, pk: int) -> Response:
     return Response(SectionSerializer(sheet_of(_station(slug, pk)), many=True).data)
 
 
-class StationConfigSerializer(serializers.Serializer):
-    """The config that a station gets: its file, its OCIO version, whether it is written for this station alone, and
-    what that version cannot hold."""
-
-    file = serializers.CharField()
-    version = serializers.CharField()
-    own = serializers.BooleanField()
-    replacements = ReplacementSerializer(many=True)
-
-
-@extend_schema(responses=StationConfigSerializer)
-@api_view(["GET"])
-def station_config(request: Request, slug: str, pk: int) -> Response:
-    found = _station(slug, pk)
-    version, own = versions_of(found)
-    told = {
-        "file": config_file_of(found),
-        "version": version,
-        "own": bool(own),
-        "replacements": _config_for(found).replacements,
-    }
-    return Response(StationConfigSerializer(told).data)
-
-
-@extend_schema(responses=BINARY)
-@api_view(["GET"])
-def station_config_file(request: Request, slug: str, pk: int) -> HttpResponse:
-    found = _station(slug, pk)
-    return download(packed(_config_for(found).written), config_file_of(found), "application/zip")
-
-
 @extend_schema(responses=BINARY)
 @api_view(["GET"])
 def sheet_file(request: Request, slug: str, pk: int, ending: str) -> HttpResponse:
@@ -223,12 +267,6 @@ def sheet_file(request: Request, slug: str, pk: int, ending: str) -> HttpRespons
     found = _station(slug, pk)
     text, content_type = sheet_as(found, ending)
     return download(text, f"{slug}-{slugify(found.name) or found.pk}.{ending}", content_type)
-
-
-def _config_for(station: Station) -> Composed:
-    """The config as a station gets it, with what its version could not hold. Nothing else is touched. Raises BadInput
-    when the version cannot hold it."""
-    return exported(station.project, versions_of(station)[1])
 
 
 def _station(slug: str, pk: int) -> Station:

@@ -242,6 +242,13 @@ def spaces_by_path(project: Project) -> QuerySet[Reading, tuple[str, str, str]]:
     return Reading.objects.filter(project=project).order_by("path").values_list("path", "space", "reason")
 
 
+def readings_by_path(project: Project) -> QuerySet[Reading, tuple[str, str, str, str, str]]:
+    """Path, space, kind of reason, key of the map kind and name of the set of every texture, by path."""
+    bring_in_step(project)
+    found = Reading.objects.filter(project=project).order_by("path")
+    return found.values_list("path", "space", "reason", "kind", "set_name")
+
+
 def spaces_read(project: Project) -> list[str]:
     """The spaces that the textures of a project are read in, each once."""
     bring_in_step(project)

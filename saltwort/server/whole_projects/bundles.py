@@ -27,13 +27,14 @@ from saltwort.core.errors import BadInput
 from saltwort.core.files import replacing
 from saltwort.core.images.intake import PREVIEW_SUFFIX
 from saltwort.core.project import read_setup
+from saltwort.core.stations.chain import check_arrows
 from saltwort.core.stations.kinds import BY_KEY
 from saltwort.core.stations.station import READS_RENDERS, READS_TEXTURES
 from saltwort.core.stations.station import Station as CoreStation
 from saltwort.core.threads import on_all_cores
 from saltwort.server.compare.models import Comparison, KeptComparison
 from saltwort.server.compare.views import ComparisonChange, KeptState
-from saltwort.server.handoffs.models import Station
+from saltwort.server.handoffs.models import HandOff, Station
 from saltwort.server.images.models import StoredImage, media_file
 from saltwort.server.images.operations import store_file
 from saltwort.server.outputs.models import Output
@@ -96,7 +97,18 @@ def _check_setups(bundle: Bundle, name: str) -> None:
         if station.reads not in (READS_TEXTURES, READS_RENDERS):
             raise BadInput(f"{name} has an application of a kind that there is not. Export the bundle again.")
         CoreStation(station.name, station.reads).with_abilities(station.abilities)
+    check_arrows(range(len(manifest.stations)), _arrows(manifest))
     _check_looks(manifest, name)
+
+
+def _arrows(manifest: Manifest) -> list[tuple[int, int]]:
+    """Who hands on to whom, by their places; a bundle of an older Saltwort knows rows only."""
+    last = len(manifest.stations) - 1
+    return [
+        (giver, taker)
+        for giver, station in enumerate(manifest.stations)
+        for taker in ((giver + 1,) * (giver < last) if station.hands_on_to is None else station.hands_on_to)
+    ]
 
 
 def _check_looks(manifest: Manifest, name: str) -> None:
@@ -125,7 +137,7 @@ def _pictures_in(bundle: Bundle, name: str) -> Iterator[dict[str, StoredImage]]:
         yield images
     except BaseException:
         new = {image.sha256 for image in fresh} - known.keys()
-        StoredImage.objects.filter(pk__in=new, texture=None, render=None, frame=None).delete()
+        StoredImage.objects.filter(pk__in=new, texture=None, render=None, frame=None, proof=None).delete()
         taken_up = set(StoredImage.objects.filter(pk__in=new).values_list("pk", flat=True))
         for image in fresh:
             if image.sha256 in new - taken_up:  # somebody may have added the same picture meanwhile
@@ -226,8 +238,9 @@ def _created(manifest: Manifest, images: Images, renders: Renders, name: str) ->
         _check_lengths(frame)
     Frame.objects.bulk_create(frames, batch_size=500)
     _comparisons(project, manifest, renders, revisions)
+    stations = []
     for position, station in enumerate(manifest.stations):
-        _save(
+        stations.append(
             Station(
                 project=project,
                 position=position,
@@ -237,6 +250,9 @@ def _created(manifest: Manifest, images: Images, renders: Renders, name: str) ->
                 abilities=station.abilities,
             )
         )
+        _save(stations[-1])
+    for giver, taker in dict.fromkeys(_arrows(manifest)):
+        _save(HandOff(project=project, giver=stations[giver], taker=stations[taker]))
     for one in manifest.outputs:
         kind, settings = upgraded(one.kind, one.settings)
         output = Output(

@@ -100,12 +100,28 @@ def manifest_of(project: Project, *, with_images: bool) -> Manifest:
             BundledKept(one.revision.number, one.name, one.notes, numbered_state(one.state, number_of.get))
             for one in project.kept_comparisons.select_related("revision").order_by("pk")
         ],
-        stations=[BundledStation(one.name, one.reads, one.abilities, one.kind) for one in project.stations.all()],
+        stations=_stations(project),
         outputs=[
             BundledOutput(one.kind, one.name, number_of.get(one.render_id or 0), one.revision.number, one.settings)
             for one in project.outputs.select_related("revision").order_by("pk")
         ],
     )
+
+
+def _stations(project: Project) -> list[BundledStation]:
+    stations = list(project.stations.all())
+    place = {one.pk: number for number, one in enumerate(stations)}
+    takers = project.hand_offs.values_list("giver_id", "taker_id")
+    return [
+        BundledStation(
+            one.name,
+            one.reads,
+            one.abilities,
+            one.kind,
+            [place[taker] for giver, taker in takers if giver == one.pk],
+        )
+        for one in stations
+    ]
 
 
 def _revision(revision: Revision) -> BundledRevision:

@@ -201,6 +201,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{slug}/chain": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The chain as a graph. */
+        get: operations["projects_chain_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{slug}/compare-configs": {
         parameters: {
             query?: never;
@@ -993,6 +1010,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{slug}/package": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The packages of all applications, in one zip. Takes some seconds for each. */
+        get: operations["projects_package_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{slug}/pair/difference": {
         parameters: {
             query?: never;
@@ -1589,6 +1623,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{slug}/simulation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The chain with some of its applications set wrong: what becomes of the picture and of the test colour. */
+        get: operations["projects_simulation_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/simulation/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What an application of the simulated chain shows. */
+        get: operations["projects_simulation_picture_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{slug}/space": {
         parameters: {
             query?: never;
@@ -1653,6 +1721,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{slug}/stations/{id}/card": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The test card of an application, in the files that it may read, with the numbers that are expected. */
+        get: operations["projects_stations_card_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{slug}/stations/{id}/config": {
         parameters: {
             query?: never;
@@ -1677,6 +1762,124 @@ export interface paths {
             cookie?: never;
         };
         get: operations["projects_stations_config_file_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/stations/{id}/copy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Another application that can do the same. */
+        post: operations["projects_stations_copy_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/stations/{id}/mistake-picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What a mistake looks like, or what is right instead: of two pictures the one that is asked for. */
+        get: operations["projects_stations_mistake_picture_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/stations/{id}/mistakes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What is mostly set wrong in an application. */
+        get: operations["projects_stations_mistakes_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/stations/{id}/package": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All that an application needs, in one zip. Takes some seconds. */
+        get: operations["projects_stations_package_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/stations/{id}/proofs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["projects_stations_proofs_retrieve"];
+        put?: never;
+        post: operations["projects_stations_proofs_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/stations/{id}/proofs/{proof}/agreed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The card as it came back, or as it should have. */
+        get: operations["projects_stations_proofs_agreed_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/stations/{id}/proofs/{proof}/came": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The card as it came back, or as it should have. */
+        get: operations["projects_stations_proofs_came_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1761,6 +1964,74 @@ export interface paths {
         };
         /** @description The sheet as text, Markdown, one HTML file without scripts, or JSON. */
         get: operations["projects_stations_sheet.txt_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/stations/{id}/takers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Say which applications read what one writes. */
+        put: operations["projects_stations_takers_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/stations/{id}/textures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The textures as one application must be told of them, a part at a time. */
+        get: operations["projects_stations_textures_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/stations/{id}/textures.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All of them, as CSV or JSON. */
+        get: operations["projects_stations_textures.csv_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/stations/{id}/textures.json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All of them, as CSV or JSON. */
+        get: operations["projects_stations_textures.json_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2531,6 +2802,12 @@ export interface components {
         Archived: {
             archived: boolean;
         };
+        /** @description What `giver` writes, `taker` reads; `what` says in words what lies on the arrow. */
+        Arrow: {
+            giver: number;
+            taker: number;
+            what: string;
+        };
         Assignment: {
             space: string;
             reason: components["schemas"]["Reason"];
@@ -2560,11 +2837,44 @@ export interface components {
             spaces: number;
             use: string;
         };
+        /** @enum {string} */
+        CameEnum: "shown" | "written";
         Candidate: {
             space: string | null;
             holds: string;
             /** Format: double */
             probability: number;
+        };
+        /**
+         * @description A test card that came back. `made` are the mistakes, in the order in which they happened, `others` what these
+         *     numbers do not tell apart from them. `largest` is the largest difference to what is agreed, at the patch `where`;
+         *     `left` what is left of it once the mistakes are made; `step` how much the coding of the file alone may make.
+         */
+        CardProof: {
+            id: number;
+            name: string;
+            revision: number;
+            came: components["schemas"]["CameEnum"];
+            verdict: components["schemas"]["CardProofVerdictEnum"];
+            made: components["schemas"]["StationMistake"][];
+            others: components["schemas"]["StationMistake"][][];
+            /** Format: double */
+            largest: number;
+            where: string;
+            /** Format: double */
+            left: number;
+            /** Format: double */
+            step: number;
+            author: string;
+            /** Format: date-time */
+            created: string;
+        };
+        /** @enum {string} */
+        CardProofVerdictEnum: "as agreed" | "wrong" | "undecided" | "unknown";
+        /** @description The stations by id, in columns from left to right, each after all that feed it; and the arrows between them. */
+        Chain: {
+            columns: number[][];
+            arrows: components["schemas"]["Arrow"][];
         };
         Change: {
             what: string;
@@ -2678,9 +2988,11 @@ export interface components {
             };
         };
         ConfigComparison: {
-            verdict: components["schemas"]["VerdictEnum"];
+            verdict: components["schemas"]["ConfigComparisonVerdictEnum"];
             differences: components["schemas"]["Difference"][];
         };
+        /** @enum {string} */
+        ConfigComparisonVerdictEnum: "identical" | "same meaning" | "different";
         /** @description An order, with how many files it has, how many are made or refused, and the bytes of those that are made. */
         Conversion: {
             id: number;
@@ -2727,7 +3039,7 @@ export interface components {
             options: components["schemas"]["Option"][];
         };
         /** @enum {string} */
-        DeliverableKind: "contact-sheet" | "grade" | "icc" | "light" | "lut" | "movie" | "still";
+        DeliverableKind: "lut" | "contact-sheet" | "grade" | "icc" | "light" | "movie" | "still";
         /** @description Parameters of a view that can be designed; their limits are those of its family. */
         Design: {
             /** Format: double */
@@ -3047,6 +3359,16 @@ export interface components {
             level: string;
             count: number;
             title: string;
+        };
+        /**
+         * @description A file that came back; `came` says whether it is what the application shows or what it writes, nothing where
+         *     that follows from the file.
+         */
+        HandedIn: {
+            /** Format: uri */
+            file: string;
+            /** @default  */
+            came: components["schemas"]["CameEnum"] | components["schemas"]["BlankEnum"];
         };
         /**
          * @description How bright a picture is, in cd/m², where the view `is_hdr`; else nothing is measured. `made_on` is the brightest
@@ -3606,6 +3928,8 @@ export interface components {
             where: string;
             unproved: string[];
         };
+        /** @enum {string} */
+        ProofState: "not-tried" | "proved" | "failed" | "undecided" | "out-of-date";
         /** @description Every write says which version it was made from; a stale one is refused. */
         ReadThroughView: {
             based_on: number;
@@ -3761,6 +4085,13 @@ export interface components {
         Rendering: {
             name: string;
             description: string;
+        };
+        /** @description Whether what came in wrong can be put right here; `lost` is the share of the pixels that cannot. */
+        Repair: {
+            possible: boolean;
+            /** Format: double */
+            lost: number;
+            why: string;
         };
         /** @description What an older OCIO version cannot hold, and what became of it. */
         Replacement: {
@@ -4007,6 +4338,14 @@ export interface components {
             working: string;
             gone: string;
         };
+        /** @description What an application shows and hands on; `repair` where its file came in wrong. */
+        SimulatedStation: {
+            id: number;
+            shown_wrong: boolean;
+            handed_wrong: boolean;
+            tracer: components["schemas"]["TracerAtStation"];
+            repair: components["schemas"]["Repair"] | null;
+        };
         /**
          * @description A place on the rig: the texture or swatch chosen for it, empty where the rig's own colour stands, and the space
          *     that a texture is read in.
@@ -4066,6 +4405,17 @@ export interface components {
             body: string;
         };
         /**
+         * @description How far an application is proved: its state, what has changed since in words, and all cards that came back, the
+         *     last one first. `shows` and `writes` say what may come back.
+         */
+        Standing: {
+            state: components["schemas"]["ProofState"];
+            changed: string[];
+            shows: boolean;
+            writes: boolean;
+            proofs: components["schemas"]["CardProof"][];
+        };
+        /**
          * @description `abilities` has a value for each that concerns the application; `kind` is empty where it was described by
          *     hand.
          */
@@ -4078,13 +4428,16 @@ export interface components {
             readonly abilities: {
                 [key: string]: string | boolean;
             };
+            readonly hands_on_to: number[];
+            readonly proof: components["schemas"]["ProofState"];
         };
-        /** @description Those abilities that change, by key. */
+        /** @description Those abilities that change, by key; and another name, where one is given. */
         StationChange: {
             based_on: number;
-            abilities: {
+            abilities?: {
                 [key: string]: string | boolean;
             };
+            name?: string;
         };
         /**
          * @description The config that a station gets: its file, its OCIO version, whether it is written for this station alone, and
@@ -4096,12 +4449,33 @@ export interface components {
             own: boolean;
             replacements: components["schemas"]["Replacement"][];
         };
+        StationCopy: {
+            name: string;
+        };
         /** @description A kind of application to start from. */
         StationKind: {
             key: string;
             label: string;
             does: string;
             reads: components["schemas"]["ReadsEnum"];
+        };
+        /**
+         * @description Something that may be set wrong: `section` and `setting` are where it stands on the sheet, `finding` the one that
+         *     warns of it, if any.
+         */
+        StationMistake: {
+            key: string;
+            code: string;
+            parameters: {
+                [key: string]: unknown;
+            };
+            label: string;
+            happened: string;
+            repair: string;
+            section: string;
+            setting: string;
+            level: components["schemas"]["SettingLevel"];
+            finding: string;
         };
         /** @description All stations of the project by their ids, in the order of work. */
         StationOrder: {
@@ -4175,6 +4549,10 @@ export interface components {
         };
         /** @enum {string} */
         TakenEnum: "replace" | "keep both" | "leave out";
+        /** @description All stations by id that read what a station writes. */
+        Takers: {
+            takers: number[];
+        };
         /** @enum {string} */
         TakesEnum: "nothing" | "optional" | "picture" | "pictures" | "frames";
         /** @enum {string} */
@@ -4254,6 +4632,25 @@ export interface components {
             textures: components["schemas"]["Texture"][];
             sets: components["schemas"]["Set"][];
         };
+        /** @description What to set for a texture; `rename` is the name that tells its space by a token, empty where none is needed. */
+        TextureRow: {
+            path: string;
+            kind: string;
+            set: string;
+            value: string;
+            why: string;
+            by_hand: boolean;
+            rename: string;
+        };
+        /**
+         * @description A part of the rows, of `count` that there are in all; `kinds` are those of the textures before they are
+         *     narrowed.
+         */
+        TextureTable: {
+            count: number;
+            kinds: string[];
+            rows: components["schemas"]["TextureRow"][];
+        };
         /** @description One file and the path it has in the project. */
         TextureUpload: {
             /** Format: uri */
@@ -4309,6 +4706,13 @@ export interface components {
             unit: components["schemas"]["UnitEnum"];
             text: string;
             version: number;
+        };
+        /** @description The test colour: code values that are shown, and numbers in the file handed on; and the same as agreed. */
+        TracerAtStation: {
+            shown: number[] | null;
+            shown_agreed: number[] | null;
+            written: number[] | null;
+            written_agreed: number[] | null;
         };
         /** @description Every write says which version it was made from; a stale one is refused. */
         TracerChange: {
@@ -4368,8 +4772,6 @@ export interface components {
             question: string;
             primaries_are_assumed: boolean;
         };
-        /** @enum {string} */
-        VerdictEnum: "identical" | "same meaning" | "different";
         Verified: {
             name: string;
             facts: components["schemas"]["Fact"][];
@@ -4709,6 +5111,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": string;
+                };
+            };
+        };
+    };
+    projects_chain_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Chain"];
                 };
             };
         };
@@ -5971,6 +6394,27 @@ export interface operations {
             };
         };
     };
+    projects_package_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+        };
+    };
     projects_pair_difference_create: {
         parameters: {
             query?: never;
@@ -7051,6 +7495,56 @@ export interface operations {
             };
         };
     };
+    projects_simulation_list: {
+        parameters: {
+            query?: {
+                render?: number;
+                wrong?: string[];
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SimulatedStation"][];
+                };
+            };
+        };
+    };
+    projects_simulation_picture_retrieve: {
+        parameters: {
+            query: {
+                agreed?: boolean;
+                render?: number;
+                station: number;
+                wrong?: string[];
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+        };
+    };
     projects_space_retrieve: {
         parameters: {
             query: {
@@ -7192,6 +7686,28 @@ export interface operations {
             };
         };
     };
+    projects_stations_card_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+        };
+    };
     projects_stations_config_retrieve: {
         parameters: {
             query?: never;
@@ -7220,6 +7736,196 @@ export interface operations {
             header?: never;
             path: {
                 id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+        };
+    };
+    projects_stations_copy_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StationCopy"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Station"];
+                };
+            };
+        };
+    };
+    projects_stations_mistake_picture_retrieve: {
+        parameters: {
+            query: {
+                agreed?: boolean;
+                mistake: string;
+                render?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+        };
+    };
+    projects_stations_mistakes_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StationMistake"][];
+                };
+            };
+        };
+    };
+    projects_stations_package_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+        };
+    };
+    projects_stations_proofs_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Standing"];
+                };
+            };
+        };
+    };
+    projects_stations_proofs_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["HandedIn"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CardProof"];
+                };
+            };
+        };
+    };
+    projects_stations_proofs_agreed_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                proof: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+        };
+    };
+    projects_stations_proofs_came_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                proof: number;
                 slug: string;
             };
             cookie?: never;
@@ -7325,6 +8031,103 @@ export interface operations {
         };
     };
     "projects_stations_sheet.txt_retrieve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+        };
+    };
+    projects_stations_takers_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Takers"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Chain"];
+                };
+            };
+        };
+    };
+    projects_stations_textures_retrieve: {
+        parameters: {
+            query?: {
+                by_hand?: boolean;
+                kind?: string;
+                search?: string;
+                start?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TextureTable"];
+                };
+            };
+        };
+    };
+    "projects_stations_textures.csv_retrieve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+        };
+    };
+    "projects_stations_textures.json_retrieve": {
         parameters: {
             query?: never;
             header?: never;

@@ -1,16 +1,21 @@
 """Stations that cannot take what they are given."""
 
 from collections.abc import Iterator
-from itertools import pairwise
 
 from saltwort.core.findings.registry import BLOCKER, CAUTION, NOTE, Problem, Subjects, check
 from saltwort.core.stations.abilities.bakes_view import BAKES_VIEW, BY_DEFAULT
 from saltwort.core.stations.abilities.colour_by import loads_config
+from saltwort.core.stations.abilities.hands_on import HANDS_ON, LIGHT, PICTURES
 from saltwort.core.stations.abilities.ocio_version import OCIO_VERSION, config_is_too_new, own_version
 from saltwort.core.stations.abilities.own_rules import OWN_RULES
 from saltwort.core.stations.abilities.own_tone_mapping import OWN_TONE_MAPPING
+from saltwort.core.stations.abilities.takes import LIGHT as TAKES_LIGHT
+from saltwort.core.stations.abilities.takes import TAKES
+from saltwort.core.stations.abilities.viewers import NONE, VIEWERS
 from saltwort.core.stations.abilities.writes import FLOATS, INTEGERS, WRITES
-from saltwort.core.stations.station import READS_RENDERS, READS_TEXTURES
+from saltwort.core.stations.lat_long import is_turned, turn_between
+from saltwort.core.stations.proof import FAILED, NOT_TRIED, OUT_OF_DATE
+from saltwort.core.stations.station import READS_RENDERS, READS_TEXTURES, Station
 
 
 @check("handoff.config-too-new", BLOCKER)
@@ -44,8 +49,9 @@ def config_of_its_own(subjects: Subjects) -> Iterator[Problem]:
 @check("handoff.view-baked-for-compositing", CAUTION)
 def view_baked(subjects: Subjects) -> Iterator[Problem]:
     """An application writes its view into files unless it is told not to, and another composites them."""
-    for station, following in pairwise(subjects.stations):
-        if station.able(BAKES_VIEW) == BY_DEFAULT and station.able(WRITES) == FLOATS:
+    for station, following in subjects.hand_offs:
+        hands_light = station.able(HANDS_ON) == LIGHT and station.able(WRITES) == FLOATS
+        if station.able(BAKES_VIEW) == BY_DEFAULT and hands_light and _is_fed_light(following):
             yield Problem(
                 station.name,
                 "Bakes the view in unless told not to",
@@ -57,8 +63,9 @@ def view_baked(subjects: Subjects) -> Iterator[Problem]:
 @check("handoff.bit-depth-clips", BLOCKER)
 def bit_depth_clips(subjects: Subjects) -> Iterator[Problem]:
     """An application writes 8 and 16 bits alone, and another is to go on with light."""
-    for station, following in pairwise(subjects.stations):
-        if station.able(WRITES) == INTEGERS and following.reads == READS_RENDERS and station.reads == READS_RENDERS:
+    for station, following in subjects.hand_offs:
+        hands_light = station.able(HANDS_ON) == LIGHT
+        if station.able(WRITES) == INTEGERS and hands_light and _is_fed_light(following):
             yield Problem(
                 station.name,
                 "What it hands on is cut off at 1",
@@ -90,6 +97,71 @@ def rules_ignored(subjects: Subjects) -> Iterator[Problem]:
                 "Its “auto” may read another space than the other applications do. Turn its own rules off, as its "
                 "sheet says.",
             )
+
+
+@check("handoff.viewed-twice", CAUTION)
+def viewed_twice(subjects: Subjects) -> Iterator[Problem]:
+    """An application hands on finished pictures, and the next one takes them for light and applies the view again."""
+    for station, following in subjects.hand_offs:
+        shows = loads_config(following) and following.able(VIEWERS) != NONE
+        if station.able(HANDS_ON) == PICTURES and _is_fed_light(following) and shows:
+            yield Problem(
+                following.name,
+                "Applies the view a second time",
+                f"{station.name} hands on finished pictures, and {following.name} is fed light. Have {station.name} "
+                f"hand on light, or say of {following.name} that it is fed finished pictures.",
+            )
+
+
+@check("handoff.environment-turned", NOTE)
+def environment_turned(subjects: Subjects) -> Iterator[Problem]:
+    """Two applications look at a lat-long environment from other sides."""
+    readers = [station for station in subjects.stations if station.reads == READS_TEXTURES]
+    for station in readers[1:]:
+        if is_turned(station, readers[0]):
+            turn = turn_between(readers[0], station)
+            flip = ", flipped left to right," if turn.mirrored else ""
+            yield Problem(
+                station.name,
+                "Environments are turned here",
+                f"{readers[0].name} and {station.name} look at a lat-long picture from other sides. In {station.name} "
+                f"turn it{flip} by {turn.degrees:g}°, or use the turned copy of its package.",
+            )
+
+
+@check("handoff.failed", CAUTION)
+def failed(subjects: Subjects) -> Iterator[Problem]:
+    """The test card of an application came back otherwise than agreed."""
+    for proof in subjects.proofs:
+        if proof.state == FAILED:
+            yield Problem(proof.station, "The test card came back otherwise than agreed", proof.why)
+
+
+@check("handoff.out-of-date", NOTE)
+def out_of_date(subjects: Subjects) -> Iterator[Problem]:
+    """An application was proved by its test card, and what its proof depends on has changed since."""
+    for proof in subjects.proofs:
+        if proof.state == OUT_OF_DATE:
+            yield Problem(
+                proof.station, "The proof is out of date", f"{proof.why} Save the new test card, and try again."
+            )
+
+
+@check("handoff.never-proved", NOTE)
+def never_proved(subjects: Subjects) -> Iterator[Problem]:
+    """No test card has come back from an application."""
+    for proof in subjects.proofs:
+        if proof.state == NOT_TRIED:
+            yield Problem(
+                proof.station,
+                "Not tried yet",
+                "Open its test card there as the sheet says, save what it shows or writes, and drop that file on "
+                "Hand-offs.",
+            )
+
+
+def _is_fed_light(station: Station) -> bool:
+    return station.reads == READS_RENDERS and station.able(TAKES) == TAKES_LIGHT
 
 
 def _version(subjects: Subjects) -> str:

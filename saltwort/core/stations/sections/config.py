@@ -2,11 +2,15 @@
 
 from collections.abc import Iterator
 
-from saltwort.core.deliverables.kinds.lut import FORMATS
+import PyOpenColorIO as ocio
+
+from saltwort.core.deliverables.kinds.lut import FORMATS, WITH_SHAPER
 from saltwort.core.stations.abilities.colour_by import COLOUR_BY, ICC, LUT, SRGB, TRANSFORM
 from saltwort.core.stations.abilities.config_form import CONFIG_FORM
 from saltwort.core.stations.abilities.config_set_at import CONFIG_SET_AT, ENVIRONMENT, PREFERENCE, PROJECT
 from saltwort.core.stations.abilities.lut_format import LUT_FORMAT
+from saltwort.core.stations.abilities.lut_shaper import LUT_SHAPER
+from saltwort.core.stations.abilities.lut_size import LUT_SIZE
 from saltwort.core.stations.abilities.ocio_version import OCIO_VERSION, config_is_too_new, own_version
 from saltwort.core.stations.sheet import Chain, Level, Setting, section
 
@@ -65,29 +69,49 @@ def _config(chain: Chain) -> Iterator[Setting]:
 
 
 def _lut(chain: Chain) -> Iterator[Setting]:
-    form = FORMATS[chain.station.able(LUT_FORMAT)]
+    station = chain.station
+    form, size = FORMATS[station.able(LUT_FORMAT)], station.able(LUT_SIZE)
     yield Setting(
         "lut",
         "LUT for looking",
         f"{chain.choice.view} on {chain.choice.display}",
         "file",
-        f"make it in Outputs as {form}, and load it in the viewer",
+        f"in its package as {form}, {size} nodes a side; load it in the viewer",
         "project",
         ("node",),
         "Without it light is shown as if it were a picture.",
         "Dark and harsh, lamps burnt out.",
     )
+    fed = lut_input(chain)
+    why = "its shaper takes light; anything else must be converted to that first"
+    if fed != chain.working_space:
+        why = "it has no shaper: convert light to this before the LUT"
     yield Setting(
         "lut-input",
         "Feed the LUT with",
-        chain.working_space,
+        fed,
         "space",
-        "its shaper takes light; anything else must be converted to that first",
+        why,
         "node",
         (),
-        "A LUT for light that is fed an encoded picture decodes nothing.",
+        "A LUT that is fed another space shows other colours throughout.",
         "Washed out, no true black.",
     )
+
+
+def lut_input(chain: Chain) -> str:
+    """The space in which the station's LUT is fed: light where it reads a shaper, else the config's logarithmic
+    space."""
+    station = chain.station
+    if station.able(LUT_SHAPER) and station.able(LUT_FORMAT) in WITH_SHAPER:
+        return chain.working_space
+    return log_space(chain.config) or chain.working_space
+
+
+def log_space(config: ocio.Config) -> str | None:
+    """The logarithmic space of a config, by its role, else by its common name."""
+    found = config.getColorSpace(ocio.ROLE_COMPOSITING_LOG) or config.getColorSpace("ACEScct")
+    return found.getName() if found else None
 
 
 def _profile(chain: Chain) -> Iterator[Setting]:
@@ -96,7 +120,7 @@ def _profile(chain: Chain) -> Iterator[Setting]:
         "Profile to assign",
         chain.working_space,
         "file",
-        "make it in Outputs as an ICC profile of this space; assign it, do not convert",
+        "in its package as an ICC profile of this space; assign it, do not convert",
         "file",
         (),
         "Without it light is taken for sRGB.",

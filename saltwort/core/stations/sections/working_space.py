@@ -5,17 +5,30 @@ from collections.abc import Iterator
 from saltwort.core.stations.abilities.colour_by import loads_config
 from saltwort.core.stations.abilities.grading_space import GRADING_SPACE, NONE
 from saltwort.core.stations.abilities.project_depth import PROJECT_DEPTH
+from saltwort.core.stations.abilities.working_space import REC709, WORKING_SPACE
 from saltwort.core.stations.sheet import Chain, Setting, section
 
 
 @section(20, "working-space", "Working space")
 def working_space(chain: Chain) -> Iterator[Setting]:
     station = chain.station
-    if loads_config(station):
+    if station.able(WORKING_SPACE) == REC709:
+        yield Setting(
+            "fixed",
+            "Works in linear Rec.709, always",
+            f"from {chain.working_space} on reading, and back on writing",
+            "choice",
+            "convert what is read and what is written; typed colours are linear Rec.709 here",
+            "node",
+            (),
+            "Its primaries are taken for those of Rec.709.",
+            "Colours pale, saturated lamps dull.",
+        )
+    elif loads_config(station):
         yield Setting(
             "space",
             "Working or rendering space",
-            chain.working_space,
+            chain.called(chain.working_space),
             "space",
             "role scene_linear of the config",
             "project",

@@ -8,7 +8,7 @@ from django.core.management.base import CommandParser
 
 from saltwort.core.errors import BadInput
 from saltwort.core.files import replacing
-from saltwort.server.commands import HeadlessCommand, project_for
+from saltwort.server.commands import HeadlessCommand, project_for, station_for
 from saltwort.server.handoffs.operations import ENDINGS, sheet_as
 
 
@@ -22,11 +22,7 @@ class Command(HeadlessCommand):
         parser.add_argument("--output", type=Path, metavar="FILE")
 
     def handle(self, *args: Any, project: str, station: str, output: Path | None, **options: Any) -> None:
-        stations = project_for(project).stations.select_related("project__current")
-        found = stations.filter(name__iexact=station).first()
-        if found is None:
-            listed = ", ".join(stations.values_list("name", flat=True)) or "none yet"
-            raise BadInput(f"There is no application “{station}”. Applications: {listed}.")
+        found = station_for(project_for(project), station)
         ending = options["format"] or (output.suffix.removeprefix(".").lower() if output else "json")
         if ending not in ENDINGS:
             raise BadInput(f"A sheet ends with one of {', '.join(ENDINGS)}, or say --format.")

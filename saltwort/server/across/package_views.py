@@ -1,0 +1,73 @@
+"""HTTP for what applications are given: the config as each loads it, and packages."""
+
+from django.http import FileResponse, HttpResponse
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
+from rest_framework.decorators import api_view
+from rest_framework.request import Request
+from rest_framework.response import Response
+
+from saltwort.core.configs.export import packed
+from saltwort.core.project import Composed
+from saltwort.server.across.exports import exported
+from saltwort.server.across.packages import chain_package, files_in, package
+from saltwort.server.handoffs.chain_views import station_named
+from saltwort.server.handoffs.models import Station
+from saltwort.server.handoffs.operations import config_file_of, versions_of
+from saltwort.server.http import BINARY, download, sent_whole
+from saltwort.server.projects.serializers import ReplacementSerializer
+from saltwort.server.projects.views import project_named
+
+
+class StationConfigSerializer(serializers.Serializer):
+    """The config that a station gets: its file, its OCIO version, whether it is written for this station alone, and
+    what that version cannot hold."""
+
+    file = serializers.CharField()
+    version = serializers.CharField()
+    own = serializers.BooleanField()
+    replacements = ReplacementSerializer(many=True)
+
+
+@extend_schema(responses=StationConfigSerializer)
+@api_view(["GET"])
+def station_config(request: Request, slug: str, pk: int) -> Response:
+    found = station_named(slug, pk)
+    version, own = versions_of(found)
+    told = {
+        "file": config_file_of(found),
+        "version": version,
+        "own": bool(own),
+        "replacements": _config_for(found).replacements,
+    }
+    return Response(StationConfigSerializer(told).data)
+
+
+@extend_schema(responses=BINARY)
+@api_view(["GET"])
+def station_config_file(request: Request, slug: str, pk: int) -> HttpResponse:
+    found = station_named(slug, pk)
+    return download(packed(_config_for(found).written), config_file_of(found), "application/zip")
+
+
+@extend_schema(responses=BINARY)
+@api_view(["GET"])
+def station_package(request: Request, slug: str, pk: int) -> FileResponse:
+    """All that an application needs, in one zip. Takes some seconds."""
+    station = station_named(slug, pk)
+    with package(station) as folder:
+        return sent_whole(files_in(folder), folder.name)
+
+
+@extend_schema(responses=BINARY)
+@api_view(["GET"])
+def project_package(request: Request, slug: str) -> FileResponse:
+    """The packages of all applications, in one zip. Takes some seconds for each."""
+    with chain_package(project_named(slug)) as folder:
+        return sent_whole(files_in(folder), folder.name)
+
+
+def _config_for(station: Station) -> Composed:
+    """The config as a station gets it, with what its version could not hold. Nothing else is touched. Raises BadInput
+    when the version cannot hold it."""
+    return exported(station.project, versions_of(station)[1])

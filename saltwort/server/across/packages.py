@@ -1,0 +1,323 @@
+"""Packages: all that an application needs, in a folder that works where it is unpacked."""
+
+import json
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import contextmanager
+from dataclasses import asdict, dataclass, field
+from hashlib import file_digest
+from pathlib import Path
+from tempfile import TemporaryDirectory
+from typing import Any
+
+import numpy as np
+
+from saltwort.core.configs.export import archive_suffix, write_config
+from saltwort.core.deliverables import Defaults, deliverables
+from saltwort.core.errors import BadInput
+from saltwort.core.images import read_pixels, write_image
+from saltwort.core.names import free_name, slug
+from saltwort.core.project import Composed
+from saltwort.core.stations.abilities.colour_by import COLOUR_BY, ICC, LUT, loads_config
+from saltwort.core.stations.abilities.config_form import CONFIG_FORM
+from saltwort.core.stations.abilities.lut_format import LUT_FORMAT
+from saltwort.core.stations.abilities.lut_size import LUT_SIZE
+from saltwort.core.stations.abilities.scene_documents import MATERIALX, NONE, SCENE_DOCUMENTS, USD
+from saltwort.core.stations.lat_long import is_turned, turn_between, turned
+from saltwort.core.stations.launching import how_to_see, launchers
+from saltwort.core.stations.sections.config import log_space, lut_input
+from saltwort.core.stations.sheet import Chain
+from saltwort.core.stations.station import READS_TEXTURES
+from saltwort.core.stations.texture_table import texture_row
+from saltwort.server.across.exports import exported
+from saltwort.server.handoffs.models import Station
+from saltwort.server.handoffs.operations import ENDINGS, chain_of, sheet_as, versions_of
+from saltwort.server.handoffs.proving import card_files
+from saltwort.server.projects.models import Project
+from saltwort.server.projects.operations import config_name
+from saltwort.server.textures.materials import material_documents
+from saltwort.server.textures.models import Texture
+
+Progress = Callable[[float, str], None]
+FORMAT = 1
+"""Of the manifest: raised when a reader of this one could not read it."""
+MANIFEST, README = "manifest.json", "README.txt"
+ENVIRONMENT_KIND = "environment"
+LAT_LONG_RATIO = 2.0
+
+
+@dataclass
+class _Package:
+    """A package that is being made: its folder, what has to be known of it, and the steps for people."""
+
+    folder: Path
+    facts: dict[str, Any] = field(default_factory=dict)
+    steps: list[str] = field(default_factory=list)
+
+    def place(self, *parts: str) -> Path:
+        path = self.folder.joinpath(*parts)
+        path.parent.mkdir(parents=True, exist_ok=True)
+        return path
+
+
+@contextmanager
+def package(station: Station, progress: Progress = lambda share, doing: None) -> Iterator[Path]:
+    """A folder with the package of a station, which goes when the block ends. Raises BadInput where the config cannot
+    be written for it."""
+    with TemporaryDirectory() as folder:
+        made = _Package(Path(folder) / package_name(station))
+        made.folder.mkdir()
+        _fill(made, station, progress)
+        yield made.folder
+
+
+@contextmanager
+def chain_package(project: Project, progress: Progress = lambda share, doing: None) -> Iterator[Path]:
+    """A folder with the packages of all stations of a project, each in a folder of its own."""
+    stations = list(project.stations.select_related("project__current"))
+    if not stations:
+        raise BadInput("The chain has no applications. Add one first.")
+    with TemporaryDirectory() as place:
+        folder = Path(place) / f"{project.slug}-r{project.current.number}"
+        folders: dict[str, str] = {}
+        for number, station in enumerate(stations):
+            name = free_name(slug(station.name) or f"application-{number + 1}", folders.values(), "-")
+            folders[station.name] = name
+            made = _Package(folder / name)
+            made.folder.mkdir(parents=True)
+            share = number / len(stations)
+            _fill(made, station, lambda part, doing, share=share: progress(share + part / len(stations), doing))
+        manifest = {
+            "format": FORMAT,
+            "project": project.name,
+            "revision": project.current.number,
+            "stations": folders,
+            "files": _hashes(folder),
+        }
+        _write_json(folder / MANIFEST, manifest)
+        yield folder
+
+
+def package_name(station: Station) -> str:
+    """What a station's package is called, without an ending."""
+    project = station.project
+    return f"{project.slug}-{slug(station.name) or station.pk}-r{project.current.number}"
+
+
+def files_in(folder: Path) -> dict[str, Path]:
+    """The files of a package by their names in the zip, below the folder's own name."""
+    return {str(path.relative_to(folder.parent)): path for path in sorted(folder.rglob("*")) if path.is_file()}
+
+
+def _fill(made: _Package, station: Station, progress: Progress) -> None:
+    described, chain = station.described(), chain_of(station)
+    if loads_config(described):
+        progress(0.0, "Writing the config")
+        _config(made, station)
+    if described.able(COLOUR_BY) == LUT:
+        progress(0.2, "Making the LUT and measuring it")
+        _lut(made, station, chain)
+    if described.able(COLOUR_BY) == ICC:
+        progress(0.2, "Making profiles and measuring them")
+        _profiles(made, station, chain)
+    if described.reads == READS_TEXTURES and described.able(SCENE_DOCUMENTS) != NONE:
+        progress(0.6, "Writing documents")
+        _documents(made, station, chain)
+    progress(0.7, "Turning environments")
+    _environments(made, station, chain)
+    progress(0.8, "Writing sheet and test card")
+    _sheet(made, station)
+    _card(made, station)
+    _write_readme(made, station)
+    _write_json(
+        made.place(MANIFEST),
+        {
+            "format": FORMAT,
+            "project": station.project.name,
+            "revision": station.project.current.number,
+            "station": station.name,
+            **made.facts,
+            "files": _hashes(made.folder),
+        },
+    )
+    progress(1.0, "Ready")
+
+
+def _config(made: _Package, station: Station) -> None:
+    """The config in the form and version that this station loads, trimmed where that changes no colour."""
+    version, own = versions_of(station)
+    composed, trimmed = _trimmed(station, own)
+    suffix = archive_suffix(version)
+    as_archive = suffix == ".ocioz" and station.described().able(CONFIG_FORM) == "archive"
+    name = config_name(station.project)
+    path = made.place("config", name + suffix) if as_archive else made.place("config", "config.ocio").parent
+    file = write_config(composed.written, path)
+    shown = str(file.relative_to(made.folder)).replace("\\", "/")
+    for script, text in launchers(shown).items():
+        target = made.place("environment", script)
+        target.write_bytes(text.encode())
+        if script.endswith((".sh", ".desktop")):
+            target.chmod(0o755)
+    made.place("environment", "how-to-see.txt").write_text(how_to_see() + "\n", encoding="utf-8")
+    made.facts["config"] = {"file": shown, "version": version, "trimmed": trimmed}
+    made.steps.append(
+        f"Config: {shown}, OCIO {version}. Start the application with environment/start.sh, start.ps1 or start.cmd, or "
+        "set it as the sheet says."
+    )
+
+
+def _trimmed(station: Station, own: str) -> tuple[Composed, str]:
+    """The station's config, cut down to what the project uses where this is proved to change no colour, and in a word
+    whether it is."""
+    try:
+        return exported(station.project, own, trim=True), "to what the project uses, with proof"
+    except BadInput as error:
+        return exported(station.project, own), f"no: {error}"
+
+
+def _made_with(
+    made: _Package, station: Station, chain: Chain, kind: str, asked: Mapping[str, Any], folder: str
+) -> tuple[str, dict[str, Any]]:
+    """A deliverable that is made of the config alone, in a folder of the package: its name, and what was found."""
+    deliverable = deliverables()[kind]
+    settings = deliverable.settings_from(asked, Defaults(chain.choice, chain.working_space))
+    deliverable.check(chain.config, settings)
+    name = deliverable.named("", station.project.current.number, settings)
+    written = deliverable.write(chain.config, [], settings, made.place(folder, name), lambda share, doing: None)
+    return f"{folder}/{name}", asdict(written)
+
+
+def _lut(made: _Package, station: Station, chain: Chain) -> None:
+    described = station.described()
+    asked = {
+        "format": described.able(LUT_FORMAT),
+        "source": lut_input(chain),
+        "size": int(described.able(LUT_SIZE)),
+    }
+    name, written = _made_with(made, station, chain, "lut", asked, "luts")
+    error, held = written["error"], written["held"]
+    made.facts["lut"] = {"file": name, **written}
+    made.steps.append(
+        f"LUT: {name}. Feed it {written['input']} from {held[0]:g} to {held[1]:.4g}; what is above is clipped. Error "
+        f"over {error['colours']:,} colours: {_error_told(error['measure'], error)}."
+    )
+
+
+def _profiles(made: _Package, station: Station, chain: Chain) -> None:
+    asked: list[dict[str, Any]] = [{"of": "space", "space": chain.working_space}]
+    log = log_space(chain.config)
+    if log:
+        view = chain.choice
+        asked.append({"of": "view", "space": log, "display": view.display, "view": view.view, "look": view.look})
+    made.facts["profiles"] = []
+    for one in asked:
+        try:
+            name, written = _made_with(made, station, chain, "icc", one, "profiles")
+        except BadInput as error:
+            made.steps.append(f"No profile of {one['space']}: {error}")
+            continue
+        made.facts["profiles"].append({"file": name, "for": one["space"], **written})
+        held = "any light" if one["of"] == "space" else f"{log}, 0 to 1"
+        made.steps.append(
+            f"Profile: {name}, for pictures in {one['space']}. It holds {held}. Error over {written['colours']:,} "
+            f"colours: {_error_told('ΔE 2000', written)}."
+        )
+
+
+def _error_told(measure: str | None, error: Mapping[str, Any]) -> str:
+    if measure is None:
+        return f"largest difference {error['largest_number']:.2g}"
+    return f"{measure} mean {error['mean']:.3f}, 99 % below {error['p99']:.2f}, largest {error['largest']:.2f}"
+
+
+def _documents(made: _Package, station: Station, chain: Chain) -> None:
+    wanted = station.described().able(SCENE_DOCUMENTS)
+    if wanted != MATERIALX:
+        # USD takes a while to import, and few requests need it.
+        from saltwort.core.stations.usd_layer import layer_textures, override_layer
+
+        rows = (texture_row(chain, texture) for texture in chain.textures)
+        told = f"{station.project.name}, revision {station.project.current.number}: colour spaces of textures"
+        made.place("documents", "colour.usda").write_text(
+            override_layer(chain, layer_textures(chain, rows), told), encoding="utf-8"
+        )
+        made.steps.append(
+            "USD: put documents/colour.usda before the layers of the scene (as its first sublayer). It says the space "
+            "of each texture under /Materials, and typed colours."
+        )
+    if wanted != USD:
+        for name, document in material_documents(station.project):
+            made.place("documents", "materials", *name.split("/")).write_text(document, encoding="utf-8")
+        made.steps.append(
+            "MaterialX: documents/materials has a document for each texture set, with the space of each file."
+        )
+
+
+def _environments(made: _Package, station: Station, chain: Chain) -> None:
+    """Turned copies of lat-long environments, where the station looks at them from another side."""
+    like, described = chain.lit_like, station.described()
+    if like is None or described.reads != READS_TEXTURES or not is_turned(described, like):
+        return
+    turn = turn_between(like, described)
+    kept = []
+    textures = Texture.objects.filter(project=station.project, reading__kind=ENVIRONMENT_KIND).select_related("image")
+    for texture in textures:
+        facts = texture.image.measured()
+        width, height = facts.header.picture_size
+        if width != LAT_LONG_RATIO * height:
+            continue
+        pixels = read_pixels(texture.image.file)
+        copy = turned(pixels, turn)
+        name = f"environments/{slug(Path(texture.path).stem)}_turned.exr"
+        write_image(made.place(*name.split("/")), copy, "float")
+        kept.append({"file": name, "of": texture.path, "flux kept": _flux_kept(pixels, copy)})
+    if kept:
+        made.facts["environments"] = {"turned by": turn.degrees, "mirrored": turn.mirrored, "copies": kept}
+        made.steps.append("Environments: use the turned copies in environments/, in the space of the originals.")
+
+
+def _flux_kept(before: Any, after: Any) -> float:
+    """The light of the copy as a part of the original's, each row by its share of the sphere."""
+    height = before.shape[0]
+    weight = np.sin((np.arange(height) + 0.5) / height * np.pi)[:, np.newaxis, np.newaxis]
+    flux = [float((np.nan_to_num(pixels[..., :3].astype(np.float64)) * weight).sum()) for pixels in (before, after)]
+    return flux[1] / flux[0] if flux[0] else 1.0
+
+
+def _sheet(made: _Package, station: Station) -> None:
+    for ending in ENDINGS:
+        content, _ = sheet_as(station, ending)
+        made.place(f"sheet.{ending}").write_text(content, encoding="utf-8")
+    made.steps.append("Settings: set what sheet.html says, in its order.")
+
+
+def _card(made: _Package, station: Station) -> None:
+    try:
+        card_files(station, made.place("test-card", "x").parent)
+    except BadInput as error:
+        made.steps.append(f"No test card: {error}")
+        return
+    made.steps.append(
+        "Test card: open the file in test-card/ as the sheet says, save what the application shows or writes, and drop "
+        "that on Hand-offs."
+    )
+
+
+def _write_readme(made: _Package, station: Station) -> None:
+    project = station.project
+    title = f"{project.name}, revision {project.current.number}: package for {station.name}"
+    steps = [f"{number}. {step}" for number, step in enumerate(made.steps, start=1)]
+    made.place(README).write_text("\n".join([title, "=" * len(title), "", *steps]) + "\n", encoding="utf-8")
+
+
+def _hashes(folder: Path) -> dict[str, dict[str, Any]]:
+    found = {}
+    for path in sorted(folder.rglob("*")):
+        if path.is_file():
+            with path.open("rb") as file:
+                name = str(path.relative_to(folder)).replace("\\", "/")
+                found[name] = {"sha256": file_digest(file, "sha256").hexdigest(), "bytes": path.stat().st_size}
+    return found
+
+
+def _write_json(path: Path, told: Mapping[str, Any]) -> None:
+    path.write_text(json.dumps(told, ensure_ascii=False, indent=1) + "\n", encoding="utf-8")
