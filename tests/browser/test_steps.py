@@ -32,7 +32,7 @@ class HandOffs(BrowserTestCase):
         expect(sheet.get_by_role("row").filter(has_text="wall_basecolor.png")).to_contain_text(
             "set this in the application"
         )
-        page.get_by_role("button", name=re.compile("^Compositor")).click()
+        self.section("Chain").get_by_role("button", name=re.compile("^Compositor")).click()
         expect(self.section("Settings of the compositor")).to_contain_text("already scene-linear")
         with page.expect_download() as download:
             page.get_by_role("link", name="Save as text").click()
@@ -44,6 +44,7 @@ class HandOffs(BrowserTestCase):
         chain = self.section("Applications")
         form = chain.get_by_role("form", name="New application")
         form.get_by_label("Name").fill("Paint")
+        self.choose("What it is", "Texturing tool that follows a config")
         form.get_by_role("button", name="Add").click()
         handle = chain.get_by_role("button", name="Move Paint")
         handle.focus()

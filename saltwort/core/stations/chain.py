@@ -61,6 +61,6 @@ def handed_over(giver: Station, taker: Station) -> str:
     if giver.able(WRITES) == INTEGERS:
         return "16-bit pictures: no light is left above 1"
     if taker.reads != READS_TEXTURES and taker.able(TAKES) == TAKES_PICTURES:
-        return "finished pictures made in Outputs of its light"
+        return "finished pictures, made in Outputs of its light"
     assert handed == LIGHT
     return "scene-linear EXR, half float, no view"

@@ -1,6 +1,6 @@
 """Settings sheets as files: for people on paper and in a wiki, and for pipelines."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass
 from html import escape
 from typing import Any
@@ -23,6 +23,8 @@ body { font: 10pt/1.4 sans-serif; color: #111; max-width: 178mm; margin: 8mm aut
 h1 { font-size: 16pt; margin: 0 } h2 { font-size: 12pt; margin: 6mm 0 1mm } p { margin: 0 0 2mm }
 section { break-inside: auto } table { border-collapse: collapse; width: 100% } tr { break-inside: avoid }
 td { border-top: 0.2mm solid #bbb; padding: 1mm 2mm 1mm 0; vertical-align: top; overflow-wrap: anywhere }
+.pair { display: flex; gap: 3mm; margin: 1mm 0 } figure { margin: 0; width: 44mm } img { width: 100%; display: block }
+figcaption { font: 8pt sans-serif; color: #444 }
 td:nth-child(2) { font-family: monospace } small { color: #444; font-family: sans-serif; display: block }
 """
 
@@ -65,14 +67,22 @@ def as_markdown(of: SheetOf, sections: Sequence[Section]) -> str:
     return "\n".join(parts) + "\n"
 
 
-def as_html(of: SheetOf, sections: Sequence[Section]) -> str:
-    """One file without scripts that prints well on A4."""
+Pair = tuple[str, str, str]
+"""PNGs in Base64 of what is right and what is wrong, and what went wrong."""
+Pictures = dict[tuple[str, str], Pair]
+"""Pairs by section and key of the setting that they are of."""
+
+
+def as_html(of: SheetOf, sections: Sequence[Section], pictures: Mapping[tuple[str, str], Pair] | None = None) -> str:
+    """One file without scripts that prints well on A4. `pictures` stand beside the settings that they are of."""
+    beside = pictures or {}
     rows = []
     for section in sections:
         rows.append(f"<section><h2>{escape(section.title)}</h2><table>")
         for line in section.settings:
             why = f"<small>{escape(_why(line))}</small>" if _why(line) else ""
-            cells = (escape(line.label), f"{escape(line.value)}{why}", escape(where_told(line)))
+            seen = _pair(beside.get((section.key, line.key)))
+            cells = (escape(line.label), f"{escape(line.value)}{why}{seen}", escape(where_told(line)))
             rows.append("<tr>" + "".join(f"<td>{cell}</td>" for cell in cells) + "</tr>")
         rows.append("</table></section>")
     return (
@@ -80,6 +90,18 @@ def as_html(of: SheetOf, sections: Sequence[Section]) -> str:
         f"<h1>{escape(of.title)}</h1><p>Set these in order. What stands in “where” may be overridden by what comes "
         f"after it.</p>{''.join(rows)}</html>"
     )
+
+
+def _pair(pictures: Pair | None) -> str:
+    if pictures is None:
+        return ""
+    right, wrong, label = pictures
+    shown = ((right, "Right"), (wrong, f"Wrong: {label.lower()}"))
+    figures = (
+        f"<figure><img alt='' src='data:image/png;base64,{png}'><figcaption>{escape(words)}</figcaption></figure>"
+        for png, words in shown
+    )
+    return f"<div class=pair>{''.join(figures)}</div>"
 
 
 def where_told(line: Setting) -> str:

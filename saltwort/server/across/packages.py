@@ -30,8 +30,9 @@ from saltwort.core.stations.station import READS_TEXTURES
 from saltwort.core.stations.texture_table import texture_row
 from saltwort.server.across.exports import exported
 from saltwort.server.handoffs.models import Station
-from saltwort.server.handoffs.operations import ENDINGS, chain_of, sheet_as, versions_of
+from saltwort.server.handoffs.operations import chain_of, versions_of
 from saltwort.server.handoffs.proving import card_files
+from saltwort.server.handoffs.sheets import ENDINGS, sheet_as
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.operations import config_name
 from saltwort.server.textures.materials import material_documents

@@ -25,6 +25,7 @@ from saltwort.server.handoffs.simulating import (
     pair_of,
     picture_light,
     simulated,
+    simulated_picture,
     tracer_told,
 )
 from saltwort.server.http import BINARY, author_of, parsed, picture
@@ -169,7 +170,7 @@ def simulation(request: Request, slug: str) -> Response:
     """The chain with some of its applications set wrong: what becomes of the picture and of the test colour."""
     project, asked = project_named(slug), parsed(request, WrongQuery, query=True)
     wrong = _wrong(asked)
-    seen = simulated(project, wrong, picture_light(project, asked["render"]))
+    seen = simulated_picture(project, wrong, asked["render"])
     traced = simulated(project, wrong, _tracer(project))
     told = [
         {
@@ -190,7 +191,7 @@ def simulation_picture(request: Request, slug: str) -> HttpResponse:
     """What an application of the simulated chain shows."""
     asked = parsed(request, SeenQuery, query=True)
     station = station_named(slug, asked["station"])
-    outcomes = simulated(station.project, _wrong(asked), picture_light(station.project, asked["render"]))
+    outcomes = simulated_picture(station.project, _wrong(asked), asked["render"])
     return picture(as_seen(station, outcomes[station.pk], agreed=asked["agreed"]))
 
 

@@ -1,6 +1,5 @@
 """Changes to a project's stations, and the sheets made for them."""
 
-import json
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import asdict, dataclass, replace
@@ -16,7 +15,6 @@ from saltwort.core.stations import COMPOSITOR, RENDERER, Chain, ColourLine, Sect
 from saltwort.core.stations.abilities.hands_on import HANDS_ON, NOTHING, TEXTURES
 from saltwort.core.stations.abilities.ocio_version import own_version
 from saltwort.core.stations.chain import check_arrows
-from saltwort.core.stations.sheet_files import SheetOf, as_html, as_json, as_markdown, as_text
 from saltwort.core.stations.station import READS_RENDERS, READS_TEXTURES
 from saltwort.core.stations.station import Station as CoreStation
 from saltwort.core.stations.texture_table import TextureRow, needs_hand, texture_row
@@ -227,19 +225,3 @@ def colours_of(revision: Revision) -> list[ColourLine]:
             light = convert(config, colour, setup.view).working
             lines.append(ColourLine(name, light, picked(config, light)))
     return lines
-
-
-ENDINGS = {"txt": "text/plain", "md": "text/markdown", "html": "text/html", "json": "application/json"}
-
-
-def sheet_as(station: Station, ending: str) -> tuple[str, str]:
-    """The settings sheet of a station as a file that ends so, and its content type."""
-    sections = sheet_of(station)
-    of = SheetOf(station.name, station.project.name, station.project.current.number)
-    content = {
-        "txt": as_text,
-        "md": as_markdown,
-        "html": as_html,
-        "json": lambda of, sections: json.dumps(as_json(of, sections), ensure_ascii=False, indent=1) + "\n",
-    }[ending](of, sections)
-    return content, f"{ENDINGS[ending]}; charset=utf-8"

@@ -2,10 +2,12 @@
 
 from collections.abc import Mapping
 from dataclasses import replace
+from threading import Lock
 from typing import Any
 
 import numpy as np
 import PyOpenColorIO as ocio
+from cachetools import LRUCache, cached
 
 from saltwort.core.engine import apply, space_processor
 from saltwort.core.errors import BadInput
@@ -19,6 +21,7 @@ from saltwort.core.views.sample_pictures import sample_picture
 from saltwort.server.handoffs.models import Station
 from saltwort.server.handoffs.proving import bench_of
 from saltwort.server.images.pictures import stored
+from saltwort.server.kept import stamp
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.setups import config_of
 from saltwort.server.scene.models import Render
@@ -26,6 +29,8 @@ from saltwort.server.scene.operations import space_of
 
 PICTURE_WIDTH = 320
 SAMPLE = "lights"
+SCREENS_KEPT = 3
+"""Simulations whose pictures are kept, some 20 MB each."""
 Wrong = Mapping[int, str]
 """What is set wrong, by the id of the station: the key of a mistake."""
 
@@ -33,6 +38,17 @@ Wrong = Mapping[int, str]
 def mistakes_of(station: Station) -> list[Made]:
     """What may usually be set wrong in a station."""
     return usual(bench_of(station))
+
+
+def simulated_picture(project: Project, wrong: Wrong, render: int | None) -> dict[int, Outcome]:
+    """Every station's outcome for a picture of the project. All pictures of one screen are asked for at once, and are
+    computed once."""
+    return _kept_outcomes((stamp(), project.pk, *sorted(wrong.items())), project, wrong, render)
+
+
+@cached(LRUCache(SCREENS_KEPT), key=lambda key, project, wrong, render: (key, render), lock=Lock())
+def _kept_outcomes(key: object, project: Project, wrong: Wrong, render: int | None) -> dict[int, Outcome]:
+    return simulated(project, wrong, picture_light(project, render))
 
 
 def simulated(project: Project, wrong: Wrong, light: Pixels) -> dict[int, Outcome]:

@@ -24,11 +24,11 @@ from saltwort.server.handoffs.operations import (
     copy_station,
     order_stations,
     remove_station,
-    sheet_as,
     sheet_of,
     texture_table,
 )
 from saltwort.server.handoffs.proving import standing_of
+from saltwort.server.handoffs.sheets import sheet_as
 from saltwort.server.http import BINARY, BasedOn, as_csv, as_json_file, author_of, download, parsed
 from saltwort.server.projects.views import project_named
 

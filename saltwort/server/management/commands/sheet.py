@@ -9,7 +9,7 @@ from django.core.management.base import CommandParser
 from saltwort.core.errors import BadInput
 from saltwort.core.files import replacing
 from saltwort.server.commands import HeadlessCommand, project_for, station_for
-from saltwort.server.handoffs.operations import ENDINGS, sheet_as
+from saltwort.server.handoffs.sheets import ENDINGS, sheet_as
 
 
 class Command(HeadlessCommand):

@@ -1,0 +1,181 @@
+"""Hand-offs: a chain made by hand, settings copied, packages saved, cards handed in, and mistakes tried out."""
+
+import io
+import re
+import zipfile
+from pathlib import Path
+
+import numpy as np
+from playwright.sync_api import Locator, expect
+
+from saltwort.core.images import write_image
+from saltwort.core.stations.kinds import kind_named
+from saltwort.server.handoffs.models import Station
+from saltwort.server.handoffs.operations import add_station
+from saltwort.server.handoffs.proving import card_of
+from tests.browser.base import BrowserTestCase
+
+
+class ChainTestCase(BrowserTestCase):
+    def show(self, view: str) -> None:
+        self.page.get_by_role("radiogroup", name="What is shown").get_by_text(view, exact=True).click()
+
+    def node(self, name: str) -> Locator:
+        return self.section("Chain").get_by_role(
+            "button", name=re.compile(f"^{name} ?(not tried|proved|failed|out|set)")
+        )
+
+    def arrow(self, giver: str, taker: str) -> Locator:
+        return self.section("Chain").get_by_role("button", name=re.compile(f"^{giver} hands on to {taker}:"))
+
+
+class Chain(ChainTestCase):
+    def test_a_chain_made_by_hand(self) -> None:
+        page = self.open("handoffs")
+        expect(self.arrow("Renderer", "Compositor")).to_have_text("scene-linear EXR")
+        form = page.get_by_role("form", name="New application")
+        for name, kind in (("Paint", "Texturing tool that follows a config"), ("Page", "Web page")):
+            form.get_by_label("Name").fill(name)
+            form.get_by_role("combobox", name="What it is").or_(
+                form.get_by_role("textbox", name="What it is")
+            ).first.click()
+            page.get_by_role("option", name=kind, exact=True).click()
+            form.get_by_role("button", name="Add").click()
+            expect(self.node(name)).to_have_attribute("aria-current", "true")
+        expect(self.arrow("Paint", "Renderer")).to_have_text("textures")
+        expect(self.arrow("Compositor", "Page")).to_have_text("finished pictures")
+        self.node("Renderer").click()
+        self.section("Applications").get_by_label("Hands on to").click(force=True)
+        page.get_by_role("option", name="Page").click()
+        expect(self.arrow("Renderer", "Page")).to_be_visible()
+        expect(self.section("Settings of the renderer")).to_contain_text("Then, in the page")
+
+    def test_an_arrow_is_removed_by_keyboard_and_comes_back(self) -> None:
+        page = self.open("handoffs")
+        self.arrow("Renderer", "Compositor").focus()
+        page.keyboard.press("Enter")
+        expect(self.section("Chain")).to_contain_text("Renderer hands on to Compositor: scene-linear EXR, half float")
+        page.keyboard.press("Delete")
+        expect(self.arrow("Renderer", "Compositor")).to_have_count(0)
+        page.keyboard.press("Control+z")
+        expect(self.arrow("Renderer", "Compositor")).to_be_visible()
+
+    def test_renamed_and_copied(self) -> None:
+        self.open("handoffs")
+        self.node("Compositor").click()
+        name = self.section("Applications").get_by_label("Name").first
+        name.fill("Comp")
+        name.press("Enter")
+        expect(self.node("Comp")).to_be_visible()
+        self.section("Applications").get_by_role("button", name="Copy", exact=True).click()
+        expect(self.node("Comp 2")).to_have_attribute("aria-current", "true")
+        expect(self.arrow("Renderer", "Comp 2")).to_be_visible()
+        self.section("Applications").get_by_role("button", name="Remove", exact=True).click()
+        expect(self.node("Comp 2")).to_have_count(0)
+
+
+class Sheets(ChainTestCase):
+    def test_read_a_sheet_and_copy_a_line(self) -> None:
+        self.page.context.grant_permissions(["clipboard-read", "clipboard-write"])
+        page = self.open("handoffs")
+        self.node("Compositor").click()
+        sheet = self.section("Settings of the compositor")
+        view = sheet.get_by_role("row").filter(has=page.get_by_role("cell", name="View", exact=True))
+        view.get_by_role("button", name="if it is set otherwise").click()
+        pictures = view.get_by_role("figure")
+        expect(pictures).to_have_count(2)
+        expect(pictures.nth(1)).to_contain_text("Wrong: no view")
+        for at in (0, 1):
+            picture = pictures.nth(at).locator("img")
+            expect(picture).to_have_js_property("complete", True)
+            self.assertGreater(picture.evaluate("image => image.naturalWidth"), 50)
+        view.get_by_role("button", name="Copy the value of View").click()
+        expect(view.get_by_role("button", name="Copy the value of View")).to_have_text("Copied")
+        copied = page.evaluate("navigator.clipboard.readText()")
+        self.assertEqual(copied, self.current().current.setup["view"]["view"])
+
+    def test_a_package_is_saved(self) -> None:
+        page = self.open("handoffs")
+        with page.expect_download() as download:
+            page.get_by_role("button", name="Save package for the renderer").click()
+        self.assertEqual(download.value.suggested_filename, "quay-renderer-r1.zip")
+        download.value.save_as(self.folder / "package.zip")
+        names = zipfile.ZipFile(io.BytesIO((self.folder / "package.zip").read_bytes())).namelist()
+        self.assertIn("quay-renderer-r1/environment/start.sh", names)
+
+    def test_the_table_of_textures(self) -> None:
+        page = self.open("handoffs")
+        self.show("Textures")
+        table = self.section("Textures in the renderer")
+        expect(table.get_by_role("row")).to_have_count(4)
+        table.get_by_text("To be set by hand").click()
+        expect(table.get_by_role("row")).to_have_count(1)
+        expect(table.get_by_role("row")).to_contain_text("wall_roughness.png")
+        table.get_by_text("To be set by hand").click()
+        table.get_by_label("Search").fill("rope")
+        expect(table.get_by_role("row")).to_contain_text(["rope_albedo.jpg"])
+        with page.expect_download() as download:
+            table.get_by_role("link", name="Save as CSV").click()
+        download.value.save_as(self.folder / "table.csv")
+        self.assertIn("wall_roughness.png", (self.folder / "table.csv").read_text())
+
+
+class Handshake(ChainTestCase):
+    def seen(self, name: str, gamma: float = 1.0) -> Path:
+        station = Station.objects.select_related("project__current").get(project=self.project, name=name)
+        card = card_of(station)
+        shown = np.clip(card.bench.agreed().shown(card.picture())[..., :3], 0, 1) ** np.float32(gamma)
+        path = self.folder / f"{name.lower()} {gamma:.2f}.png"
+        write_image(path, shown, "uint8")
+        return path
+
+    def hand_in(self, file: Path) -> None:
+        with self.page.expect_file_chooser() as chooser:
+            self.page.get_by_role("button", name="Choose or drop the file that came back").click()
+        chooser.value.set_files(file)
+
+    def test_failed_proved_and_out_of_date(self) -> None:
+        page = self.open("handoffs")
+        self.node("Compositor").click()
+        self.show("Test card")
+        with page.expect_download() as download:
+            page.get_by_role("link", name="Save the test card").click()
+        self.assertEqual(download.value.suggested_filename, "quay-compositor-test-card-r1.zip")
+        self.hand_in(self.seen("Compositor", 2.2))
+        answer = page.get_by_role("group", name="Answer to compositor 2.20.png")
+        expect(answer).to_contain_text("A gamma of 2.2 was applied after the view.")
+        expect(answer).to_contain_text("Set in: preferences")
+        expect(self.node("Compositor")).to_contain_text("failed")
+        self.hand_in(self.seen("Compositor"))
+        expect(page.get_by_role("group", name="Answer to compositor 1.00.png")).to_contain_text("As agreed")
+        expect(self.node("Compositor")).to_contain_text("proved")
+        self.section("Applications").get_by_text("Can clamp light at 1").click()
+        expect(self.node("Compositor")).to_contain_text("out of date")
+        expect(self.section("Test card of the compositor")).to_contain_text("what the application can do")
+
+    def test_a_file_without_a_card(self) -> None:
+        self.open("handoffs")
+        self.show("Test card")
+        nothing = self.folder / "nothing.png"
+        write_image(nothing, np.full((120, 160, 3), 0.5, np.float32), "uint8")
+        self.hand_in(nothing)
+        expect(self.section("Test card of the renderer")).to_contain_text("There is no test card in this picture")
+        expect(self.node("Renderer")).to_contain_text("not tried")
+
+
+class Simulated(ChainTestCase):
+    def test_a_mistake_arrives_in_every_later_application(self) -> None:
+        add_station(self.project, kind_named("web-page").station("Page"), kind="web-page")
+        page = self.open("handoffs")
+        self.show("Simulation")
+        compositor = page.get_by_role("group", name="Simulated Compositor")
+        expect(compositor).to_contain_text("As agreed.")
+        self.choose("What is set wrong in the renderer", "The view written into the file")
+        expect(page.get_by_role("group", name="Simulated Renderer")).to_contain_text("hands it on wrong")
+        expect(compositor).to_contain_text("Shows it wrong.")
+        expect(page.get_by_role("group", name="Simulated Page")).to_contain_text("Cannot be repaired here")
+        expect(self.node("Renderer")).to_contain_text("set wrong here")
+        picture = compositor.get_by_role("img", name="What the compositor shows")
+        expect(picture).to_have_attribute("src", re.compile("wrong="))
+        page.get_by_role("button", name="Set all right").click()
+        expect(compositor).to_contain_text("As agreed.")
