@@ -200,6 +200,7 @@ urlpatterns = [
     path(f"{PROJECT}/stations/<int:pk>/proofs/<int:proof>/agreed", proofs.proof_picture, {"which": "agreed"}),
     path(f"{PROJECT}/stations/<int:pk>/package", packages.station_package),
     path(f"{PROJECT}/package", packages.project_package),
+    path(f"{PROJECT}/proofs", proofs.any_proof),
     path(f"{PROJECT}/chain", chain.chain),
     path(f"{PROJECT}/simulation", chain.simulation),
     path(f"{PROJECT}/simulation/picture", chain.simulation_picture),

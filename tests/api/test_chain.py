@@ -216,6 +216,15 @@ class Handshake(ChainTestCase):
         proof = self.send(f"/stations/{station.pk}/proofs", path)
         self.assertEqual((proof["came"], proof["verdict"]), ("written", "as agreed"))
 
+    def test_a_card_names_its_application(self) -> None:
+        station = self.station("Compositor")
+        shown = bench_of(station).agreed().shown(card_of(station).picture())[..., :3]
+        path = self.folder / "any.png"
+        write_image(path, np.clip(shown, 0, 1), "uint8")
+        self.assertEqual(self.send("/proofs", path)["station"], station.pk)
+        self.client.delete(self.url(f"/stations/{station.pk}"))
+        self.assertIn("another project", self.send("/proofs", path, 400)["detail"])
+
     def test_other_files_are_refused(self) -> None:
         compositor, renderer = self.station("Compositor"), self.station("Renderer")
         nothing = self.folder / "nothing.png"

@@ -5,9 +5,13 @@ import re
 import zipfile
 from pathlib import Path
 
+import numpy as np
 from django.core.management import call_command
 from playwright.sync_api import Locator, expect
 
+from saltwort.core.images import write_image
+from saltwort.server.handoffs.models import Station
+from saltwort.server.handoffs.proving import card_of
 from saltwort.server.projects.models import Project
 from tests.browser.base import BrowserTestCase
 from tests.samples import base_text, light, write
@@ -63,6 +67,16 @@ class Dropped(BrowserTestCase):
         expect(self.page.get_by_role("figure", name="Pane 2")).to_contain_text("comp.png")
         panes = Project.objects.get().comparison.panes
         self.assertEqual(panes[1]["render"], self.project.renders.get(name="comp.png").pk)
+
+    def test_a_test_card_finds_its_application(self) -> None:
+        station = Station.objects.select_related("project__current").get(project=self.project, name="Compositor")
+        card = card_of(station)
+        file = self.folder / "screen.png"
+        write_image(file, np.clip(card.bench.agreed().shown(card.picture())[..., :3], 0, 1), "uint8")
+        self.drop((file.name, file.read_bytes()), step="compare")
+        self.question().get_by_role("button", name="A test card that came back").click()
+        expect(self.page).to_have_url(re.compile("/handoffs$"))
+        expect(self.page.get_by_role("group", name="Answer to screen.png")).to_contain_text("As agreed")
 
     def test_several_textures_at_once_and_in_textures_without_asking(self) -> None:
         self.drop(self.picture("floor_nrm.png"), self.picture("floor_rough.png"))

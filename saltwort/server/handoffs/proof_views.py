@@ -15,8 +15,17 @@ from saltwort.core.stations.handshake.answer import VERDICTS, Came
 from saltwort.core.stations.proof import STATES
 from saltwort.server.handoffs.chain_views import StationMistakeSerializer, station_named
 from saltwort.server.handoffs.models import Proof, Station
-from saltwort.server.handoffs.proving import Standing, as_agreed, as_came, card_zip, hand_in, standing_of
+from saltwort.server.handoffs.proving import (
+    Standing,
+    as_agreed,
+    as_came,
+    card_zip,
+    hand_in,
+    hand_in_anywhere,
+    standing_of,
+)
 from saltwort.server.http import BINARY, author_of, download, parsed, picture
+from saltwort.server.projects.views import project_named
 
 
 class CardProofSerializer(serializers.Serializer):
@@ -25,6 +34,7 @@ class CardProofSerializer(serializers.Serializer):
     `left` what is left of it once the mistakes are made; `step` how much the coding of the file alone may make."""
 
     id = serializers.IntegerField()
+    station = serializers.IntegerField(source="station_id")
     name = serializers.CharField()
     revision = serializers.IntegerField()
     came = serializers.ChoiceField(choices=get_args(Came))
@@ -69,6 +79,19 @@ def proofs(request: Request, slug: str, pk: int) -> Response:
         proof = hand_in(station, asked["file"], asked["came"], author_of(request))
         return Response(CardProofSerializer(proof).data, status=status.HTTP_201_CREATED)
     return Response(_standing_told(station, standing_of(station)))
+
+
+class AnyCard(serializers.Serializer):
+    file = serializers.FileField()
+
+
+@extend_schema(request={"multipart/form-data": AnyCard}, responses={201: CardProofSerializer})
+@api_view(["POST"])
+@parser_classes([MultiPartParser])
+def any_proof(request: Request, slug: str) -> Response:
+    """Take in a file with a test card, for the application that the card itself names."""
+    proof = hand_in_anywhere(project_named(slug), parsed(request, AnyCard)["file"], author_of(request))
+    return Response(CardProofSerializer(proof).data, status=status.HTTP_201_CREATED)
 
 
 def _standing_told(station: Station, standing: Standing) -> dict[str, object]:

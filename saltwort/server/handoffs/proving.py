@@ -20,7 +20,7 @@ from saltwort.core.names import slug
 from saltwort.core.project import read_setup
 from saltwort.core.stations.handshake.answer import Answer, CameBack, answer
 from saltwort.core.stations.handshake.card import Card, patch_told
-from saltwort.core.stations.handshake.found import find_card
+from saltwort.core.stations.handshake.found import Found, find_card
 from saltwort.core.stations.handshake.marks import CardMark
 from saltwort.core.stations.mistake import Made
 from saltwort.core.stations.proof import OUT_OF_DATE, changed_since, depends_on, state_of
@@ -37,6 +37,7 @@ SHOWN, WRITTEN = "shown", "written"
 MOST_PIXELS = 60_000_000
 MOST_PROOFS = 50
 """Kept for each station; older ones are forgotten."""
+STRANGE_CARD = "This is a test card of another project, or of an application that is gone. Save the new one."
 SMALL = 480
 FLOATS = (SAMPLE_TYPES["half"], SAMPLE_TYPES["float"])
 DEEP = ("12-bit", SAMPLE_TYPES["uint16"])
@@ -82,7 +83,22 @@ def hand_in(station: Station, upload: UploadedFile, came: str = "", author: str 
     nothing where it follows from the file: floats are written, others shown. Raises BadInput for a file without a card,
     or with that of another station."""
     image = store_upload(upload)
+    return _answered(station, image, find_card(_pixels(image)), upload.name or "", came, author)
+
+
+def hand_in_anywhere(project: Project, upload: UploadedFile, author: str = "") -> Proof:
+    """The same for the station that the card itself names."""
+    image = store_upload(upload)
     found = find_card(_pixels(image))
+    stations = project.stations.select_related("project__current")
+    mark = found.mark
+    station = next((one for one in stations if CardMark.of(one.pk, mark.revision, mark.form) == mark), None)
+    if station is None:
+        raise BadInput(STRANGE_CARD)
+    return _answered(station, image, found, upload.name or "", "", author)
+
+
+def _answered(station: Station, image: StoredImage, found: Found, name: str, came: str, author: str) -> Proof:
     revision = _revision_of(station, found.mark)
     card = card_of(station, revision)
     if found.mark.form != card.bench.fed:
@@ -97,7 +113,7 @@ def hand_in(station: Station, upload: UploadedFile, came: str = "", author: str 
     proof = Proof.objects.create(
         station=station,
         image=image,
-        name=(upload.name or "card")[:200],
+        name=name[:200],
         revision=revision.number,
         came=what,
         verdict=told["verdict"],
@@ -131,7 +147,7 @@ def _revision_of(station: Station, mark: CardMark) -> Revision:
             )
             if revision is not None:
                 return revision
-    raise BadInput("This is a test card of another project, or of an application that is gone. Save the new one.")
+    raise BadInput(STRANGE_CARD)
 
 
 def _pixels(image: StoredImage) -> Pixels:

@@ -1144,6 +1144,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{slug}/proofs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Take in a file with a test card, for the application that the card itself names. */
+        post: operations["projects_proofs_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{slug}/recipes": {
         parameters: {
             query?: never;
@@ -2799,6 +2816,10 @@ export interface components {
             rendering: string;
             design?: components["schemas"]["Design"] | null;
         };
+        AnyCard: {
+            /** Format: uri */
+            file: string;
+        };
         Archived: {
             archived: boolean;
         };
@@ -2852,6 +2873,7 @@ export interface components {
          */
         CardProof: {
             id: number;
+            station: number;
             name: string;
             revision: number;
             came: components["schemas"]["CameEnum"];
@@ -6589,6 +6611,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": string;
+                };
+            };
+        };
+    };
+    projects_proofs_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["AnyCard"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CardProof"];
                 };
             };
         };

@@ -11,6 +11,7 @@ import { useProposal } from '../shared/proposal';
 import { useRemembered } from '../shared/remembered';
 import { useUploading } from '../shared/uploading';
 import type { AddedLook } from '../config/LookForm';
+import { TEST_CARD, useHandoffsView } from '../handoffs/useView';
 
 const KINDS = {
   picture: /\.(exr|png|jpe?g|tiff?|hdr|dpx|tx)$/i,
@@ -68,6 +69,11 @@ export function DropAnywhere() {
               says="It stands in the second pane of Compare, beside what the project makes of the render."
               onClick={choose(take.cameBack)}
             />
+            <Choice
+              label="A test card that came back"
+              says="It says whether its application is set up as agreed, or which setting is wrong."
+              onClick={choose(([file]) => file && take.card(file))}
+            />
           </div>
         )}
         {asked?.kind === 'zip' && (
@@ -118,6 +124,8 @@ function useTake() {
   const [, setTab] = useRemembered('config tab', '');
   const [, setLook] = useRemembered<AddedLook | null>('adding a look', null);
   const [, setRender] = useRemembered('selected render', 0);
+  const [, setApplication] = useRemembered<number | undefined>('selected application', undefined);
+  const [, setHandoffs] = useHandoffsView();
   const go = (path: string, state?: object) => void navigate(`/p/${slug}/${path}`, { state });
   const guarded = (work: () => Promise<unknown>) => void work().catch((error: unknown) => tellError(error as Error));
   const changed = () => queryClient.invalidateQueries({ queryKey: [slug] });
@@ -136,6 +144,14 @@ function useTake() {
         const last = await addRenders(files);
         if (last) setRender(last.id);
         go(`compare?render=${last?.id}`);
+      }),
+    card: (file: File) =>
+      guarded(async () => {
+        const proof = await send<Schemas['CardProof']>(`/api/v1/projects/${slug}/proofs`, { file });
+        await changed();
+        setApplication(proof.station);
+        setHandoffs(TEST_CARD);
+        go('handoffs');
       }),
     cameBack: (files: File[]) =>
       guarded(async () => {

@@ -13,16 +13,16 @@ import { Simulation, useWrong } from './Simulation';
 import { StationForm } from './StationForm';
 import { TestCard } from './TestCard';
 import { TextureTable } from './TextureTable';
+import { SETTINGS, SIMULATION, TEST_CARD, TEXTURES, useHandoffsView } from './useView';
 
 const READS: Record<Schemas['ReadsEnum'], string> = { textures: 'reads textures', renders: 'reads renders' };
-const SETTINGS = 'Settings';
-const VIEWS = [SETTINGS, 'Textures', 'Test card', 'Simulation'];
+const VIEWS = [SETTINGS, TEXTURES, TEST_CARD, SIMULATION];
 
 /** The chain of applications, what must be set in each, and the proof that it is. */
 export function Handoffs() {
   const stations = useStations();
   const [chosen, setChosen] = useRemembered<number | undefined>('selected application', undefined);
-  const [view, setView] = useRemembered('hand-offs show', SETTINGS);
+  const [view, setView] = useHandoffsView();
   const [wrong] = useWrong();
   return (
     <Loaded of={stations}>
@@ -37,13 +37,13 @@ export function Handoffs() {
             </Empty>
           );
         }
-        const shown = view === 'Textures' && station.reads !== 'textures' ? SETTINGS : view;
+        const shown = view === TEXTURES && station.reads !== 'textures' ? SETTINGS : view;
         return (
           <div className={classes.page}>
             <ChainDrawing
               stations={listed}
               chosen={station.id}
-              wrong={new Set(shown === 'Simulation' ? Object.keys(wrong).filter((id) => wrong[id]).map(Number) : [])}
+              wrong={new Set(shown === SIMULATION ? Object.keys(wrong).filter((id) => wrong[id]).map(Number) : [])}
               onChoose={setChosen}
             />
             <div className="columns">
@@ -52,7 +52,7 @@ export function Handoffs() {
                   fullWidth
                   style={{ flex: 'none' }}
                   aria-label="What is shown"
-                  data={VIEWS.filter((one) => one !== 'Textures' || station.reads === 'textures')}
+                  data={VIEWS.filter((one) => one !== TEXTURES || station.reads === 'textures')}
                   value={shown}
                   onChange={setView}
                 />
@@ -63,11 +63,11 @@ export function Handoffs() {
                 </h3>
                 <Order listed={listed} chosen={station} onChoose={setChosen} />
               </section>
-              {shown === 'Simulation' ? (
+              {shown === SIMULATION ? (
                 <Simulation stations={listed} />
-              ) : shown === 'Test card' ? (
+              ) : shown === TEST_CARD ? (
                 <TestCard key={station.id} station={station} />
-              ) : shown === 'Textures' ? (
+              ) : shown === TEXTURES ? (
                 <TextureTable key={station.id} station={station} />
               ) : (
                 <Sheet key={station.id} station={station} />
