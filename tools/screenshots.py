@@ -54,17 +54,6 @@ def _working_space(page: Page) -> None:
     page.get_by_role("table", name="Colours before and after").wait_for(timeout=60_000)
 
 
-def _pulled_down(page: Page) -> None:
-    page.get_by_role("slider", name="Stops down").focus()
-    for _ in range(8):
-        page.keyboard.press("ArrowRight")
-
-
-def _light_places(page: Page) -> None:
-    page.get_by_text("Tone and hue response", exact=True).click()
-    page.get_by_role("table", name="Hue shifts").wait_for(timeout=60_000)
-
-
 def _design(page: Page) -> None:
     page.get_by_role("radiogroup", name="How panes stand").get_by_text("Design", exact=True).click()
     page.get_by_role("combobox", name="Start from").or_(page.get_by_role("textbox", name="Start from")).first.click()
@@ -95,6 +84,21 @@ def _hdr(page: Page) -> None:
     page.locator(".mantine-Notification-closeButton").first.click()
 
 
+def _test_card(page: Page) -> None:
+    page.get_by_role("region", name="Chain").get_by_role("button", name="Grading suite failed").click()
+    _tab("Test card")(page)
+    page.get_by_text("Otherwise than agreed").wait_for()
+    page.wait_for_load_state("networkidle")
+
+
+def _simulation(page: Page) -> None:
+    _tab("Simulation")(page)
+    _pick(page, "What is set wrong in the renderer", "The view written into the file")
+    page.get_by_text("hands it on wrong").wait_for()
+    page.wait_for_load_state("networkidle")
+    page.wait_for_timeout(2000)
+
+
 def _tab(name: str) -> Callable[[Page], None]:
     return lambda page: page.get_by_role("radiogroup").get_by_text(name, exact=True).click()
 
@@ -111,11 +115,11 @@ VIEWS: dict[str, tuple[str, Callable[[Page], None] | None]] = {
     "scene": ("scene", None),
     "rig": ("scene?part=rig", _mistake),
     "working-space": ("scene?part=space", _working_space),
-    "renders": ("scene?part=renders", _pulled_down),
     "compare": ("compare", _probe),
     "design": ("compare", _design),
-    "light-places": ("compare", _light_places),
     "handoffs": ("handoffs", None),
+    "test-card": ("handoffs", _test_card),
+    "simulation": ("handoffs", _simulation),
     "outputs": ("outputs", _sequence),
     "hdr": ("outputs", _hdr),
     "findings": ("textures", lambda page: page.keyboard.press("f")),

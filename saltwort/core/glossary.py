@@ -32,6 +32,7 @@ GLOSSARY = tuple(
             "Clipping check": "A render shown darker, with the places marked where light was clipped, is "
             "negative, or is "
             "NaN or infinite.",
+            "Chain": "The applications of a project, and who hands on what to whom.",
             "Code value": "A number as a display or a file holds it, after encoding: 0–1, or 0–255 in 8 bits.",
             "Colour path": "The way of a colour from the texture through rendering and the view to the file.",
             "Colour space": "Primaries, white point and encoding: what the numbers of a picture mean.",
@@ -82,6 +83,8 @@ GLOSSARY = tuple(
             "Project view": "The display, view and look that the project is seen with; every application "
             "opens with them.",
             "Proposed change": "A change with all its effects, shown before it is saved.",
+            "Package": "All that one application needs, in a zip that works where it is unpacked.",
+            "Proved": "An application whose test card came back as agreed, and nothing it depends on has changed.",
             "Proof": "A measured comparison that shows two things give the same numbers, or by how much they differ.",
             "Reference space": "The space that all others of a config are defined from.",
             "Render": "A picture of scene light, from your renderer or from the rig.",
@@ -95,8 +98,12 @@ GLOSSARY = tuple(
             "Set": "Texture files that belong together: the maps, tiles and frames of one material.",
             "Set by hand": "A file whose space you chose yourself; file rules no longer apply to it.",
             "Settings sheet": "The list of what to set in one application.",
+            "Set wrong": "In the simulation: one setting of an application that is otherwise than agreed, on purpose.",
+            "Simulation": "The chain computed here, application by application, with some of them set wrong.",
             "Spectral reference": "The rig rendered with wavelengths, to which working spaces are compared.",
             "Stop": "A factor of two in light.",
+            "Test card": "A picture of known patches that goes out to an application; what comes back tells what "
+            "it did.",
             "Suggested space": "The colour space that the evidence points to, with its confidence.",
             "Swatch": "A colour of the project with a name: a paint, a skin, a logo.",
             "Target OCIO version": "The OCIO version that the config is written for, so that older "

@@ -144,6 +144,13 @@ class Documents(PackageTestCase):
         errors = [error for error in context.Validate(composed) if "colour.usda" in str(error.GetSites())]
         self.assertEqual([error.GetMessage() for error in errors], [])
 
+    def test_the_table_of_textures(self) -> None:
+        folder = self.unpacked(self.added("renderer-gamma"))
+        rows = json.loads((folder / "textures.json").read_text())
+        self.assertEqual({row["value"] for row in rows}, {"sRGB", "linear, or raw"})
+        self.assertIn("wall/wall_rough.png", (folder / "textures.csv").read_text())
+        self.assertIn("set 3 of 3 files by hand", (folder / "README.txt").read_text())
+
     def test_material_documents(self) -> None:
         import MaterialX as mx
 

@@ -1,11 +1,14 @@
 """Settings sheets follow from the project."""
 
+import json
 import re
 import tempfile
 from dataclasses import replace
 from itertools import pairwise
 from pathlib import Path
 from unittest import TestCase
+
+import jsonschema
 
 from saltwort.core.deliverables import Defaults, Source, deliverables
 from saltwort.core.findings import Subjects, run_checks
@@ -24,7 +27,7 @@ from saltwort.core.stations import (
 from saltwort.core.stations.abilities.ocio_version import config_is_too_new
 from saltwort.core.stations.kinds import BY_KEY, KINDS, kind_named
 from saltwort.core.stations.sheet import LEVELS
-from saltwort.core.stations.sheet_files import SheetOf, as_html, as_json, as_markdown, as_text
+from saltwort.core.stations.sheet_files import SheetOf, as_html, as_json, as_markdown, as_text, json_schema
 from saltwort.core.stations.station import READS_TEXTURES, abilities
 from tests.samples import ACES_SDR, SRGB, light, project_config, sample_setup, write
 
@@ -263,6 +266,9 @@ class Files(TestCase):
         self.assertEqual([len(re.split(r"(?<!\\)\|", row)) for row in rows], [6])
 
     def test_json_tells_all_of_each_setting(self) -> None:
+        for kind in KINDS:
+            shown = as_json(OF, list(sheet(kind.station("It"), following=COMPOSITOR).values()))
+            jsonschema.validate(json.loads(json.dumps(shown)), json_schema())
         told = as_json(OF, list(sheet(RENDERER).values()))
         self.assertEqual((told["format"], told["project"], told["revision"]), (1, "Lantern Quay", 3))
         first = told["sections"][0]["settings"][0]

@@ -7,6 +7,7 @@ from pathlib import Path
 from unittest import TestCase
 
 from saltwort.core.glossary import GLOSSARY
+from tools import kind_pages
 from tools.glossary_page import PAGE, page
 
 ROOT = Path(__file__).parents[2]
@@ -114,3 +115,10 @@ class Words(TestCase):
 
     def test_the_page_is_that_of_core(self) -> None:
         self.assertEqual(PAGE.read_text(), page())
+
+    def test_the_pages_of_kinds_are_those_of_core(self) -> None:
+        """`.venv/bin/python -m tools.kind_pages` writes them."""
+        pages = kind_pages.pages()
+        self.assertEqual({file.name for file in kind_pages.FOLDER.glob("*.md")}, set(pages))
+        for name, text in pages.items():
+            self.assertEqual((kind_pages.FOLDER / name).read_text(), text)

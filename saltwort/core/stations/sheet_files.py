@@ -3,9 +3,9 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass
 from html import escape
-from typing import Any
+from typing import Any, get_args
 
-from saltwort.core.stations.sheet import Section, Setting
+from saltwort.core.stations.sheet import LEVELS, Kind, Section, Setting
 
 FORMAT = 1
 """Of the JSON: raised when a reader of this one could not read it."""
@@ -49,6 +49,40 @@ def as_text(of: SheetOf, sections: Sequence[Section]) -> str:
         parts += ["", section.title, "-" * len(section.title)]
         parts += [f"{line.label}: {line.value}" + (f"   ({line.why})" if line.why else "") for line in section.settings]
     return "\n".join(parts) + "\n"
+
+
+def json_schema() -> dict[str, Any]:
+    """What `as_json` gives, as JSON Schema (draft 2020-12)."""
+    text = {"type": "string"}
+    setting = {
+        "key": text,
+        "label": text,
+        "value": text,
+        "kind": {"enum": list(get_args(Kind))},
+        "why": text,
+        "level": {"enum": list(LEVELS)},
+        "overridden_at": {"type": "array", "items": {"enum": list(LEVELS)}},
+        "otherwise": text,
+        "symptom": text,
+    }
+    section = {"key": text, "title": text, "settings": {"type": "array", "items": _object(setting)}}
+    whole = {
+        "format": {"const": FORMAT},
+        "station": text,
+        "project": text,
+        "revision": {"type": "integer", "minimum": 1},
+        "sections": {"type": "array", "items": _object(section)},
+    }
+    return {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Settings sheet", **_object(whole)}
+
+
+def _object(properties: Mapping[str, Any]) -> dict[str, Any]:
+    return {
+        "type": "object",
+        "properties": dict(properties),
+        "required": list(properties),
+        "additionalProperties": False,
+    }
 
 
 def as_json(of: SheetOf, sections: Sequence[Section]) -> dict[str, Any]:

@@ -1,5 +1,6 @@
 """Packages: all that an application needs, in a folder that works where it is unpacked."""
 
+import csv
 import json
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
@@ -26,6 +27,7 @@ from saltwort.core.stations.lat_long import is_turned, turn_between, turned
 from saltwort.core.stations.launching import how_to_see, launchers
 from saltwort.core.stations.sections.config import log_space, lut_input
 from saltwort.core.stations.sheet import Chain
+from saltwort.core.stations.sheet_files import json_schema
 from saltwort.core.stations.station import READS_TEXTURES
 from saltwort.core.stations.texture_table import texture_row
 from saltwort.server.across.exports import exported
@@ -127,6 +129,7 @@ def _fill(made: _Package, station: Station, progress: Progress) -> None:
     _environments(made, station, chain)
     progress(0.8, "Writing sheet and test card")
     _sheet(made, station)
+    _textures(made, chain)
     _card(made, station)
     _write_readme(made, station)
     _write_json(
@@ -288,7 +291,23 @@ def _sheet(made: _Package, station: Station) -> None:
     for ending in ENDINGS:
         content, _ = sheet_as(station, ending)
         made.place(f"sheet.{ending}").write_text(content, encoding="utf-8")
+    _write_json(made.place("sheet.schema.json"), json_schema())
     made.steps.append("Settings: set what sheet.html says, in its order.")
+
+
+def _textures(made: _Package, chain: Chain) -> None:
+    """Every texture as this station must be told of it."""
+    rows = [asdict(texture_row(chain, texture)) for texture in chain.textures]
+    if chain.station.reads != READS_TEXTURES or not rows:
+        return
+    made.place("textures.json").write_text(json.dumps(rows, ensure_ascii=False, indent=1) + "\n", encoding="utf-8")
+    with made.place("textures.csv").open("w", encoding="utf-8", newline="") as file:
+        table = csv.DictWriter(file, list(rows[0]))
+        table.writeheader()
+        table.writerows({key: str(value) for key, value in row.items()} for row in rows)
+    by_hand = sum(row["by_hand"] for row in rows)
+    if by_hand:
+        made.steps.append(f"Textures: set {by_hand} of {len(rows)} files by hand, as textures.csv says.")
 
 
 def _card(made: _Package, station: Station) -> None:
