@@ -42,7 +42,7 @@ def tidy() -> None:
 
 def _forget_images() -> None:
     """Forget pictures that no texture, render or proof has any more, or could have again by undo, with their files."""
-    unused = StoredImage.objects.filter(texture=None, render=None, frame=None, proof=None)
+    unused = StoredImage.objects.filter(texture=None, render=None, frame=None, proof=None, explanation=None)
     for sha256 in set(unused.values_list("pk", flat=True)) - history.held("image_id"):
         files = list(image_store().glob(f"{sha256[:2]}/{sha256}.*"))
         if any(_is_young(file) for file in files):

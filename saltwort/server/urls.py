@@ -14,8 +14,10 @@ from saltwort.server.compare import views as compare
 from saltwort.server.conversions import views as conversions
 from saltwort.server.findings import views as findings
 from saltwort.server.handoffs import chain_views as chain
+from saltwort.server.handoffs import explain_views as explain
 from saltwort.server.handoffs import proof_views as proofs
 from saltwort.server.handoffs import views as handoffs
+from saltwort.server.handoffs.explanations import PICTURES
 from saltwort.server.jobs import views as jobs
 from saltwort.server.kept import kept
 from saltwort.server.outputs import hdr_views as hdr
@@ -201,6 +203,12 @@ urlpatterns = [
     path(f"{PROJECT}/stations/<int:pk>/package", packages.station_package),
     path(f"{PROJECT}/package", packages.project_package),
     path(f"{PROJECT}/proofs", proofs.any_proof),
+    path(f"{PROJECT}/explanations", explain.explanations),
+    path(f"{PROJECT}/explanations/<int:pk>", explain.explanation),
+    *(
+        path(f"{PROJECT}/explanations/<int:pk>/{which}", explain.explanation_picture, {"which": which})
+        for which in PICTURES
+    ),
     path(f"{PROJECT}/chain", chain.chain),
     path(f"{PROJECT}/simulation", chain.simulation),
     path(f"{PROJECT}/simulation/picture", chain.simulation_picture),

@@ -14,12 +14,15 @@ from saltwort.demo.textures import CUT_OFF, write_textures
 from saltwort.server import kept
 from saltwort.server.findings.fixes import apply_fix
 from saltwort.server.findings.operations import findings_of
+from saltwort.server.handoffs.models import Proof
 from saltwort.server.images.models import StoredImage
 from saltwort.server.jobs.models import Job
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.setups import config_of
 from saltwort.server.scene.operations import space_of
 from saltwort.server.textures.operations import assigned_textures
+
+UNTRIED = ("Painting tool", "Renderer", "Render viewer", "Web page")
 
 
 class Demo(TestCase):
@@ -43,6 +46,9 @@ class Demo(TestCase):
         self.assertEqual(
             found,
             {
+                ("handoff.failed", "Grading suite"),
+                ("handoff.rules-ignored", "Painting tool"),
+                *(("handoff.never-proved", name) for name in UNTRIED),
                 ("render.frames-missing", "lamp_flicker.####.exr"),  # the one that is cut off waits for the worker
                 ("texture.data-read-as-colour", "harbour_lamp/harbour_lamp_brass_roughness.png"),
                 ("texture.colour-read-as-data", "mooring_rope/scans_raw/mooring_rope_albedo.jpg"),
@@ -107,7 +113,8 @@ class Demo(TestCase):
                     continue
                 stored = self.project.textures.get(path=path).image
                 self.assertEqual(stored.measured(), measure(file))
-        self.assertEqual(StoredImage.objects.count(), self.project.textures.count() + 2)
+        cards = Proof.objects.count()
+        self.assertEqual(StoredImage.objects.count(), self.project.textures.count() + 2 + cards)
 
     def test_every_fix_ends_its_finding(self) -> None:
         tried = Counter()

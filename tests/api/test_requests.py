@@ -18,9 +18,11 @@ from django.db import transaction
 from hypothesis import HealthCheck, Phase, given, seed, settings
 from hypothesis import strategies as st
 
+from saltwort.core.images import write_image
 from saltwort.core.views.grade import BEFORE, Grade
 from saltwort.server import kept
 from saltwort.server.conversions.operations import Order, order_conversion
+from saltwort.server.handoffs.proving import card_of
 from saltwort.server.jobs.models import Job
 from saltwort.server.textures.models import TextureFolder
 from tests.samples import SRGB, SRGB_DISPLAY, light, write
@@ -65,9 +67,11 @@ GOOD: dict[str, list[Any]] = {
     "was": [""],
     "names": [[]],
     "settings": [{}],
+    "mistake": ["show:curve-twice"],
+    "wrong": [[]],
 }
 """Values that make sense where a property or parameter has the name; half of the requests have no others."""
-UPLOADS = ("light.exr", "swatches.csv", "nothing.bin")
+UPLOADS = ("card.exr", "light.exr", "swatches.csv", "nothing.bin")
 
 
 class GeneratedRequests(ServerTestCase):
@@ -90,7 +94,13 @@ class GeneratedRequests(ServerTestCase):
             "intakes": self.tell("post", "/intakes", 201)["id"],
             "texture-folders": TextureFolder.objects.create(project=self.project, place="/nowhere", name="x").pk,
         }
+        compositor = self.project.stations.select_related("project__current").get(name="Compositor")
+        card = self.folder / "files" / "card.exr"
+        write_image(card, card_of(compositor).picture(), "half")
+        self.proof = self.send(f"/stations/{compositor.pk}/proofs", card)["id"]
+        self.things["stations"] = compositor.pk
         self.files = {
+            "card.exr": card.read_bytes(),
             "light.exr": write(self.folder / "files" / "more.exr", light(16, 24), "half").read_bytes(),
             "swatches.csv": b"name,space,r,g,b\nbrass,ACEScg,0.6,0.4,0.1\n",
             "nothing.bin": b"\0\1\2",
@@ -100,7 +110,9 @@ class GeneratedRequests(ServerTestCase):
         print(f"requests from the schema, seed {SEED}")
         answers: dict[str, Counter[int]] = {}
         raw = yaml.safe_load(SCHEMA.read_text())
-        with_good_values = _with_good_values(raw, {**GOOD, "render": [self.things["renders"]]})
+        with_good_values = _with_good_values(
+            raw, {**GOOD, "render": [self.things["renders"]], "station": [self.things["stations"]]}
+        )
         for operation in chain(_operations(raw), _operations(with_good_values)):
             answers.setdefault(operation.label, Counter()).update(self.ask_at_random(operation))
         failed = {label: seen for label, seen in answers.items() if any(code >= 500 for code in seen)}
@@ -133,7 +145,7 @@ class GeneratedRequests(ServerTestCase):
     def send_case(self, case: Any, upload: str) -> int:
         named = [number for kind, number in self.things.items() if f"/{kind}/{{id}}" in case.path]
         path = case.path.replace("{slug}", "quay").replace("{id}", str(*named))
-        path = path.replace("{name}", "ramps")
+        path = path.replace("{name}", "ramps").replace("{proof}", str(self.proof))
         query = "&".join(f"{name}={_told(value)}" for name, value in (case.query or {}).items())
         body: Any = case.body if isinstance(case.body, dict | list) else {}
         more: dict[str, Any] = {"content_type": "application/json"}

@@ -8,12 +8,18 @@ from pathlib import Path
 import numpy as np
 from playwright.sync_api import Locator, expect
 
+from saltwort.core.engine import apply, view_processor
 from saltwort.core.images import write_image
 from saltwort.core.stations.kinds import kind_named
 from saltwort.server.handoffs.models import Station
 from saltwort.server.handoffs.operations import add_station
 from saltwort.server.handoffs.proving import card_of
+from saltwort.server.images.operations import store_file
+from saltwort.server.projects.setups import config_of
+from saltwort.server.scene.operations import add_render
 from tests.browser.base import BrowserTestCase
+from tests.made_frames import light_of
+from tests.samples import ACES_SDR
 
 
 class ChainTestCase(BrowserTestCase):
@@ -161,6 +167,32 @@ class Handshake(ChainTestCase):
         self.hand_in(nothing)
         expect(self.section("Test card of the renderer")).to_contain_text("There is no test card in this picture")
         expect(self.node("Renderer")).to_contain_text("not tried")
+
+
+class Explained(ChainTestCase):
+    def test_a_picture_says_what_was_done_to_it(self) -> None:
+        light = light_of(2)
+        beauty, came = self.folder / "beauty.exr", self.folder / "washed.png"
+        write_image(beauty, light, "half")
+        add_render(self.project, "beauty.exr", store_file(beauty, "beauty.exr"))
+        shown = apply(view_processor(config_of(self.current().current), "ACEScg", ACES_SDR), light)
+        write_image(came, np.clip(shown, 0, 1) ** np.float32(1 / 2.2), "uint8")
+        page = self.open("handoffs")
+        self.node("Compositor").click()
+        self.show("Explain")
+        self.choose("It should show", "beauty.exr")
+        with page.expect_file_chooser() as chooser:
+            page.get_by_role("button", name="Choose or drop a picture").click()
+        chooser.value.set_files(came)
+        answer = page.get_by_role("group", name="Explanation of washed.png")
+        expect(answer).to_contain_text("A power of 0.45", timeout=60_000)
+        expect(answer).to_contain_text("In Compositor:")
+        pictures = answer.get_by_role("figure")
+        expect(pictures).to_have_count(4)
+        expect(pictures.nth(2)).to_contain_text("after the repair")
+        expect(pictures.nth(2).locator("img")).to_have_js_property("complete", True, timeout=60_000)
+        answer.get_by_role("button", name="Forget").click()
+        expect(answer).to_have_count(0)
 
 
 class Simulated(ChainTestCase):

@@ -32,6 +32,7 @@ ROOMS = (
     "textures",
     "scene",
     "deliverables",
+    "explain",
     "stations",
     "project",
     "findings",

@@ -6,10 +6,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from saltwort.core.explain.steps import Step
 from saltwort.core.images.reading import Pixels
 from saltwort.core.stations.abilities.colour_by import loads_config
 from saltwort.core.stations.mistake import Made
-from saltwort.core.stations.simulation import Bench, Form, Run, Step
+from saltwort.core.stations.simulation import Bench, Form, Run
 
 SAME_LIGHT = 0.01
 """Of light, as a part of it: what is off by more is not the same for whoever works on."""

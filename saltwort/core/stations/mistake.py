@@ -11,9 +11,10 @@ from dataclasses import dataclass, field
 from functools import cache
 from typing import Literal
 
+from saltwort.core.explain.steps import Step
 from saltwort.core.modules import import_all
 from saltwort.core.stations.sheet import Level
-from saltwort.core.stations.simulation import Bench, Run, Step
+from saltwort.core.stations.simulation import Bench, Run
 
 Stage = Literal["read", "show", "write"]
 """Where it happens: reading concerns all that follows, showing what is seen alone, writing the file handed on."""

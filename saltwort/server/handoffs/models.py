@@ -37,6 +37,25 @@ class HandOff(models.Model):
         constraints = (models.UniqueConstraint(fields=("giver", "taker"), name="one_arrow"),)
 
 
+class Explanation(models.Model):
+    """A picture that came back from an application, or from nobody knows where, with what was done to it: of which
+    render at which revision, and what it was expected to be."""
+
+    project = models.ForeignKey("projects.Project", models.CASCADE, related_name="explanations")
+    station = models.ForeignKey(Station, models.SET_NULL, null=True, related_name="explanations")
+    render = models.ForeignKey("scene.Render", models.CASCADE, related_name="explanations")
+    image = models.ForeignKey(StoredImage, models.PROTECT)
+    name = models.CharField(max_length=200)
+    expects_light = models.BooleanField(default=False)
+    revision = models.PositiveIntegerField()
+    told = models.JSONField()
+    author = models.CharField(max_length=80, blank=True, default="")
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ("-pk",)
+
+
 class Proof(models.Model):
     """A test card that came back: the file, the revision its card was made of, what was found, and what that depends
     on. `came` says whether the file is what the application shows, or what it writes."""

@@ -12,9 +12,9 @@ from cachetools import LRUCache, cached
 from django.core.files.uploadedfile import UploadedFile
 
 from saltwort.core.errors import BadInput
+from saltwort.core.explain.explained import FLOATS, depth_of
 from saltwort.core.findings.registry import CheckedProof
 from saltwort.core.images import encode_png, read_pixels
-from saltwort.core.images.headers import SAMPLE_TYPES
 from saltwort.core.images.reading import Pixels
 from saltwort.core.names import slug
 from saltwort.core.project import read_setup
@@ -39,9 +39,6 @@ MOST_PROOFS = 50
 """Kept for each station; older ones are forgotten."""
 STRANGE_CARD = "This is a test card of another project, or of an application that is gone. Save the new one."
 SMALL = 480
-FLOATS = (SAMPLE_TYPES["half"], SAMPLE_TYPES["float"])
-DEEP = ("12-bit", SAMPLE_TYPES["uint16"])
-LOSSY = (".jpg", ".jpeg", ".avif", ".jxl", ".webp")
 DEPENDENCES_KEPT = 256
 
 
@@ -108,7 +105,7 @@ def _answered(station: Station, image: StoredImage, found: Found, name: str, cam
     is_float = image.measured().header.bit_depth in FLOATS
     what = came or (WRITTEN if is_float and card.bench.hands_on == "light" else SHOWN)
     _check_possible(station, card.bench, what)
-    back = CameBack(found, what, _depth(image))  # type: ignore[arg-type]
+    back = CameBack(found, what, depth_of(image.measured().header, image.suffix))  # type: ignore[arg-type]
     told = _told(card, answer(card, back))
     proof = Proof.objects.create(
         station=station,
@@ -155,15 +152,6 @@ def _pixels(image: StoredImage) -> Pixels:
     if width * height > MOST_PIXELS:
         raise BadInput("This picture is larger than 60 million pixels. Save the card in its own size.")
     return read_pixels(image.file, alpha=True)
-
-
-def _depth(image: StoredImage) -> str:
-    depth = image.measured().header.bit_depth
-    if image.suffix in LOSSY:
-        return "JPEG"
-    if depth in FLOATS:
-        return "half" if depth == FLOATS[0] else "float"
-    return "16 bits" if depth in DEEP else "8 bits"
 
 
 def _told(card: Card, found: Answer) -> dict[str, Any]:

@@ -137,7 +137,9 @@ def _pictures_in(bundle: Bundle, name: str) -> Iterator[dict[str, StoredImage]]:
         yield images
     except BaseException:
         new = {image.sha256 for image in fresh} - known.keys()
-        StoredImage.objects.filter(pk__in=new, texture=None, render=None, frame=None, proof=None).delete()
+        StoredImage.objects.filter(
+            pk__in=new, texture=None, render=None, frame=None, proof=None, explanation=None
+        ).delete()
         taken_up = set(StoredImage.objects.filter(pk__in=new).values_list("pk", flat=True))
         for image in fresh:
             if image.sha256 in new - taken_up:  # somebody may have added the same picture meanwhile

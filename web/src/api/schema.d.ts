@@ -533,6 +533,107 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{slug}/explanations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["projects_explanations_list"];
+        put?: never;
+        post: operations["projects_explanations_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/explanations/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Forget an explanation. */
+        delete: operations["projects_explanations_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/explanations/{id}/came": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The picture as it came, as it should be, as it would be after the repair, or the difference that is left. */
+        get: operations["projects_explanations_came_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/explanations/{id}/difference": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The picture as it came, as it should be, as it would be after the repair, or the difference that is left. */
+        get: operations["projects_explanations_difference_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/explanations/{id}/expected": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The picture as it came, as it should be, as it would be after the repair, or the difference that is left. */
+        get: operations["projects_explanations_expected_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/explanations/{id}/repaired": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The picture as it came, as it should be, as it would be after the repair, or the difference that is left. */
+        get: operations["projects_explanations_repaired_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{slug}/export.ocioz": {
         parameters: {
             query?: never;
@@ -2858,6 +2959,18 @@ export interface components {
             spaces: number;
             use: string;
         };
+        /**
+         * @description A picture, the render that it should show, the application that it came from, if that is known, and whether light
+         *     is expected instead of the project's view.
+         */
+        CameBack: {
+            /** Format: uri */
+            file: string;
+            render: number;
+            station?: number | null;
+            /** @default false */
+            expects_light: boolean;
+        };
         /** @enum {string} */
         CameEnum: "shown" | "written";
         Candidate: {
@@ -3234,6 +3347,34 @@ export interface components {
             /** Format: double */
             seconds: number | null;
         };
+        /**
+         * @description A picture that came back: `deviations` have a code and its parameters, in the order in which they happened;
+         *     `alternatives` fit as well.
+         */
+        Explanation: {
+            id: number;
+            name: string;
+            render: string;
+            readonly station: string;
+            expects_light: boolean;
+            revision: number;
+            verdict: components["schemas"]["ExplanationVerdictEnum"];
+            sentence: string;
+            deviations: {
+                [key: string]: unknown;
+            }[];
+            alternatives: {
+                [key: string]: unknown;
+            }[][];
+            residual: components["schemas"]["Residual"];
+            undo: components["schemas"]["Rescue"];
+            readonly repair: components["schemas"]["RepairedSetting"][];
+            author: string;
+            /** Format: date-time */
+            created: string;
+        };
+        /** @enum {string} */
+        ExplanationVerdictEnum: "as expected" | "explained" | "not told apart" | "unknown" | "another picture";
         Extent: {
             spaces: number;
             views: number;
@@ -4115,12 +4256,31 @@ export interface components {
             lost: number;
             why: string;
         };
+        /** @description A setting of an application's sheet that does what was found. */
+        RepairedSetting: {
+            station: string;
+            code: string;
+            setting: string;
+            level: components["schemas"]["SettingLevel"];
+            label: string;
+        };
         /** @description What an older OCIO version cannot hold, and what became of it. */
         Replacement: {
             what: string;
             name: string;
             fate: components["schemas"]["FateEnum"];
             why: string;
+        };
+        Rescue: {
+            possible: boolean;
+            lost: string[];
+        };
+        /** @description ΔE 2000 that is left, of the mean and the 99th percentile. */
+        Residual: {
+            /** Format: double */
+            de_mean: number;
+            /** Format: double */
+            de_p99: number;
         };
         /** @description Every write says which version it was made from; a stale one is refused. */
         RestoreRequest: {
@@ -5646,6 +5806,161 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Project"];
+                };
+            };
+        };
+    };
+    projects_explanations_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Explanation"][];
+                };
+            };
+        };
+    };
+    projects_explanations_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["CameBack"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Explanation"];
+                };
+            };
+        };
+    };
+    projects_explanations_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    projects_explanations_came_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+        };
+    };
+    projects_explanations_difference_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+        };
+    };
+    projects_explanations_expected_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+        };
+    };
+    projects_explanations_repaired_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
                 };
             };
         };

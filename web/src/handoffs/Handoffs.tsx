@@ -6,6 +6,7 @@ import { Empty, Loaded } from '../shared/states';
 import { useRemembered } from '../shared/remembered';
 import classes from './Chain.module.css';
 import { ChainDrawing } from './ChainDrawing';
+import { Explain } from './Explain';
 import { Exports } from './Exports';
 import { FirstChain, NewStation } from './NewStation';
 import { Sheet } from './Sheet';
@@ -13,10 +14,10 @@ import { Simulation, useWrong } from './Simulation';
 import { StationForm } from './StationForm';
 import { TestCard } from './TestCard';
 import { TextureTable } from './TextureTable';
-import { SETTINGS, SIMULATION, TEST_CARD, TEXTURES, useHandoffsView } from './useView';
+import { EXPLAIN, SETTINGS, SIMULATION, TEST_CARD, TEXTURES, useHandoffsView } from './useView';
 
 const READS: Record<Schemas['ReadsEnum'], string> = { textures: 'reads textures', renders: 'reads renders' };
-const VIEWS = [SETTINGS, TEXTURES, TEST_CARD, SIMULATION];
+const VIEWS = [SETTINGS, TEXTURES, TEST_CARD, SIMULATION, EXPLAIN];
 
 /** The chain of applications, what must be set in each, and the proof that it is. */
 export function Handoffs() {
@@ -46,16 +47,16 @@ export function Handoffs() {
               wrong={new Set(shown === SIMULATION ? Object.keys(wrong).filter((id) => wrong[id]).map(Number) : [])}
               onChoose={setChosen}
             />
+            <div className={classes.views}>
+              <Segments
+                aria-label="What is shown"
+                data={VIEWS.filter((one) => one !== TEXTURES || station.reads === 'textures')}
+                value={shown}
+                onChange={setView}
+              />
+            </div>
             <div className="columns">
               <section className="column" aria-label="Applications">
-                <Segments
-                  fullWidth
-                  style={{ flex: 'none' }}
-                  aria-label="What is shown"
-                  data={VIEWS.filter((one) => one !== TEXTURES || station.reads === 'textures')}
-                  value={shown}
-                  onChange={setView}
-                />
                 <StationForm key={station.id} station={station} others={listed} onCopied={setChosen} />
                 <NewStation onAdded={setChosen} />
                 <h3>
@@ -65,6 +66,8 @@ export function Handoffs() {
               </section>
               {shown === SIMULATION ? (
                 <Simulation stations={listed} />
+              ) : shown === EXPLAIN ? (
+                <Explain key={station.id} station={station} />
               ) : shown === TEST_CARD ? (
                 <TestCard key={station.id} station={station} />
               ) : shown === TEXTURES ? (

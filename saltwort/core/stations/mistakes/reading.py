@@ -6,11 +6,11 @@ import numpy as np
 import PyOpenColorIO as ocio
 
 from saltwort.core.configs.matching import spaces_with
-from saltwort.core.images.reading import Pixels
+from saltwort.core.explain.steps import Step, divided, in_turn, multiplied, on_colour
 from saltwort.core.spaces.encodings import BY_INTEROP_ID
 from saltwort.core.stations.abilities.own_gamma import OWN_GAMMA
 from saltwort.core.stations.mistake import Slip, mistake
-from saltwort.core.stations.simulation import Bench, Run, Step, altered, is_possible, on_colour
+from saltwort.core.stations.simulation import Bench, Run, altered, is_possible
 
 LINEAR_IDS = ("lin_ap1_scene", "lin_rec709_scene", "lin_ap0_scene", "lin_p3d65_scene", "lin_rec2020_scene")
 ENCODED_IDS = ("srgb_rec709_scene", "srgb_p3d65_scene", "srgb_ap1_scene", "g22_rec709_scene", "g18_rec709_scene")
@@ -207,30 +207,3 @@ def powered(exponent: float) -> Step:
 clipped_at_one: Step = on_colour(lambda numbers: np.clip(numbers, 0, 1))
 stretched: Step = on_colour(lambda codes: np.asarray((codes - LEGAL_LOW) / LEGAL_SPAN, np.float32))
 squeezed: Step = on_colour(lambda codes: np.asarray(codes * LEGAL_SPAN + LEGAL_LOW, np.float32))
-
-
-def in_turn(*steps: Step) -> Step:
-    """Several steps as one."""
-
-    def step(numbers: Pixels) -> Pixels:
-        for each in steps:
-            numbers = each(numbers)
-        return numbers
-
-    return step
-
-
-def divided(numbers: Pixels) -> Pixels:
-    """Colour by alpha, where there is any."""
-    if numbers.shape[-1] < 4:
-        return numbers
-    alpha = numbers[..., 3:]
-    straight = np.divide(numbers[..., :3], alpha, out=np.array(numbers[..., :3]), where=alpha > 0)
-    return np.concatenate([straight, alpha], axis=-1)
-
-
-def multiplied(numbers: Pixels) -> Pixels:
-    """Colour times alpha, where there is one."""
-    if numbers.shape[-1] < 4:
-        return numbers
-    return np.concatenate([numbers[..., :3] * numbers[..., 3:], numbers[..., 3:]], axis=-1)

@@ -5,12 +5,13 @@ from collections.abc import Iterator
 import numpy as np
 
 from saltwort.core.engine import ViewChoice
+from saltwort.core.explain.steps import Step, on_colour
 from saltwort.core.images.reading import Pixels
 from saltwort.core.stations.abilities.colour_by import loads_config
 from saltwort.core.stations.abilities.own_tone_mapping import OWN_TONE_MAPPING
 from saltwort.core.stations.mistake import Range, Slip, mistake
 from saltwort.core.stations.mistakes.reading import clipped_at_one, powered, squeezed, stretched
-from saltwort.core.stations.simulation import Bench, Run, Step, altered, encoded_as_srgb, is_possible, on_colour
+from saltwort.core.stations.simulation import Bench, Run, altered, encoded_as_srgb, is_possible
 
 MOST_OTHERS = 40
 """Other views, displays and looks that are tried."""

@@ -5,21 +5,20 @@ from functools import partial
 
 import numpy as np
 
+from saltwort.core.explain.steps import divided, multiplied, on_colour
 from saltwort.core.images.reading import Pixels
 from saltwort.core.spaces.curves import SRGB, Curve
 from saltwort.core.stations.mistake import Range, Slip, mistake
 from saltwort.core.stations.mistakes.reading import (
     LINEAR_IDS,
     clipped_at_one,
-    divided,
-    multiplied,
     powered,
     spaces_like,
     squeezed,
     stretched,
 )
 from saltwort.core.stations.mistakes.viewing import STOPS
-from saltwort.core.stations.simulation import Bench, Run, altered, encoded_as_srgb, is_possible, on_colour
+from saltwort.core.stations.simulation import Bench, Run, altered, encoded_as_srgb, is_possible
 
 
 @mistake(

@@ -1,0 +1,165 @@
+"""Where one picture lies in another, whatever was done to its colours: scale, shift, and whether it is flipped.
+
+Brightness is compared by its rank within a picture, which no tone curve changes, with slow changes taken out; a peak of
+the cross-correlation over a few scales is refined on points of the full pictures.
+"""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from saltwort.core.images.reading import Pixels
+
+Array = NDArray[np.float64]
+LONGEST = 256
+"""Pixels of the longer side of what is correlated."""
+ALIKE, CERTAIN = 0.35, 0.92
+"""Correlation below which two are different pictures, and above which no other placement is looked for."""
+SCALES = np.geomspace(1.0, 0.7, 19)
+"""How much of the larger picture's scale a cropped one may have left."""
+NOMINAL = (1.0, 2.0, 4.0, 0.5)
+POINTS = 8_000
+LIKELY = 0.6
+"""Correlation above which no flipped one is looked for."""
+COARSE = 640
+FLIPS = ("", "horizontal", "vertical", "both")
+
+
+@dataclass(frozen=True)
+class Placement:
+    """Where a picture lies in a reference: a pixel at (x, y) of the picture, flipped as `flip` says, lies at
+    scale·(x, y) + shift of the reference, in pixels between centres. `likeness` is their correlation, −1 to 1."""
+
+    scale: tuple[float, float]
+    shift: tuple[float, float]
+    flip: str
+    likeness: float
+
+    @property
+    def is_same_picture(self) -> bool:
+        return self.likeness >= ALIKE
+
+    @property
+    def is_plain(self) -> bool:
+        """Whether it is the reference as it is, but for its size."""
+        return not self.flip and max(abs(part) for part in self.shift) <= max(1.0, max(self.scale))
+
+    def at(self, x: Array, y: Array) -> tuple[Array, Array]:
+        """Points of the picture as points of the reference."""
+        return self.scale[0] * x + self.shift[0], self.scale[1] * y + self.shift[1]
+
+
+def flipped(pixels: Any, flip: str) -> Any:
+    """A picture, an array of (height, width, channels), flipped as FLIPS say."""
+    if flip in ("horizontal", "both"):
+        pixels = pixels[:, ::-1]
+    return pixels[::-1] if flip in ("vertical", "both") else pixels
+
+
+def place(reference: Pixels, picture: Pixels) -> Placement:
+    """Find a picture in a reference, both (height, width, channels) of any numbers."""
+    small = LONGEST / max(reference.shape[:2])
+    target = _ranked(_resized(reference, small))
+    # Once to a size that is still larger than what is correlated, since each scale asks for another one.
+    coarse = min(1.0, COARSE / max(picture.shape[:2]))
+    reduced = _resized(picture, coarse)[..., np.newaxis]
+    best: tuple[float, float, tuple[float, float], str] = (-1.0, 1.0, (0.0, 0.0), "")
+    for flip in FLIPS:
+        turned = flipped(reduced, flip)
+        for scale in _scales(reference, picture):
+            found, shift = _correlated(target, _ranked(_resized(turned, small * scale / coarse)))
+            if found > best[0]:
+                best = (found, scale, shift, flip)
+            if found > CERTAIN:
+                break
+        if best[0] > LIKELY:
+            break
+    _, scale, shift, flip = best
+    begun = Placement((scale, scale), (shift[0] / small, shift[1] / small), flip, best[0])
+    return _refined(reference, flipped(picture, flip), begun)
+
+
+def _scales(reference: Pixels, picture: Pixels) -> Iterator[float]:
+    """Pixels of the reference for one of the picture: all of it first, then as if something was cut off."""
+    (height, width), (h, w) = reference.shape[:2], picture.shape[:2]
+    whole = min(width / w, height / h)
+    for part in SCALES:
+        yield float(whole * part)
+    for nominal in NOMINAL:
+        if nominal < whole:
+            yield nominal
+
+
+def _resized(pixels: Pixels, scale: float) -> Array:
+    """Brightness at another size, averaged over the area of each pixel where it gets smaller."""
+    from scipy import ndimage  # slow to import, seldom needed
+
+    bright = np.nan_to_num(pixels[..., : min(3, pixels.shape[-1])].mean(axis=2, dtype=np.float64), posinf=0, neginf=0)
+    height, width = (max(4, round(side * scale)) for side in bright.shape)
+    if scale < 1:
+        bright = ndimage.uniform_filter(bright, (1 / scale, 1 / scale))
+    rows = (np.arange(height) + 0.5) / height * bright.shape[0] - 0.5
+    columns = (np.arange(width) + 0.5) / width * bright.shape[1] - 0.5
+    return np.asarray(
+        ndimage.map_coordinates(bright, np.meshgrid(rows, columns, indexing="ij"), order=1, mode="nearest")
+    )
+
+
+def _ranked(bright: Array) -> Array:
+    """Ranks of brightness, even over 0–1, less what changes slowly; mean 0."""
+    from scipy import ndimage  # slow to import, seldom needed
+
+    ranks = np.empty(bright.size)
+    order = np.argsort(bright, axis=None, kind="stable")
+    ranks[order] = np.arange(bright.size)
+    _, inverse, counts = np.unique(bright, return_inverse=True, return_counts=True)
+    ranks = (np.bincount(inverse.ravel(), ranks) / counts)[inverse.ravel()]  # what is alike has one rank
+    even = (ranks / bright.size).reshape(bright.shape)
+    sharp = even - ndimage.gaussian_filter(even, max(bright.shape) / 10)
+    return np.asarray(sharp - sharp.mean())
+
+
+def _correlated(target: Array, sought: Array) -> tuple[float, tuple[float, float]]:
+    """The largest normalised cross-correlation where at least most of what is sought lies within, and its shift."""
+    from scipy.signal import fftconvolve  # slow to import, seldom needed
+
+    if sought.shape[0] > target.shape[0] + 2 or sought.shape[1] > target.shape[1] + 2:
+        return -1.0, (0.0, 0.0)
+    padded = np.pad(target, 2)
+    product = fftconvolve(padded, sought[::-1, ::-1], mode="valid")
+    energy = np.maximum(fftconvolve(padded**2, np.ones_like(sought), mode="valid"), 1e-9)
+    likeness = product / np.sqrt(energy * max(float((sought**2).sum()), 1e-9))
+    row, column = np.unravel_index(int(likeness.argmax()), likeness.shape)
+    return float(likeness[row, column]), (float(column) - 2, float(row) - 2)
+
+
+def _refined(reference: Pixels, picture: Pixels, begun: Placement) -> Placement:
+    """The placement moved until points of both pictures are most alike."""
+    from scipy import ndimage, optimize  # slow to import, seldom needed
+
+    fine = min(1.0, 1024 / max(reference.shape[:2]))
+    target, sought = _ranked(_resized(reference, fine)), _ranked(_resized(picture, fine * begun.scale[0]))
+    to_sought = fine * begun.scale[0]
+    chance = np.random.default_rng(1)
+    y, x = (chance.uniform(2, side - 3, POINTS) for side in sought.shape)
+    seen = ndimage.map_coordinates(sought, [y, x], order=1)
+
+    def unlike(moved: Array) -> float:
+        grown, across, down = moved
+        found = ndimage.map_coordinates(
+            target, [y * (1 + grown / 1000) + down, x * (1 + grown / 1000) + across], order=1, mode="nearest"
+        )
+        spread = float(found.std() * seen.std())
+        return -float(((found - found.mean()) * (seen - seen.mean())).mean()) / max(spread, 1e-9)
+
+    start = np.array([0.0, begun.shift[0] * fine, begun.shift[1] * fine])
+    steps = np.array([start, *(start + step for step in np.diag([8.0, 4.0, 4.0]))])
+    moved = optimize.minimize(unlike, start, method="Nelder-Mead", options={"initial_simplex": steps, "maxfev": 120})
+    grown, across, down = moved.x
+    scale = begun.scale[0] * (1 + grown / 1000)
+    # From centres of reduced pixels to centres of the pictures' own.
+    offset = [part / fine + (0.5 / fine - 0.5) - scale * (0.5 / to_sought - 0.5) for part in (across, down)]
+    return Placement((float(scale),) * 2, (float(offset[0]), float(offset[1])), begun.flip, -float(moved.fun))

@@ -1,0 +1,16 @@
+"""Alpha multiplied in twice, or divided out."""
+
+from collections.abc import Iterator
+
+from saltwort.core.explain.operation import Scene, Way, operation
+from saltwort.core.explain.steps import divided, multiplied
+
+
+@operation("alpha-twice", "light", "Colour was multiplied by alpha twice.")
+def alpha_twice(scene: Scene) -> Iterator[Way]:
+    yield Way(multiplied, undo=divided)
+
+
+@operation("alpha-divided", "light", "Colour was divided by alpha.")
+def alpha_divided(scene: Scene) -> Iterator[Way]:
+    yield Way(divided, undo=multiplied)

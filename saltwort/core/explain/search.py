@@ -1,0 +1,220 @@
+"""The search for what was done: chains of operations, the shortest that give the numbers of the picture."""
+
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from saltwort.core.explain.operation import Fit, Operation, Scene, Way, operations
+from saltwort.core.explain.samples import Samples
+from saltwort.core.explain.steps import Step, in_turn
+from saltwort.core.numbers import LARGEST_HALF
+
+Array = NDArray[np.float64]
+FEW = 500
+"""Samples by which chains of two are told apart before the best are looked at with all."""
+MOST_LOOKED_AT = 12
+FITTING = 3.0
+"""In how many steps of the coding a sample is explained."""
+MOST_OUTLIERS = 0.12
+"""Share of the samples that need not be: a watermark, a frame number, a denoiser."""
+CLEARLY = 1.4
+"""How many times better a longer chain must be."""
+CLOSE = 0.55
+"""Cost up to which a single deviation is all: about one step in the mean. Beyond, two are tried as well."""
+LEAST_LIGHT = 0.01
+SAME_NUMBERS = 1e-5
+
+
+@dataclass(frozen=True)
+class Deviation:
+    """One operation as it happened, in the order of the chain."""
+
+    operation: Operation
+    way: Way
+
+    @property
+    def code(self) -> str:
+        return self.operation.code
+
+
+@dataclass(frozen=True)
+class Chain:
+    """Deviations from what is expected, and how far each sample is off then, in steps of the coding."""
+
+    deviations: tuple[Deviation, ...]
+    off: Array
+
+    @cached_property
+    def cost(self) -> float:
+        """Falls towards the right chain from anywhere; a few samples that are quite different hardly count."""
+        return float(np.mean(np.log1p(self.off)))
+
+    @property
+    def fits(self) -> bool:
+        """Whether it explains all but a few samples."""
+        return bool((self.off > FITTING).mean() <= MOST_OUTLIERS)
+
+
+class Search:
+    """Chains tried on samples. `step` is how far the coding of the picture alone may put a number off, in code values,
+    or of light as a part of it; `is_clipped` says that the file holds 0–1."""
+
+    def __init__(self, scene: Scene, samples: Samples, step: float, *, is_clipped: bool) -> None:
+        self.scene, self.step, self.is_clipped = scene, step, is_clipped
+        self._expected = scene.expected()
+        self._all = samples
+        self._few = samples.some(FEW)
+        self._ways = [(each, way) for each in operations() for way in each.ways(scene)]
+
+    def expected(self) -> Chain:
+        return self.chain((), self._all)
+
+    def best(self) -> list[Chain]:
+        """Chains of one deviation, and of two where none of these fits, the best first."""
+        singles = self._looked_at(self._singles())
+        if singles and singles[0].fits and singles[0].cost < CLOSE:
+            return singles
+        pairs = self._looked_at(self._pairs())
+        return _in_order([*singles, *pairs])
+
+    def chain(self, deviations: tuple[Deviation, ...], samples: Samples) -> Chain:
+        """How far the samples are from what a chain gives."""
+        return Chain(deviations, self._off(self.numbers(deviations, samples), samples.numbers))
+
+    def numbers(self, deviations: tuple[Deviation, ...], samples: Samples) -> NDArray[np.float32]:
+        """What a chain gives for the light of samples."""
+        by_stage: dict[str, list[Step]] = {"light": [], "view": [], "codes": []}
+        view: Step | None = self._expected
+        for deviation in deviations:
+            if deviation.operation.stage == "view":
+                view = deviation.way.step
+            elif deviation.way.step is not None:
+                by_stage[deviation.operation.stage].append(deviation.way.step)
+        steps = [*by_stage["light"], *([view] if view else []), *by_stage["codes"]]
+        made = in_turn(*steps)(samples.light[np.newaxis])[0, :, :3]
+        made = np.nan_to_num(made, posinf=LARGEST_HALF, neginf=-LARGEST_HALF)
+        return np.clip(made, 0, 1) if self.is_clipped else made
+
+    def is_same(self, one: Chain, other: Chain) -> bool:
+        """Whether two chains give numbers that the coding does not tell apart."""
+        first, second = (self.numbers(each.deviations, self._all) for each in (one, other))
+        return bool((self._off(first, second) > 1.0).mean() < 0.02)
+
+    def is_one(self, one: Chain, other: Chain) -> bool:
+        """Whether two chains give the same numbers for any light: then they are two names for one thing."""
+        first, second = (self.numbers(each.deviations, self._all) for each in (one, other))
+        return bool(np.abs(first - second).max() < SAME_NUMBERS)
+
+    def _off(self, one: NDArray[np.float32], other: NDArray[np.float32]) -> Array:
+        difference = np.abs(one.astype(np.float64) - other)
+        if self.scene.expects_light and not self.is_clipped:
+            difference = difference / np.maximum(np.abs(other).max(axis=1, keepdims=True), LEAST_LIGHT)
+        return np.asarray(difference.max(axis=1) / self.step)
+
+    def _singles(self) -> Iterator[Chain]:
+        for operation, way in self._ways:
+            yield self._fitted((), Deviation(operation, way), self._few)
+
+    def _pairs(self) -> Iterator[Chain]:
+        """Two deviations in the order in which they happen."""
+        for first, one in self._ways:
+            for second, other in self._ways:
+                if not _may_follow(first, second):
+                    continue
+                begun = Deviation(first, one)
+                if one.fit is None:
+                    yield self._fitted((begun,), Deviation(second, other), self._few, quick=True)
+                elif other.fit is None:
+                    yield self._fitted((), begun, self._few, after=(Deviation(second, other),), quick=True)
+                else:
+                    yield self._both(begun, Deviation(second, other))
+
+    def _both(self, first: Deviation, second: Deviation) -> Chain:
+        """Two numbers, one after the other until they stay."""
+        best = self.chain((first, second), self._few)
+        for _ in range(3):
+            found = self._fitted((), first, self._few, after=(second,))
+            first = found.deviations[0]
+            best = self._fitted((first,), second, self._few)
+            second = best.deviations[1]
+        return best
+
+    def _fitted(
+        self,
+        before: tuple[Deviation, ...],
+        deviation: Deviation,
+        samples: Samples,
+        after: tuple[Deviation, ...] = (),
+        *,
+        quick: bool = False,
+    ) -> Chain:
+        """A chain with the number of one deviation that fits best, where it has one."""
+        fit = deviation.way.fit
+        if fit is None:
+            return self.chain((*before, deviation, *after), samples)
+        few = samples.some(120) if quick else samples
+
+        def at(value: float, of: Samples) -> Chain:
+            return self.chain((*before, _with_number(deviation, fit, value), *after), of)
+
+        costs = [(at(value, few).cost, value) for value in fit.first]
+        start = min(costs)[1]
+        return at(_least(lambda value: at(value, few).cost, fit, start), samples)
+
+    def _looked_at(self, chains: Iterable[Chain]) -> list[Chain]:
+        """The best of many chains, with all samples and their numbers found exactly."""
+        best = sorted(chains, key=lambda chain: chain.cost)[:MOST_LOOKED_AT]
+        return _in_order(self._exact(chain) for chain in best)
+
+    def _exact(self, chain: Chain) -> Chain:
+        deviations = list(chain.deviations)
+        for _ in range(2 if sum(each.way.fit is not None for each in deviations) > 1 else 1):
+            for place, deviation in enumerate(deviations):
+                fit = deviation.way.fit
+                if fit is None:
+                    continue
+
+                def cost(value: float, place: int = place, deviation: Deviation = deviation, fit: Fit = fit) -> float:
+                    moved = [*deviations]
+                    moved[place] = _with_number(deviation, fit, value)
+                    return self.chain(tuple(moved), self._few).cost
+
+                value = _least(cost, fit, float(deviation.way.parameters[fit.name]))
+                deviations[place] = _with_number(deviation, fit, value)
+        return self.chain(tuple(deviations), self._all)
+
+
+def _may_follow(first: Operation, second: Operation) -> bool:
+    """Whether two operations are a chain: in the order of stages, no two views, none twice."""
+    stages = ("light", "view", "codes")
+    one, other = stages.index(first.stage), stages.index(second.stage)
+    if one == other == 1 or first is second:
+        return False
+    return one <= other
+
+
+def _with_number(deviation: Deviation, fit: Fit, value: float) -> Deviation:
+    parameters = {**deviation.way.parameters, fit.name: value}
+    undo = fit.undo(value) if fit.undo else None
+    way = replace(deviation.way, step=fit.step(value), parameters=parameters, undo=undo)
+    return replace(deviation, way=way)
+
+
+def _least(cost: Callable[[float], float], fit: Fit, start: float) -> float:
+    """The number near `start` with the least cost."""
+    from scipy.optimize import minimize_scalar  # slow to import, seldom needed
+
+    numbers = sorted({*fit.first, start})
+    at = numbers.index(start)
+    low = numbers[at - 1] if at > 0 else fit.low
+    high = numbers[at + 1] if at + 1 < len(numbers) else fit.high
+    found = minimize_scalar(cost, bounds=(low, high), options={"xatol": 1e-4, "maxiter": 40})
+    return float(found.x)
+
+
+def _in_order(chains: Iterable[Chain]) -> list[Chain]:
+    """The best first; a longer one only where it is clearly better."""
+    return sorted(chains, key=lambda chain: chain.cost * CLEARLY ** (len(chain.deviations) - 1))

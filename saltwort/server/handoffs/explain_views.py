@@ -1,0 +1,124 @@
+"""HTTP for pictures that came back, and what was done to them."""
+
+from typing import Any
+
+from django.http import HttpResponse
+from django.shortcuts import get_object_or_404
+from drf_spectacular.utils import extend_schema, extend_schema_field
+from rest_framework import serializers, status
+from rest_framework.decorators import api_view, parser_classes
+from rest_framework.parsers import MultiPartParser
+from rest_framework.request import Request
+from rest_framework.response import Response
+
+from saltwort.core.explain.explained import VERDICTS
+from saltwort.core.stations.sheet import LEVELS
+from saltwort.server.handoffs.explanations import explain_upload, explanations_of, picture_of
+from saltwort.server.handoffs.models import Explanation, Station
+from saltwort.server.http import BINARY, author_of, parsed, picture
+from saltwort.server.projects.views import project_named
+from saltwort.server.scene.render_views import render_named
+
+
+class RepairedSetting(serializers.Serializer):
+    """A setting of an application's sheet that does what was found."""
+
+    station = serializers.CharField()
+    code = serializers.CharField()
+    setting = serializers.CharField()
+    level = serializers.ChoiceField(choices=LEVELS)
+    label = serializers.CharField()
+
+
+class ResidualSerializer(serializers.Serializer):
+    """ΔE 2000 that is left, of the mean and the 99th percentile."""
+
+    de_mean = serializers.FloatField()
+    de_p99 = serializers.FloatField()
+
+
+class RescueSerializer(serializers.Serializer):
+    possible = serializers.BooleanField()
+    lost = serializers.ListField(child=serializers.CharField())
+
+
+class ExplanationSerializer(serializers.Serializer):
+    """A picture that came back: `deviations` have a code and its parameters, in the order in which they happened;
+    `alternatives` fit as well."""
+
+    id = serializers.IntegerField()
+    name = serializers.CharField()
+    render = serializers.CharField(source="render.name")
+    station = serializers.SerializerMethodField()
+    expects_light = serializers.BooleanField()
+    revision = serializers.IntegerField()
+    verdict = serializers.ChoiceField(choices=VERDICTS, source="told.verdict")
+    sentence = serializers.CharField(source="told.sentence")
+    deviations = serializers.ListField(child=serializers.DictField(), source="told.deviations")
+    alternatives = serializers.ListField(
+        child=serializers.ListField(child=serializers.DictField()), source="told.alternatives"
+    )
+    residual = ResidualSerializer(source="told.residual")
+    undo = RescueSerializer(source="told.undo")
+    repair = serializers.SerializerMethodField()
+    author = serializers.CharField(allow_blank=True)
+    created = serializers.DateTimeField()
+
+    def get_station(self, made: Explanation) -> str:
+        return made.station.name if made.station else ""
+
+    @extend_schema_field(RepairedSetting(many=True))
+    def get_repair(self, made: Explanation) -> list[dict[str, Any]]:
+        repair: list[dict[str, Any]] = made.told.get("repair", [])
+        return repair
+
+
+class CameBackSerializer(serializers.Serializer):
+    """A picture, the render that it should show, the application that it came from, if that is known, and whether light
+    is expected instead of the project's view."""
+
+    file = serializers.FileField()
+    render = serializers.IntegerField()
+    station = serializers.IntegerField(required=False, allow_null=True, default=None)
+    expects_light = serializers.BooleanField(default=False)
+
+
+@extend_schema(methods=["GET"], responses=ExplanationSerializer(many=True))
+@extend_schema(
+    methods=["POST"], request={"multipart/form-data": CameBackSerializer}, responses={201: ExplanationSerializer}
+)
+@api_view(["GET", "POST"])
+@parser_classes([MultiPartParser])
+def explanations(request: Request, slug: str) -> Response:
+    if request.method == "POST":
+        asked = parsed(request, CameBackSerializer)
+        station = asked["station"] and get_object_or_404(Station, project__slug=slug, pk=asked["station"])
+        made = explain_upload(
+            render_named(slug, asked["render"]),
+            asked["file"],
+            station or None,
+            expects_light=asked["expects_light"],
+            author=author_of(request),
+        )
+        return Response(ExplanationSerializer(made).data, status=status.HTTP_201_CREATED)
+    return Response(ExplanationSerializer(explanations_of(project_named(slug)), many=True).data)
+
+
+@extend_schema(methods=["DELETE"], responses={204: None})
+@api_view(["DELETE"])
+def explanation(request: Request, slug: str, pk: int) -> Response:
+    """Forget an explanation."""
+    _named(slug, pk).delete()
+    return Response(status=status.HTTP_204_NO_CONTENT)
+
+
+@extend_schema(responses=BINARY)
+@api_view(["GET"])
+def explanation_picture(request: Request, slug: str, pk: int, which: str) -> HttpResponse:
+    """The picture as it came, as it should be, as it would be after the repair, or the difference that is left."""
+    return picture(picture_of(_named(slug, pk), which))
+
+
+def _named(slug: str, pk: int) -> Explanation:
+    found = Explanation.objects.select_related("project__current", "render__image", "image")
+    return get_object_or_404(found, project__slug=slug, pk=pk)

@@ -1,0 +1,183 @@
+"""What was done to pictures that came back: asked of files, told as JSON."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import PyOpenColorIO as ocio
+
+from saltwort.core.configs.tags import handoff_tags
+from saltwort.core.engine import ViewChoice, apply, space_processor
+from saltwort.core.engine.processors import check_view
+from saltwort.core.errors import BadInput
+from saltwort.core.explain.explained import (
+    FLOATS,
+    Depth,
+    Explained,
+    Question,
+    Told,
+    depth_of,
+    explain,
+    rescued,
+)
+from saltwort.core.images import read_pixels, write_image
+from saltwort.core.images.intake import survey_apart
+from saltwort.core.images.reading import Pixels
+from saltwort.core.stations.mistake import mistakes
+from saltwort.server.handoffs.models import Station
+from saltwort.server.projects.models import Project, Revision
+from saltwort.server.projects.setups import config_of, current_setup
+from saltwort.server.scene.models import Render
+from saltwort.server.scene.operations import space_of
+
+LIGHT = "light"
+MOST_PIXELS = 140_000_000
+RESCUED = "_rescued.exr"
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """What a picture is expected to be: through a view, or light in the working space."""
+
+    choice: ViewChoice
+    is_light: bool
+
+    @classmethod
+    def of(cls, project: Project, typed: str) -> "Wanted":
+        """What `DISPLAY/VIEW` or `light` says, or nothing: the project's view. Raises BadInput for a view that the
+        config does not have."""
+        config, own = config_of(project.current), current_setup(project).view
+        if typed in ("", LIGHT):
+            return cls(own, typed == LIGHT)
+        for display in config.getDisplays():
+            if typed.startswith(f"{display}/"):
+                choice = ViewChoice(display, typed.removeprefix(f"{display}/"))
+                check_view(config, choice)
+                return cls(choice, False)
+        displays = ", ".join(config.getDisplays())
+        raise BadInput(f"“{typed}” is no display and view. Write light, or DISPLAY/VIEW with one of {displays}.")
+
+
+def light_file(project: Project, path: Path, space: str) -> Pixels:
+    """The light of a file in a space, in the project's working space."""
+    return _in_working_space(project, _read(path), space)
+
+
+def render_named(project: Project, name: str) -> Render:
+    """A render by its name. Raises BadInput with the names there are."""
+    renders = project.renders.select_related("image", "project__current")
+    found = renders.filter(name=name).first()
+    if found is None:
+        listed = ", ".join(renders.values_list("name", flat=True)) or "none yet"
+        raise BadInput(f"There is no render “{name}”. Renders: {listed}.")
+    return found
+
+
+def light_of_render(render: Render) -> Pixels:
+    """The light of a render in the working space of its project."""
+    pixels = read_pixels(render.image.file, render.layer or None, alpha=True)
+    return _in_working_space(render.project, pixels, space_of(render).space)
+
+
+def _in_working_space(project: Project, pixels: Pixels, space: str) -> Pixels:
+    processor = space_processor(config_of(project.current), space, ocio.ROLE_SCENE_LINEAR)
+    return apply(processor, _in_colour(pixels))
+
+
+def _read(path: Path) -> Pixels:
+    if not path.is_file():
+        raise BadInput(f"There is no file {path.name}.")
+    width, height = survey_apart(path, path.name).facts.header.picture_size
+    if width * height > MOST_PIXELS:
+        raise BadInput(f"{path.name} is larger than {MOST_PIXELS // 1_000_000} million pixels.")
+    return read_pixels(path, alpha=True)
+
+
+def _in_colour(pixels: Pixels) -> Pixels:
+    """Three or four channels, whatever there are."""
+    if pixels.shape[2] >= 3:
+        return np.ascontiguousarray(pixels[..., :4])
+    return np.ascontiguousarray(np.repeat(pixels[..., :1], 3, axis=2))
+
+
+def explain_file(
+    project: Project, path: Path, light: Pixels, wanted: Wanted, station: Station | None = None
+) -> tuple[Question, Explained, dict[str, Any]]:
+    """What was done to the picture in a file: the question, the answer, and the answer as scripts read it."""
+    if not path.is_file():
+        raise BadInput(f"There is no file {path.name}.")
+    header = survey_apart(path, path.name).facts.header
+    question = question_of(project.current, _read(path), depth_of(header, path.suffix), light, wanted)
+    found = explain(question)
+    return question, found, {"picture": str(path), **told_of(found, station)}
+
+
+def question_of(revision: Revision, pixels: Pixels, depth: Depth, light: Pixels, wanted: Wanted) -> Question:
+    """What is asked of a picture's pixels."""
+    return Question(_in_colour(pixels), depth, light, config_of(revision), wanted.choice, wanted.is_light)
+
+
+def told_of(found: Explained, station: Station | None = None) -> dict[str, Any]:
+    """An answer as JSON holds it; of a station with the settings of its sheet that do this."""
+    told: dict[str, Any] = {
+        "verdict": found.verdict,
+        "deviations": _listed(found.deviations),
+        "sentence": found.sentence,
+        "residual": {"de_mean": round(found.residual[0], 3), "de_p99": round(found.residual[1], 3)},
+        "alternatives": [_listed(other) for other in found.alternatives],
+        "undo": {"possible": found.can_be_undone, "lost": list(found.lost)},
+        "placement": {
+            "scale": round(1 / found.placement.scale[0], 4),
+            "shift": [round(part, 2) for part in found.placement.shift],
+            "flip": found.placement.flip,
+            "likeness": round(found.placement.likeness, 3),
+        },
+    }
+    if station is not None:
+        told["repair"] = _repairs(station, found.deviations)
+    return told
+
+
+def _listed(deviations: Sequence[Told]) -> list[dict[str, Any]]:
+    return [
+        {"code": each.code, **{name: _short(value) for name, value in each.parameters.items()}} for each in deviations
+    ]
+
+
+def _short(value: str | float) -> str | float:
+    return round(value, 4) if isinstance(value, float) else value
+
+
+def _repairs(station: Station, deviations: Sequence[Told]) -> list[dict[str, str]]:
+    """The settings of a station's sheet that make such deviations."""
+    known = {mistake.code: mistake for mistake in reversed(mistakes())}
+    return [
+        {
+            "station": station.name,
+            "code": each.code,
+            "setting": f"{known[each.code].section}/{known[each.code].setting}",
+            "level": known[each.code].level,
+            "label": known[each.code].label,
+        }
+        for each in deviations
+        if each.code in known
+    ]
+
+
+def rescue_file(question: Question, found: Explained, path: Path, folder: Path) -> str | None:
+    """Write what a picture was before, as scene-linear EXR with a note of what was undone, never under the old name;
+    None where it cannot be undone. Raises BadInput where a file of that name is there."""
+    if not found.can_be_undone:
+        return None
+    target = folder / f"{path.stem}{RESCUED}"
+    if target.exists():
+        raise BadInput(f"There is a file {target.name} already. Choose another folder.")
+    folder.mkdir(parents=True, exist_ok=True)
+    working = question.scene.working_space
+    depth = question.depth if question.depth in FLOATS else f"{question.depth}, which holds no finer steps"
+    note = f"Undone into light from {path.name}: {found.sentence} The picture was in {depth}."
+    tags = {**handoff_tags(question.config, working), "comments": note}
+    write_image(target, rescued(question, found), "half", tags)
+    return str(target)

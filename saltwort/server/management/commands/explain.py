@@ -1,0 +1,57 @@
+"""`explain PICTURE …`: what was done to pictures that came back, for scripts."""
+
+import sys
+from argparse import ArgumentParser
+from pathlib import Path
+from typing import Any
+
+from django.core.management.base import CommandParser
+
+from saltwort.core.errors import BadInput
+from saltwort.server.commands import HeadlessCommand, project_for, station_for
+from saltwort.server.handoffs.explaining import (
+    Wanted,
+    explain_file,
+    light_file,
+    light_of_render,
+    render_named,
+    rescue_file,
+)
+
+
+class Command(HeadlessCommand):
+    help = "Say what was done to pictures on their way from the light that they should show."
+
+    def add_arguments(self, parser: CommandParser | ArgumentParser) -> None:
+        parser.add_argument("pictures", nargs="+", type=Path, metavar="PICTURE")
+        parser.add_argument("--project", required=True, metavar="SLUG")
+        source = parser.add_mutually_exclusive_group(required=True)
+        source.add_argument("--render", metavar="NAME", help="a render of the project")
+        source.add_argument("--light", type=Path, metavar="FILE", help="a file with the light, which needs --space")
+        parser.add_argument("--space", metavar="SPACE", help="the space of the file with the light")
+        parser.add_argument("--expect", default="", metavar="DISPLAY/VIEW|light", help="the project's view unless said")
+        parser.add_argument("--station", metavar="NAME", help="the application that it came from")
+        parser.add_argument(
+            "--rescue", type=Path, metavar="FOLDER", help="write what can be undone as scene-linear EXR"
+        )
+
+    def handle(self, *args: Any, pictures: list[Path], project: str, **options: Any) -> None:
+        found = project_for(project)
+        if options["light"] and not options["space"]:
+            raise BadInput("Say with --space in which space the light of the file is.")
+        light = (
+            light_file(found, options["light"], options["space"])
+            if options["light"]
+            else light_of_render(render_named(found, options["render"]))
+        )
+        station = station_for(found, options["station"]) if options["station"] else None
+        wanted = Wanted.of(found, options["expect"])
+        told = []
+        for picture in pictures:
+            question, answer, entry = explain_file(found, picture, light, wanted, station)
+            if options["rescue"]:
+                entry["rescued"] = rescue_file(question, answer, picture, options["rescue"])
+            told.append(entry)
+        self.print_json(told)
+        if any(entry["verdict"] != "as expected" for entry in told):
+            sys.exit(1)

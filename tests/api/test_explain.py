@@ -1,0 +1,165 @@
+"""`explain` and what it says of files."""
+
+import json
+from io import BytesIO, StringIO
+from pathlib import Path
+
+import numpy as np
+from django.core.management import call_command
+from PIL import Image
+
+from saltwort.core.engine import ViewChoice, apply, view_processor
+from saltwort.core.images import read_header, read_pixels, write_image
+from saltwort.server.handoffs.explanations import PICTURES
+from saltwort.server.images.operations import store_file
+from saltwort.server.projects.setups import config_of
+from saltwort.server.scene.operations import add_render
+from tests.api.test_commands import CommandTestCase
+from tests.made_frames import light_of
+from tests.samples import ACES_SDR, UNTONED
+from tests.server import ServerTestCase
+
+
+class Kept(ServerTestCase):
+    """Pictures that were dropped on the screen."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.light = light_of(2)
+        beauty = self.folder / "beauty.exr"
+        write_image(beauty, self.light, "half")
+        self.beauty = add_render(self.project, "beauty.exr", store_file(beauty, "beauty.exr"))
+        self.compositor = self.project.stations.get(name="Compositor")
+
+    def dropped(self, codes: np.ndarray, **fields: object) -> dict:
+        path = self.folder / "came.png"
+        write_image(path, np.clip(codes, 0, 1), "uint8")
+        made: dict = self.send("/explanations", path, render=self.beauty.pk, **fields)
+        return made
+
+    def test_told_kept_and_repaired(self) -> None:
+        view = view_processor(config_of(self.project.current), "ACEScg", ACES_SDR)
+        washed = np.clip(apply(view, self.light), 0, 1) ** np.float32(1 / 2.2)
+        made = self.dropped(washed, station=self.compositor.pk)
+        self.assertEqual((made["verdict"], made["deviations"][0]["code"]), ("explained", "power"))
+        self.assertEqual((made["station"], made["repair"][0]["setting"]), ("Compositor", "viewing/own-gamma"))
+        pictures = {which: self.ask(f"/explanations/{made['id']}/{which}") for which in PICTURES}
+        self.assertEqual(len(set(pictures.values())), len(PICTURES))
+        left = np.asarray(Image.open(BytesIO(pictures["difference"])))
+        self.assertLess(float(np.median(left)), 40)  # of 255, at ΔE 10
+        self.assertEqual([one["id"] for one in self.ask("/explanations")], [made["id"]])
+        self.client.delete(self.url(f"/explanations/{made['id']}"))
+        self.assertEqual(self.ask("/explanations"), [])
+
+    def test_what_cannot_be_repaired_has_no_such_picture(self) -> None:
+        made = self.dropped(np.random.default_rng(2).random((200, 320, 3)).astype(np.float32))
+        self.assertEqual(made["verdict"], "another picture")
+        self.ask(f"/explanations/{made['id']}/repaired", 400)
+        broken = self.folder / "broken.png"
+        broken.write_bytes(b"\x89PNG")
+        self.send("/explanations", broken, 400, render=self.beauty.pk)
+
+
+class Explain(CommandTestCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.light = light_of(2)
+        self.beauty = self.folder / "beauty.exr"
+        write_image(self.beauty, self.light, "half")
+        self.config = config_of(self.project.current)
+
+    def came_back(self, name: str, codes: np.ndarray, sample_type: str = "uint8") -> Path:
+        path = self.folder / name
+        write_image(path, np.clip(codes, 0, 1) if sample_type != "half" else codes, sample_type)
+        return path
+
+    def seen(self, choice: ViewChoice = ACES_SDR) -> np.ndarray:
+        return apply(view_processor(self.config, "ACEScg", choice), self.light)
+
+    def explained(self, *pictures: Path, status: int, **options: object) -> list[dict]:
+        out = StringIO()
+        asked = {"light": str(self.beauty), "space": "ACEScg", "project": "quay", **options}
+        flags = [part for name, value in asked.items() if value for part in (f"--{name}", str(value))]
+        try:
+            call_command("explain", *map(str, pictures), *flags, stdout=out)
+            code = 0
+        except SystemExit as ended:
+            code = int(ended.code or 0)
+        self.assertEqual(code, status)
+        told: list[dict] = json.loads(out.getvalue())
+        return told
+
+    def test_as_expected(self) -> None:
+        (told,) = self.explained(self.came_back("right.png", self.seen()), status=0)
+        self.assertEqual((told["verdict"], told["deviations"], told["alternatives"]), ("as expected", [], []))
+        self.assertLess(told["residual"]["de_mean"], 1.0)
+        self.assertEqual(told["undo"], {"possible": True, "lost": []})
+
+    def test_one_deviation_of_each_sort(self) -> None:
+        seen = self.seen()
+        twice = apply(view_processor(self.config, "ACEScg", ACES_SDR), np.clip(seen, 0, 1))
+        dark = apply(view_processor(self.config, "ACEScg", ACES_SDR, -1.5), self.light)
+        made = {
+            "view-missing": self.light,
+            "view-other": self.seen(UNTONED),
+            "view-twice": twice,
+            "exposure": dark,
+            "power": np.clip(seen, 0, 1) ** np.float32(1 / 2.2),
+            "levels": np.clip(seen, 0, 1) * np.float32(219 / 255) + np.float32(16 / 255),
+            "channels": seen[..., ::-1],
+        }
+        files = [self.came_back(f"{code}.png", np.ascontiguousarray(codes)) for code, codes in made.items()]
+        told = self.explained(*files, status=1)
+        self.assertEqual([entry["deviations"][0]["code"] for entry in told], list(made))
+        self.assertTrue(all(entry["verdict"] == "explained" for entry in told))
+        by_code = {entry["deviations"][0]["code"]: entry for entry in told}
+        self.assertEqual(by_code["view-other"]["deviations"][0]["view"], "Un-tone-mapped")
+        self.assertAlmostEqual(by_code["exposure"]["deviations"][0]["stops"], -1.5, delta=0.05)
+        self.assertAlmostEqual(by_code["power"]["deviations"][0]["exponent"], 0.4545, delta=0.01)
+        self.assertEqual(by_code["levels"]["deviations"][0]["levels"], "legal")
+
+    def test_light_with_the_view_in_it(self) -> None:
+        baked = self.came_back("baked.exr", self.seen(), "half")
+        right = self.came_back("right.exr", self.light, "half")
+        told = self.explained(baked, right, status=1, expect="light")
+        self.assertEqual(
+            told[0]["deviations"][0], {"code": "view-other", "display": ACES_SDR.display, "view": ACES_SDR.view}
+        )
+        self.assertEqual(told[1]["verdict"], "as expected")
+
+    def test_a_render_of_the_project_another_view_and_a_station(self) -> None:
+        add_render(self.project, "beauty.exr", store_file(self.beauty, "beauty.exr"))
+        untoned = self.came_back("untoned.png", self.seen(UNTONED))
+        asked = {"light": "", "space": "", "render": "beauty.exr"}
+        wanted = f"{UNTONED.display}/{UNTONED.view}"
+        self.assertEqual(self.explained(untoned, status=0, expect=wanted, **asked)[0]["verdict"], "as expected")
+        (told,) = self.explained(untoned, status=1, station="Compositor", **asked)
+        self.assertEqual(told["repair"][0]["setting"], "viewing/view")
+
+    def test_another_picture_and_none(self) -> None:
+        other = self.came_back("other.png", np.random.default_rng(1).random((300, 500, 3)).astype(np.float32))
+        (told,) = self.explained(other, status=1)
+        self.assertEqual((told["verdict"], told["undo"]["possible"]), ("another picture", False))
+        asked = ("explain", other, "--project", "quay")
+        self.refused_command(
+            "There is no file", *asked[:1], "/nowhere.png", *asked[2:], "--light", self.beauty, "--space", "ACEScg"
+        )
+        self.refused_command("no render", *asked, "--render", "nothing.exr")
+        self.refused_command(
+            "no display and view", *asked, "--light", self.beauty, "--space", "ACEScg", "--expect", "x/y"
+        )
+        self.refused_command("--space", *asked, "--light", self.beauty)
+
+    def test_rescued_into_light(self) -> None:
+        gentle = self.light * np.float32(0.2)
+        write_image(self.beauty, gentle, "half")
+        codes = apply(view_processor(self.config, "ACEScg", ACES_SDR), gentle)
+        brighter = np.clip(codes, 0, 1) ** np.float32(1 / 1.6)
+        picture = self.came_back("washed.png", brighter, "uint16")
+        (told,) = self.explained(picture, status=1, rescue=self.folder / "rescued")
+        target = Path(told["rescued"])
+        self.assertEqual(target.name, "washed_rescued.exr")
+        back = read_pixels(target)
+        off = np.abs(back - gentle).max(axis=2) / np.maximum(gentle.max(axis=2), 0.02)
+        self.assertLess(float(np.median(off)), 0.03)
+        self.assertEqual(read_header(target).tags["colorInteropID"], "lin_ap1_scene")

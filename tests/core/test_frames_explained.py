@@ -1,0 +1,109 @@
+"""Pictures that came back: what was done to them is told, of cases made at random."""
+
+import os
+from dataclasses import replace
+from unittest import TestCase
+
+import numpy as np
+
+from saltwort.core.errors import BadInput
+from saltwort.core.explain.alignment import place
+from saltwort.core.explain.explained import AS_EXPECTED, UNKNOWN, explain, rescued
+from saltwort.core.explain.operation import Scene, operations
+from tests.made_frames import CHOICES, Frame, answered, frames, frames_config, is_right, light_of
+
+SEED = int(os.environ.get("SALTWORT_SEED", "1"))
+RIGHT, SINGLES, PAIRS = 16, 24, 4
+
+
+def answers(count: int, deviations: int) -> tuple[int, list[str]]:
+    """How many are answered rightly, and what was said of the others."""
+    right, told = 0, []
+    for frame in frames(count, SEED, deviations):
+        said = answered(frame)
+        if is_right(frame, said):
+            right += 1
+        else:
+            told.append(f"{frame} → {said.verdict} {[(each.code, dict(each.parameters)) for each in said.deviations]}")
+        if frame.made and said.verdict == AS_EXPECTED:
+            raise AssertionError(f"called as expected: {frame}")
+    return right, told
+
+
+def frame(deviations: int = 0) -> Frame:
+    return next(frames(1, 3, deviations))
+
+
+class Answers(TestCase):
+    def test_right_pictures(self) -> None:
+        right, told = answers(RIGHT, 0)
+        self.assertGreaterEqual(right / RIGHT, 0.93, told)
+
+    def test_one_deviation(self) -> None:
+        right, told = answers(SINGLES, 1)
+        print(f"\nExplained, seed {SEED}: {right} of {SINGLES} with one deviation", *told, sep="\n  ")
+        self.assertGreaterEqual(right / SINGLES, 0.95, told)
+
+    def test_two_deviations(self) -> None:
+        right, told = answers(PAIRS, 2)
+        self.assertGreaterEqual(right / PAIRS, 0.75, told)
+
+    def test_what_is_none_of_these_is_unknown(self) -> None:
+        question = frame().question
+        red, green, blue = np.moveaxis(question.picture[..., :3], 2, 0)
+        odd = np.stack([(0.5 * red + 0.5 * blue) ** 2, 0.3 + 0.5 * green * red, 0.6 * np.sqrt(blue)], axis=2)
+        self.assertEqual(explain(replace(question, picture=odd)).verdict, UNKNOWN)
+
+    def test_a_watermark_does_not_decide(self) -> None:
+        question = frame().question
+        marked = question.picture.copy()
+        height, width = marked.shape[:2]
+        marked[: height // 6, : width // 3] = (0.9, 0.1, 0.1)
+        self.assertEqual(explain(replace(question, picture=marked)).verdict, AS_EXPECTED)
+        dark = explain(replace(question, picture=np.clip(marked, 0, 1) ** np.float32(2.2)))
+        self.assertEqual([each.code for each in dark.deviations], ["power"])
+
+    def test_flipped(self) -> None:
+        question = frame().question
+        said = explain(replace(question, picture=np.ascontiguousarray(question.picture[:, ::-1])))
+        self.assertEqual([each.code for each in said.deviations], ["geometry"])
+        self.assertEqual(said.deviations[0].parameters["flip"], "horizontal")
+
+    def test_what_is_cut_off_cannot_be_rescued(self) -> None:
+        question = frame().question
+        scene = question.scene
+        cut = np.clip(scene.view()(np.clip(question.light, 0, 0.25)), 0, 1)
+        asked = replace(question, picture=cut, depth="16 bits")
+        said = explain(asked)
+        self.assertEqual([each.code for each in said.deviations], ["clipped"])
+        self.assertIn("cut off", said.lost[0])
+        with self.assertRaisesRegex(BadInput, "cannot be undone"):
+            rescued(asked, said)
+
+
+class Placed(TestCase):
+    def test_scaled_and_cut(self) -> None:
+        light = light_of(3)
+        part = light[20:500, 31:900][::2, ::2] ** np.float32(0.4)
+        found = place(light, part)
+        self.assertAlmostEqual(found.scale[0], 2.0, delta=0.01)
+        self.assertAlmostEqual(found.shift[0], 31.0, delta=1.5)
+        self.assertAlmostEqual(found.shift[1], 20.0, delta=1.5)
+
+    def test_another_picture(self) -> None:
+        self.assertFalse(place(light_of(1), light_of(2)).is_same_picture)
+
+
+class Operations(TestCase):
+    def test_sentences_are_whole_and_undo_undoes(self) -> None:
+        scene = Scene(frames_config(), CHOICES[0])  # type: ignore[arg-type]
+        grey = np.random.default_rng(1).random((1, 200, 1)) * 0.3 + 0.12
+        colours = (grey * (0.8 + 0.4 * np.random.default_rng(2).random((1, 200, 3)))).astype(np.float32)
+        for operation in operations():
+            for way in operation.ways(scene):
+                sentence = operation.happened.format(**way.parameters)
+                self.assertTrue(sentence.endswith("."), sentence)
+                if way.undo and way.step and operation.stage != "view":
+                    with self.subTest(operation.code, **way.parameters):
+                        back = way.undo(way.step(colours))
+                        np.testing.assert_allclose(back, colours, atol=2e-3)

@@ -1,0 +1,164 @@
+import { Button, Checkbox, FileButton, Select } from '@mantine/core';
+import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+
+import { api, body, type Schemas, send } from '../api/client';
+import { type Station, useChange, useRenders, useSlug } from '../api/hooks';
+import { FirstRender } from '../scene/FirstRender';
+import { useRemembered } from '../shared/remembered';
+import { Loaded } from '../shared/states';
+import { Captioned } from './Captioned';
+import classes from './Chain.module.css';
+import { LEVELS } from './Sheet';
+
+type Explanation = Schemas['Explanation'];
+
+const UNSAID = '';
+
+/** A picture that came back says what was done to it, and which setting repairs it. */
+export function Explain({ station }: { station: Station }) {
+  const slug = useSlug();
+  const renders = useRenders();
+  const [render, setRender] = useRemembered<number | undefined>('render that a picture should show', undefined);
+  const [light, setLight] = useState(false);
+  const [of, setOf] = useState(String(station.id));
+  const known = useQuery({
+    queryKey: [slug, 'explanations'],
+    queryFn: () => body(api.GET('/api/v1/projects/{slug}/explanations', { params: { path: { slug } } })),
+  });
+  const chosen = renders.data?.find(({ id }) => id === render) ?? renders.data?.[0];
+  const explain = useChange((_, file: File) =>
+    send<Explanation>(`/api/v1/projects/${slug}/explanations`, {
+      file,
+      render: String(chosen?.id),
+      expects_light: String(light),
+      ...(of === UNSAID ? {} : { station: of }),
+    }),
+  );
+  if (renders.data?.length === 0) {
+    return (
+      <section className="column" aria-label="Explain">
+        <FirstRender what="A picture is explained beside the render that it should show." />
+      </section>
+    );
+  }
+  return (
+    <section
+      className="column"
+      aria-label="Explain"
+      onDragOver={(event) => {
+        event.preventDefault();
+        event.stopPropagation();
+      }}
+      onDrop={(event) => {
+        event.preventDefault();
+        event.stopPropagation();
+        const file = event.dataTransfer.files[0];
+        if (file) explain.mutate(file);
+      }}
+    >
+      <h2>Explain a picture that came back</h2>
+      <div className="row wrap" style={{ alignItems: 'flex-end' }}>
+        <Select
+          size="xs"
+          label="It should show"
+          data={renders.data?.map(({ id, name }) => ({ value: String(id), label: name })) ?? []}
+          value={String(chosen?.id ?? '')}
+          allowDeselect={false}
+          onChange={(id) => setRender(Number(id))}
+        />
+        <Select
+          size="xs"
+          label="It came from"
+          data={[
+            { value: String(station.id), label: station.name },
+            { value: UNSAID, label: 'not known' },
+          ]}
+          value={of}
+          allowDeselect={false}
+          onChange={(id) => setOf(id ?? UNSAID)}
+        />
+        <Checkbox
+          size="xs"
+          color="neutral"
+          label="It should hold light, without a view"
+          checked={light}
+          onChange={(event) => setLight(event.currentTarget.checked)}
+          style={{ paddingBottom: 8 }}
+        />
+        <FileButton onChange={(file) => file && explain.mutate(file)} accept=".png,.jpg,.jpeg,.tif,.tiff,.exr,.avif,.jxl,.hdr,.dpx">
+          {(props) => (
+            <Button {...props} size="xs" disabled={explain.isPending}>
+              {explain.isPending ? 'Looking at it: some seconds …' : 'Choose or drop a picture'}
+            </Button>
+          )}
+        </FileButton>
+      </div>
+      {explain.error && <p role="alert">{explain.error.message}</p>}
+      <Loaded of={known}>
+        {(listed) =>
+          listed.length === 0 ? (
+            <p className="quiet">
+              Too dark, washed out, neon green? Drop the picture here: it is held beside the render, and what was done to it is
+              told in one sentence, with the setting that repairs it.
+            </p>
+          ) : (
+            <>
+              {listed.map((made, at) => (
+                <Told key={made.id} made={made} isLast={at === 0} />
+              ))}
+            </>
+          )
+        }
+      </Loaded>
+    </section>
+  );
+}
+
+function Told({ made, isLast }: { made: Explanation; isLast: boolean }) {
+  const slug = useSlug();
+  const [open, setOpen] = useState(isLast);
+  const picture = (which: string) => `/api/v1/projects/${slug}/explanations/${made.id}/${which}`;
+  const forget = useChange(() =>
+    body(api.DELETE('/api/v1/projects/{slug}/explanations/{id}', { params: { path: { slug, id: made.id } } })),
+  );
+  return (
+    <div className="card block" role="group" aria-label={`Explanation of ${made.name}`}>
+      <div className="row spread">
+        <button type="button" className="bare" aria-expanded={open} onClick={() => setOpen(!open)}>
+          <strong>{made.sentence}</strong>
+        </button>
+        <Button size="compact-xs" variant="subtle" loading={forget.isPending} onClick={() => forget.mutate(undefined)}>
+          Forget
+        </Button>
+      </div>
+      {made.repair.map((setting) => (
+        <p key={setting.code} className="small">
+          In {setting.station}: {setting.label.toLowerCase()}, set in {LEVELS[setting.level]}. Its settings say what it should be.
+        </p>
+      ))}
+      {made.alternatives.length > 0 && (
+        <p className="small quiet">
+          As likely: {made.alternatives.map((chain) => chain.map(({ code }) => String(code)).join(', ')).join('; ')}.
+        </p>
+      )}
+      {open && (
+        <div className={classes.pictures}>
+          <Captioned source={picture('came')}>As it came: {made.name}</Captioned>
+          {made.verdict !== 'another picture' && <Captioned source={picture('expected')}>As it should be</Captioned>}
+          {made.undo.possible && (
+            <>
+              <Captioned source={picture('repaired')}>As it would be after the repair</Captioned>
+              <Captioned source={picture('difference')}>Difference left: white is ΔE 10</Captioned>
+            </>
+          )}
+        </div>
+      )}
+      <p className="small quiet">
+        {new Date(made.created).toLocaleString()}, revision {made.revision}, beside {made.render}
+        {made.station && `, from ${made.station}`}. Left: ΔE 2000 {made.residual.de_mean.toFixed(2)} in the mean, 99 % below{' '}
+        {made.residual.de_p99.toFixed(2)}.{made.undo.lost.length > 0 && ` Lost for good: ${made.undo.lost.join(' ')}`}
+      </p>
+    </div>
+  );
+}
