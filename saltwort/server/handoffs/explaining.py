@@ -152,18 +152,24 @@ def _short(value: str | float) -> str | float:
 
 def _repairs(station: Station, deviations: Sequence[Told]) -> list[dict[str, str]]:
     """The settings of a station's sheet that make such deviations."""
-    known = {mistake.code: mistake for mistake in reversed(mistakes())}
-    return [
-        {
-            "station": station.name,
-            "code": each.code,
-            "setting": f"{known[each.code].section}/{known[each.code].setting}",
-            "level": known[each.code].level,
-            "label": known[each.code].label,
-        }
-        for each in deviations
-        if each.code in known
-    ]
+    told = []
+    for each in deviations:
+        stages = ("read", "show", "write") if each.stage == "light" else ("show", "write", "read")
+        known = sorted(
+            (mistake for mistake in mistakes() if mistake.code == each.code),
+            key=lambda mistake: stages.index(mistake.stage),
+        )
+        for mistake in known[:1]:
+            told.append(
+                {
+                    "station": station.name,
+                    "code": each.code,
+                    "setting": f"{mistake.section}/{mistake.setting}",
+                    "level": mistake.level,
+                    "label": mistake.label,
+                }
+            )
+    return told
 
 
 def rescue_file(question: Question, found: Explained, path: Path, folder: Path) -> str | None:

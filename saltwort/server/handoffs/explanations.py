@@ -3,7 +3,7 @@
 from threading import Lock
 
 import numpy as np
-from cachetools import LRUCache, cached
+from cachetools import LRUCache
 from django.core.files.uploadedfile import UploadedFile
 
 from saltwort.core.engine.displays import NO_LIGHT, display_kind
@@ -24,7 +24,8 @@ from saltwort.server.scene.models import Render
 
 MOST_KEPT = 100
 """Explanations of a project; older ones are forgotten."""
-ANSWERS_KEPT = 4
+ANSWER_BYTES = 500_000_000
+"""Of pictures and light that are kept, so that what is drawn of them is not computed anew."""
 WIDTH = 520
 CAME, EXPECTED, REPAIRED, DIFFERENCE = "came", "expected", "repaired", "difference"
 PICTURES = (CAME, EXPECTED, REPAIRED, DIFFERENCE)
@@ -50,8 +51,10 @@ def explain_upload(
         author=author,
     )
     question = _asked(made)
-    made.told = told_of(explain(question), station)
+    found = explain(question)
+    made.told = told_of(found, station)
     made.save()
+    _keep(made, question, found)
     project.explanations.filter(pk__in=project.explanations.values_list("pk", flat=True)[MOST_KEPT:]).delete()
     return made
 
@@ -76,12 +79,28 @@ def _pixels(image: StoredImage) -> Pixels:
     return read_pixels(image.file, alpha=True)
 
 
-@cached(
-    LRUCache(ANSWERS_KEPT), key=lambda made: (made.pk, made.image_id, made.project.current.config_hash), lock=Lock()
+_answers: LRUCache[object, tuple[Question, Explained]] = LRUCache(
+    ANSWER_BYTES, getsizeof=lambda answer: min(answer[0].picture.nbytes + answer[0].light.nbytes, ANSWER_BYTES)
 )
+_lock = Lock()
+
+
+def _key(made: Explanation) -> object:
+    return made.pk, made.image_id, made.project.current.config_hash
+
+
+def _keep(made: Explanation, question: Question, found: Explained) -> None:
+    with _lock:
+        _answers[_key(made)] = question, found
+
+
 def _answer(made: Explanation) -> tuple[Question, Explained]:
-    question = _asked(made)
-    return question, explain(question)
+    """The question and its answer again; all pictures of one explanation are asked for at once."""
+    with _lock:
+        if (kept := _answers.get(_key(made))) is None:
+            question = _asked(made)
+            kept = _answers[_key(made)] = question, explain(question)
+    return kept
 
 
 def picture_of(made: Explanation, which: str) -> bytes:
