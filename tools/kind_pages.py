@@ -51,15 +51,21 @@ def _page(kind: StationKind) -> Iterator[str]:
     yield ""
     yield "Values are those of a project with ACEScg as its working space; the sheet has yours."
     yield ""
+    yield "![Settings on Hand-offs](../../screenshots/handoffs.png)"
+    yield ""
     for section in settings_sheet(chain):
         yield from _settings(section)
     yield "## 3. Try it"
     yield ""
     yield _try(bench)
     yield ""
+    yield "![A test card that came back](../../screenshots/test-card.png)"
+    yield ""
     yield "## What goes wrong most"
     yield ""
     yield "*Simulation* on Hand-offs shows each of these on your own render, here and in every later application."
+    yield ""
+    yield "![The simulation](../../screenshots/simulation.png)"
     yield ""
     for made in _mistakes(bench):
         yield f"- **{made.mistake.label}.** {made.told(made.mistake.happened)} {made.told(made.mistake.repair)}"

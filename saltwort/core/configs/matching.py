@@ -1,6 +1,6 @@
 """Which space of a config has given primaries and a given curve: told by its colours, never by its name."""
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from weakref import WeakKeyDictionary
 
@@ -90,6 +90,15 @@ def spaces_with(config: ocio.Config, gamut: Gamut, curve: Curve) -> list[str]:
             known.clear()
         known[wanted] = _spaces_with(config, gamut, curve)
     return known[wanted]
+
+
+def spaces_of_ids(config: ocio.Config, ids: Iterable[str]) -> Iterator[tuple[str, str]]:
+    """The spaces of a config that have the colours of interop IDs: each ID with the name that the config has for it;
+    those that it lacks are left out."""
+    for interop_id in ids:
+        encoding = BY_INTEROP_ID[interop_id]
+        for name in spaces_with(config, encoding.gamut, encoding.curve)[:1]:
+            yield interop_id, name
 
 
 MOST_MATCHED = 1_000

@@ -2,7 +2,7 @@
 file that it hands on."""
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import cached_property
 from typing import Literal
 
@@ -136,12 +136,7 @@ def form_fed(station: Station) -> Form:
     return "picture" if station.able(TAKES) == TAKES_PICTURES else "light"
 
 
-def altered(run: Run, **stages: tuple[Step, ...]) -> Run:
-    """The run with other steps in some of its stages."""
-    return replace(run, **stages)
-
-
-def is_possible(make: Callable[[], Step]) -> Step | None:
+def step_if_possible(make: Callable[[], Step]) -> Step | None:
     """A step where the config can make it."""
     try:
         return make()

@@ -5,15 +5,16 @@ from collections.abc import Iterator
 import numpy as np
 
 from saltwort.core.explain.operation import Scene, Way, operation
-from saltwort.core.explain.steps import Step, on_colour
+from saltwort.core.explain.steps import Step, in_turn, on_colour
 
 LOW, SPAN = np.float32(16 / 255), np.float32(219 / 255)
-squeezed: Step = on_colour(lambda codes: np.clip(codes, 0, 1) * SPAN + LOW)
+squeezed: Step = on_colour(lambda codes: codes * SPAN + LOW)
+_clipped: Step = on_colour(lambda codes: np.clip(codes, 0, 1))
 stretched: Step = on_colour(lambda codes: (codes - LOW) / SPAN)
 
 
 @operation("levels", "codes", "Its levels are {levels}, as of {levels} range, where they should not be.")
 def levels(scene: Scene) -> Iterator[Way]:
     if not scene.expects_light:
-        yield Way(squeezed, {"levels": "legal"}, undo=stretched)
+        yield Way(in_turn(_clipped, squeezed), {"levels": "legal"}, undo=stretched)
         yield Way(stretched, {"levels": "full"}, undo=squeezed)

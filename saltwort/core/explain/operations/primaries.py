@@ -2,9 +2,8 @@
 
 from collections.abc import Iterator
 
-from saltwort.core.configs.matching import spaces_with
+from saltwort.core.configs.matching import spaces_of_ids
 from saltwort.core.explain.operation import Scene, Way, operation
-from saltwort.core.spaces.encodings import BY_INTEROP_ID
 
 LINEAR_IDS = ("lin_ap1_scene", "lin_rec709_scene", "lin_ap0_scene", "lin_p3d65_scene", "lin_rec2020_scene")
 
@@ -26,8 +25,6 @@ def converted(scene: Scene) -> Iterator[Way]:
 
 
 def _usual(scene: Scene) -> Iterator[str]:
-    for interop_id in LINEAR_IDS:
-        encoding = BY_INTEROP_ID[interop_id]
-        for name in spaces_with(scene.config, encoding.gamut, encoding.curve)[:1]:
-            if name != scene.working_space:
-                yield name
+    for _, name in spaces_of_ids(scene.config, LINEAR_IDS):
+        if name != scene.working_space:
+            yield name

@@ -7,11 +7,11 @@ import numpy as np
 from saltwort.core.explain.operation import Scene, Way, operation
 from saltwort.core.explain.steps import Step, on_colour
 
-_reinhard: Step = on_colour(lambda light: np.maximum(light, 0) / (1 + np.maximum(light, 0)))
-_exponential: Step = on_colour(lambda light: 1 - np.exp(-np.maximum(light, 0)))
+reinhard: Step = on_colour(lambda light: 1 - 1 / (1 + np.maximum(light, 0)))
+exponential: Step = on_colour(lambda light: 1 - np.exp(-np.maximum(light, 0)))
 
 
 @operation("tone-mapped", "light", "Its light was compressed by another tone mapping, {curve}, before.")
 def tone_mapped(scene: Scene) -> Iterator[Way]:
-    yield Way(_reinhard, {"curve": "light / (1 + light)"})
-    yield Way(_exponential, {"curve": "1 − exp(−light)"})
+    yield Way(reinhard, {"curve": "light / (1 + light)"})
+    yield Way(exponential, {"curve": "1 − exp(−light)"})

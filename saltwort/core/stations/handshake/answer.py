@@ -8,6 +8,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from saltwort.core.numbers import LARGEST_HALF
 from saltwort.core.stations.abilities.colour_by import COLOUR_BY, LUT
 from saltwort.core.stations.handshake.card import Card
 from saltwort.core.stations.handshake.found import Found
@@ -127,7 +128,7 @@ class _Comparison:
 
     def predicted(self, run: Run) -> Numbers:
         made = run.shown(self.fed) if self.back.came == "shown" else run.written(self.fed)
-        colours = np.nan_to_num(made[0, :, :3].astype(np.float64), posinf=65504.0, neginf=-65504.0)
+        colours = np.nan_to_num(made[0, :, :3].astype(np.float64), posinf=LARGEST_HALF, neginf=-LARGEST_HALF)
         return np.clip(colours, 0, 1) if self.back.is_clipped else colours
 
     def guess(self, made: tuple[Made, ...], run: Run) -> _Guess:

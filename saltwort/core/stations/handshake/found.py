@@ -21,6 +21,8 @@ NEAR = 0.35
 """How far a mark may lie from its place, as a part of its side."""
 INNER = 0.5
 """The part of a patch that is read: its middle, away from scaling and compression at the edges."""
+MOST_MISSING = 0.25
+"""Share of the patches that may be cut off."""
 _NOT_FOUND = (
     "There is no test card in this picture, or less than three of its corners. Save the whole card, at least a quarter "
     "as large as it is, and not covered by menus."
@@ -51,7 +53,10 @@ def find_card(pixels: Pixels) -> Found:
             for scale, shift in _placements(_rings(dark)):
                 mark = mark_of(_cells(dark, scale, shift))
                 if mark is not None:
-                    return Found(mark, _patches(pixels, scale, shift), scale, shift)
+                    numbers = _patches(pixels, scale, shift)
+                    if np.isnan(numbers[:, 0]).mean() > MOST_MISSING:
+                        raise BadInput(_NOT_FOUND)
+                    return Found(mark, numbers, scale, shift)
     raise BadInput(_NOT_FOUND)
 
 

@@ -1,34 +1,27 @@
 """What goes wrong while a file is read: it concerns all that follows."""
 
 from collections.abc import Iterator
+from dataclasses import replace
 
 import numpy as np
 import PyOpenColorIO as ocio
 
-from saltwort.core.configs.matching import spaces_with
+from saltwort.core.configs.matching import spaces_of_ids
+from saltwort.core.explain.operations.channels import ordered
+from saltwort.core.explain.operations.levels import squeezed, stretched
+from saltwort.core.explain.operations.power import powered
+from saltwort.core.explain.operations.primaries import LINEAR_IDS
 from saltwort.core.explain.steps import Step, divided, in_turn, multiplied, on_colour
-from saltwort.core.spaces.encodings import BY_INTEROP_ID
 from saltwort.core.stations.abilities.own_gamma import OWN_GAMMA
 from saltwort.core.stations.mistake import Slip, mistake
-from saltwort.core.stations.simulation import Bench, Run, altered, is_possible
+from saltwort.core.stations.simulation import Bench, Run, step_if_possible
 
-LINEAR_IDS = ("lin_ap1_scene", "lin_rec709_scene", "lin_ap0_scene", "lin_p3d65_scene", "lin_rec2020_scene")
 ENCODED_IDS = ("srgb_rec709_scene", "srgb_p3d65_scene", "srgb_ap1_scene", "g22_rec709_scene", "g18_rec709_scene")
-LEGAL_LOW, LEGAL_SPAN = 16 / 255, 219 / 255
-"""Of 8-bit code values (ITU-R BT.709-6): black, and from there to white."""
-
-
-def spaces_like(bench: Bench, ids: tuple[str, ...]) -> Iterator[tuple[str, str]]:
-    """The config's spaces for interop IDs, by their colours: the ID, and the name that the config has for it."""
-    for interop_id in ids:
-        encoding = BY_INTEROP_ID[interop_id]
-        for name in spaces_with(bench.config, encoding.gamut, encoding.curve)[:1]:
-            yield interop_id, name
 
 
 def _read_as(bench: Bench, run: Run, space: str) -> Run | None:
-    step = is_possible(lambda: bench.between(space, bench.working_space))
-    return altered(run, read=(step,)) if step else None
+    step = step_if_possible(lambda: bench.between(space, bench.working_space))
+    return replace(run, read=(step,)) if step else None
 
 
 @mistake(
@@ -44,7 +37,7 @@ def _read_as(bench: Bench, run: Run, space: str) -> Run | None:
 def undecoded(bench: Bench, run: Run) -> Iterator[Slip]:
     if bench.fed == "texture" and bench.fed_space:
         told: dict[str, str | float] = {"read_as": "linear or raw", "space": bench.fed_space}
-        yield Slip(altered(run, read=()), told, undo=bench.between(bench.fed_space, bench.working_space))
+        yield Slip(replace(run, read=()), told, undo=bench.between(bench.fed_space, bench.working_space))
 
 
 @mistake(
@@ -63,16 +56,16 @@ def decoded_twice(bench: Bench, run: Run) -> Iterator[Slip]:
         return
     told: dict[str, str | float] = {"space": bench.fed_space}
     if bench.fed == "light":
-        for interop_id, name in spaces_like(bench, ENCODED_IDS):
+        for interop_id, name in spaces_of_ids(bench.config, ENCODED_IDS):
             if interop_id in ("srgb_rec709_scene", "g22_rec709_scene"):
                 again, back = bench.between(name, bench.working_space), bench.between(bench.working_space, name)
-                yield Slip(altered(run, read=(again,)), {"read_as": name, **told}, undo=back)
+                yield Slip(replace(run, read=(again,)), {"read_as": name, **told}, undo=back)
         return
     # Decoded by the application, and once more by a node: the same curve on light of the same primaries.
-    for _, linear in spaces_like(bench, ("lin_rec709_scene",)):
+    for _, linear in spaces_of_ids(bench.config, ("lin_rec709_scene",)):
         decode, back = bench.between(texture, linear), bench.between(linear, bench.working_space)
         undo = in_turn(bench.between(bench.working_space, linear), bench.between(linear, texture), back)
-        yield Slip(altered(run, read=(decode, decode, back)), {"read_as": f"{texture}, twice", **told}, undo=undo)
+        yield Slip(replace(run, read=(decode, decode, back)), {"read_as": f"{texture}, twice", **told}, undo=undo)
 
 
 @mistake(
@@ -88,7 +81,7 @@ def decoded_twice(bench: Bench, run: Run) -> Iterator[Slip]:
 def primaries(bench: Bench, run: Run) -> Iterator[Slip]:
     if bench.fed_space is None:
         return
-    for _, name in spaces_like(bench, LINEAR_IDS if bench.fed == "light" else ENCODED_IDS):
+    for _, name in spaces_of_ids(bench.config, LINEAR_IDS if bench.fed == "light" else ENCODED_IDS):
         if name != bench.fed_space and (other := _read_as(bench, run, name)):
             undo = in_turn(
                 bench.between(bench.working_space, name), bench.between(bench.fed_space, bench.working_space)
@@ -128,7 +121,7 @@ def own_gamma(bench: Bench, run: Run) -> Iterator[Slip]:
     if bench.station.able(OWN_GAMMA) and bench.fed != "picture":
         for exponent in (2.2, 1 / 2.2):
             told: dict[str, str | float] = {"exponent": round(exponent, 3)}
-            yield Slip(altered(run, read=(*run.read, powered(exponent))), told, undo=powered(1 / exponent))
+            yield Slip(replace(run, read=(*run.read, powered(exponent))), told, undo=powered(1 / exponent))
 
 
 @mistake(
@@ -143,7 +136,7 @@ def own_gamma(bench: Bench, run: Run) -> Iterator[Slip]:
 )
 def clipped(bench: Bench, run: Run) -> Iterator[Slip]:
     if bench.fed == "light":
-        yield Slip(altered(run, read=(*run.read, clipped_at_one)), {"level": 1.0})
+        yield Slip(replace(run, read=(*run.read, clipped_at_one)), {"level": 1.0})
 
 
 @mistake(
@@ -161,7 +154,7 @@ def levels(bench: Bench, run: Run) -> Iterator[Slip]:
         if bench.fed_space:
             encode = bench.between(bench.working_space, bench.fed_space)
             undo = in_turn(encode, squeezed, bench.between(bench.fed_space, bench.working_space))
-        yield Slip(altered(run, read=(stretched, *run.read)), {"range": "full"}, undo=undo)
+        yield Slip(replace(run, read=(stretched, *run.read)), {"range": "full"}, undo=undo)
 
 
 @mistake(
@@ -175,7 +168,7 @@ def levels(bench: Bench, run: Run) -> Iterator[Slip]:
 )
 def alpha_twice(bench: Bench, run: Run) -> Iterator[Slip]:
     if bench.fed == "light":
-        yield Slip(altered(run, read=(multiplied, *run.read)), undo=divided)
+        yield Slip(replace(run, read=(multiplied, *run.read)), undo=divided)
 
 
 @mistake(
@@ -188,7 +181,7 @@ def alpha_twice(bench: Bench, run: Run) -> Iterator[Slip]:
     "Map the channels R, G, B by their names.",
 )
 def channels(bench: Bench, run: Run) -> Iterator[Slip]:
-    swap: Step = on_colour(lambda numbers: numbers[..., ::-1])
+    swap = ordered((2, 1, 0))
     undo = None
     if bench.fed_space:
         encode, decode = (
@@ -196,14 +189,7 @@ def channels(bench: Bench, run: Run) -> Iterator[Slip]:
             bench.between(bench.fed_space, bench.working_space),
         )
         undo = in_turn(encode, swap, decode)
-    yield Slip(altered(run, read=(swap, *run.read)), {"order": "BGR"}, undo=undo)
-
-
-def powered(exponent: float) -> Step:
-    """A gamma, with the sign kept."""
-    return on_colour(lambda numbers: np.asarray(np.sign(numbers) * np.abs(numbers) ** np.float32(exponent)))
+    yield Slip(replace(run, read=(swap, *run.read)), {"order": "BGR"}, undo=undo)
 
 
 clipped_at_one: Step = on_colour(lambda numbers: np.clip(numbers, 0, 1))
-stretched: Step = on_colour(lambda codes: np.asarray((codes - LEGAL_LOW) / LEGAL_SPAN, np.float32))
-squeezed: Step = on_colour(lambda codes: np.asarray(codes * LEGAL_SPAN + LEGAL_LOW, np.float32))

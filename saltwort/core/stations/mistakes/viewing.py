@@ -1,17 +1,19 @@
 """What goes wrong between light and the screen: the file handed on is right."""
 
 from collections.abc import Iterator
-
-import numpy as np
+from dataclasses import replace
 
 from saltwort.core.engine import ViewChoice
+from saltwort.core.explain.operations.exposure import exposed
+from saltwort.core.explain.operations.levels import squeezed, stretched
+from saltwort.core.explain.operations.power import powered
+from saltwort.core.explain.operations.tone_mapping import exponential, reinhard
 from saltwort.core.explain.steps import Step, on_colour
-from saltwort.core.images.reading import Pixels
 from saltwort.core.stations.abilities.colour_by import loads_config
 from saltwort.core.stations.abilities.own_tone_mapping import OWN_TONE_MAPPING
 from saltwort.core.stations.mistake import Range, Slip, mistake
-from saltwort.core.stations.mistakes.reading import clipped_at_one, powered, squeezed, stretched
-from saltwort.core.stations.simulation import Bench, Run, altered, encoded_as_srgb, is_possible
+from saltwort.core.stations.mistakes.reading import clipped_at_one
+from saltwort.core.stations.simulation import Bench, Run, encoded_as_srgb, step_if_possible
 
 MOST_OTHERS = 40
 """Other views, displays and looks that are tried."""
@@ -39,7 +41,7 @@ def _has_view(bench: Bench) -> bool:
 )
 def view_missing(bench: Bench, run: Run) -> Iterator[Slip]:
     if (bench.shows and bench.fed == "light") or _has_view(bench):
-        yield Slip(altered(run, show=()), _agreed(bench))
+        yield Slip(replace(run, show=()), _agreed(bench))
 
 
 @mistake(
@@ -58,13 +60,13 @@ def view_twice(bench: Bench, run: Run) -> Iterator[Slip]:
     view = bench.view()
     once: tuple[Step, ...] = () if bench.fed == "picture" else run.show
     yield Slip(
-        altered(run, show=(*once, clipped_at_one, view)),
+        replace(run, show=(*once, clipped_at_one, view)),
         {"how": ", with numbers taken for light between", "other": "the picture already has it"},
     )
     if bench.texture_space:
         decode = bench.between(bench.texture_space, bench.working_space)
         yield Slip(
-            altered(run, show=(*once, clipped_at_one, decode, view)),
+            replace(run, show=(*once, clipped_at_one, decode, view)),
             {"how": ": a finished picture was decoded and viewed again", "other": "the picture already has it"},
         )
 
@@ -83,10 +85,10 @@ def view_other(bench: Bench, run: Run) -> Iterator[Slip]:
         return
     if bench.encoded_only is not None:
         told = {"shown": "without tone mapping, only encoded", **_agreed(bench)}
-        yield Slip(altered(run, show=(bench.encoded_only,)), told)
+        yield Slip(replace(run, show=(bench.encoded_only,)), told)
     for view in list(bench.config.getViews(bench.choice.display))[:MOST_OTHERS]:
         if view != bench.choice.view and (step := _through(bench, bench.choice.display, view)):
-            yield Slip(altered(run, show=(step,)), {"shown": view, **_agreed(bench)})
+            yield Slip(replace(run, show=(step,)), {"shown": view, **_agreed(bench)})
 
 
 @mistake(
@@ -107,7 +109,7 @@ def display_other(bench: Bench, run: Run) -> Iterator[Slip]:
             continue
         view = bench.choice.view if bench.choice.view in views else views[0]
         if step := _through(bench, display, view):
-            yield Slip(altered(run, show=(step,)), {"shown": f"{display}, view {view}", **_agreed(bench)})
+            yield Slip(replace(run, show=(step,)), {"shown": f"{display}, view {view}", **_agreed(bench)})
 
 
 @mistake(
@@ -126,7 +128,7 @@ def look_other(bench: Bench, run: Run) -> Iterator[Slip]:
     for look in ["", *list(bench.config.getLookNames())[:MOST_OTHERS]]:
         if look != bench.choice.look and (step := _through(bench, bench.choice.display, bench.choice.view, look)):
             shown = f"the look {look}" if look else "the view without that look"
-            yield Slip(altered(run, show=(step,)), {"shown": shown, "look": agreed})
+            yield Slip(replace(run, show=(step,)), {"shown": shown, "look": agreed})
 
 
 @mistake(
@@ -144,7 +146,7 @@ def tone_mapped(bench: Bench, run: Run) -> Iterator[Slip]:
         return
     if bench.station.able(OWN_TONE_MAPPING) or loads_config(bench.station):
         for curve, compressed in _COMPRESSIONS.items():
-            yield Slip(altered(run, show=(on_colour(compressed), *run.show)), {"curve": curve})
+            yield Slip(replace(run, show=(compressed, *run.show)), {"curve": curve})
 
 
 @mistake(
@@ -160,7 +162,7 @@ def power(bench: Bench, run: Run) -> Iterator[Slip]:
     if bench.shows:
 
         def at(exponent: float) -> Run:
-            return altered(run, show=(*run.show, clipped_at_one, powered(exponent)))
+            return replace(run, show=(*run.show, clipped_at_one, powered(exponent)))
 
         for exponent in POWERS:
             yield Slip(at(exponent), {"exponent": exponent}, Range("exponent", 0.3, 3.3, at))
@@ -177,7 +179,7 @@ def power(bench: Bench, run: Run) -> Iterator[Slip]:
 )
 def encoded_twice(bench: Bench, run: Run) -> Iterator[Slip]:
     if bench.shows:
-        yield Slip(altered(run, show=(*run.show, on_colour(encoded_as_srgb))))
+        yield Slip(replace(run, show=(*run.show, on_colour(encoded_as_srgb))))
 
 
 @mistake(
@@ -193,8 +195,7 @@ def exposure(bench: Bench, run: Run) -> Iterator[Slip]:
     if bench.shows and bench.fed != "picture":
 
         def at(stops: float) -> Run:
-            gain = np.float32(2.0**stops)
-            return altered(run, show=(on_colour(lambda light: light * gain), *run.show))
+            return replace(run, show=(exposed(stops), *run.show))
 
         for stops in STOPS:
             yield Slip(at(stops), {"stops": stops}, Range("stops", -8.0, 8.0, at))
@@ -211,22 +212,13 @@ def exposure(bench: Bench, run: Run) -> Iterator[Slip]:
 )
 def levels(bench: Bench, run: Run) -> Iterator[Slip]:
     if bench.shows:
-        yield Slip(altered(run, show=(*run.show, clipped_at_one, squeezed)), {"range": "squeezed to legal range"})
-        yield Slip(altered(run, show=(*run.show, stretched)), {"range": "stretched as if they were legal range"})
+        yield Slip(replace(run, show=(*run.show, clipped_at_one, squeezed)), {"range": "squeezed to legal range"})
+        yield Slip(replace(run, show=(*run.show, stretched)), {"range": "stretched as if they were legal range"})
 
 
 def _through(bench: Bench, display: str, view: str, look: str = "") -> Step | None:
-    return is_possible(lambda: bench.view(ViewChoice(display, view, look)))
+    return step_if_possible(lambda: bench.view(ViewChoice(display, view, look)))
 
 
-def _reinhard(light: Pixels) -> Pixels:
-    light = np.maximum(light, 0)
-    return np.asarray(light / (1 + light))
-
-
-def _exponential(light: Pixels) -> Pixels:
-    return np.asarray(1 - np.exp(-np.maximum(light, 0)))
-
-
-_COMPRESSIONS = {"light / (1 + light)": _reinhard, "1 − exp(−light)": _exponential}
+_COMPRESSIONS = {"light / (1 + light)": reinhard, "1 − exp(−light)": exponential}
 """What applications do that compress highlights, in two common forms."""

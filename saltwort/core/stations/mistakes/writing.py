@@ -1,24 +1,22 @@
 """What goes wrong while a file is written: what is seen looks right, and the next application gets something else."""
 
 from collections.abc import Iterator
-from functools import partial
+from dataclasses import replace
 
 import numpy as np
 
+from saltwort.core.configs.matching import spaces_of_ids
+from saltwort.core.explain.operations.curves import decoded
+from saltwort.core.explain.operations.exposure import exposed
+from saltwort.core.explain.operations.levels import squeezed, stretched
+from saltwort.core.explain.operations.power import powered
+from saltwort.core.explain.operations.primaries import LINEAR_IDS
 from saltwort.core.explain.steps import divided, multiplied, on_colour
 from saltwort.core.images.reading import Pixels
-from saltwort.core.spaces.curves import SRGB, Curve
 from saltwort.core.stations.mistake import Range, Slip, mistake
-from saltwort.core.stations.mistakes.reading import (
-    LINEAR_IDS,
-    clipped_at_one,
-    powered,
-    spaces_like,
-    squeezed,
-    stretched,
-)
+from saltwort.core.stations.mistakes.reading import clipped_at_one
 from saltwort.core.stations.mistakes.viewing import STOPS
-from saltwort.core.stations.simulation import Bench, Run, altered, encoded_as_srgb, is_possible
+from saltwort.core.stations.simulation import Bench, Run, encoded_as_srgb, step_if_possible
 
 
 @mistake(
@@ -33,8 +31,8 @@ from saltwort.core.stations.simulation import Bench, Run, altered, encoded_as_sr
 )
 def view_baked(bench: Bench, run: Run) -> Iterator[Slip]:
     if bench.hands_on == "light":
-        undo = is_possible(bench.view_undone)
-        yield Slip(altered(run, write=(*run.write, bench.view())), {"view": bench.choice.view}, undo=undo)
+        undo = step_if_possible(bench.view_undone)
+        yield Slip(replace(run, write=(*run.write, bench.view())), {"view": bench.choice.view}, undo=undo)
 
 
 @mistake(
@@ -50,12 +48,10 @@ def encoded(bench: Bench, run: Run) -> Iterator[Slip]:
     if bench.hands_on != "light":
         return
     told: dict[str, str | float] = {"working": bench.working_space}
-    yield Slip(
-        altered(run, write=(*run.write, on_colour(encoded_as_srgb))), {"space": "sRGB", **told}, undo=_srgb_decoded
-    )
+    yield Slip(replace(run, write=(*run.write, on_colour(encoded_as_srgb))), {"space": "sRGB", **told}, undo=decoded)
     if bench.encoded_only is not None:
         space: dict[str, str | float] = {"space": bench.choice.display, **told}
-        yield Slip(altered(run, write=(*run.write, bench.encoded_only)), space, undo=bench.encoding_undone)
+        yield Slip(replace(run, write=(*run.write, bench.encoded_only)), space, undo=bench.encoding_undone)
 
 
 @mistake(
@@ -69,7 +65,7 @@ def encoded(bench: Bench, run: Run) -> Iterator[Slip]:
 )
 def without_view(bench: Bench, run: Run) -> Iterator[Slip]:
     if bench.hands_on == "picture" and run.write:
-        yield Slip(altered(run, write=(clipped_at_one,)), {"view": bench.choice.view})
+        yield Slip(replace(run, write=(clipped_at_one,)), {"view": bench.choice.view})
 
 
 @mistake(
@@ -84,7 +80,7 @@ def without_view(bench: Bench, run: Run) -> Iterator[Slip]:
 )
 def view_twice(bench: Bench, run: Run) -> Iterator[Slip]:
     if bench.hands_on == "picture":
-        yield Slip(altered(run, write=(*run.write, clipped_at_one, bench.view())))
+        yield Slip(replace(run, write=(*run.write, clipped_at_one, bench.view())))
 
 
 @mistake(
@@ -99,7 +95,7 @@ def view_twice(bench: Bench, run: Run) -> Iterator[Slip]:
 )
 def clipped(bench: Bench, run: Run) -> Iterator[Slip]:
     if bench.hands_on == "light":
-        yield Slip(altered(run, write=(*run.write, clipped_at_one)), {"level": 1.0})
+        yield Slip(replace(run, write=(*run.write, clipped_at_one)), {"level": 1.0})
 
 
 @mistake(
@@ -114,7 +110,7 @@ def clipped(bench: Bench, run: Run) -> Iterator[Slip]:
 )
 def steps(bench: Bench, run: Run) -> Iterator[Slip]:
     if bench.hands_on == "light":
-        yield Slip(altered(run, write=(*run.write, on_colour(_in_8_bits))), {"bits": 8.0})
+        yield Slip(replace(run, write=(*run.write, on_colour(_in_8_bits))), {"bits": 8.0})
 
 
 @mistake(
@@ -129,12 +125,12 @@ def steps(bench: Bench, run: Run) -> Iterator[Slip]:
 def primaries(bench: Bench, run: Run) -> Iterator[Slip]:
     if bench.hands_on != "light":
         return
-    for _, name in spaces_like(bench, LINEAR_IDS):
-        step = is_possible(lambda name=name: bench.between(bench.working_space, name))  # type: ignore[misc]
+    for _, name in spaces_of_ids(bench.config, LINEAR_IDS):
+        step = step_if_possible(lambda name=name: bench.between(bench.working_space, name))  # type: ignore[misc]
         if name != bench.working_space and step:
             back = bench.between(name, bench.working_space)
             told: dict[str, str | float] = {"written": name, "space": bench.working_space}
-            yield Slip(altered(run, write=(*run.write, step)), told, undo=back)
+            yield Slip(replace(run, write=(*run.write, step)), told, undo=back)
 
 
 @mistake(
@@ -150,13 +146,10 @@ def exposure(bench: Bench, run: Run) -> Iterator[Slip]:
     if bench.hands_on == "light":
 
         def at(stops: float) -> Run:
-            gain = np.float32(2.0**stops)
-            return altered(run, write=(*run.write, on_colour(lambda light: light * gain)))
+            return replace(run, write=(*run.write, exposed(stops)))
 
         for stops in STOPS:
-            back = np.float32(2.0**-stops)
-            undo = on_colour(partial(np.multiply, back))
-            yield Slip(at(stops), {"stops": stops}, Range("stops", -10.0, 10.0, at), undo)
+            yield Slip(at(stops), {"stops": stops}, Range("stops", -10.0, 10.0, at), exposed(-stops))
 
 
 @mistake(
@@ -172,7 +165,7 @@ def power(bench: Bench, run: Run) -> Iterator[Slip]:
     if bench.hands_on is not None:
 
         def at(exponent: float) -> Run:
-            return altered(run, write=(*run.write, powered(exponent)))
+            return replace(run, write=(*run.write, powered(exponent)))
 
         for exponent in (1 / 2.4, 1 / 2.2, 1 / 1.8, 1.8, 2.2, 2.4):
             yield Slip(at(exponent), {"exponent": exponent}, Range("exponent", 0.3, 3.3, at), powered(1 / exponent))
@@ -189,7 +182,7 @@ def power(bench: Bench, run: Run) -> Iterator[Slip]:
 )
 def alpha_divided(bench: Bench, run: Run) -> Iterator[Slip]:
     if bench.hands_on == "light":
-        yield Slip(altered(run, write=(*run.write, divided)), undo=multiplied)
+        yield Slip(replace(run, write=(*run.write, divided)), undo=multiplied)
 
 
 @mistake(
@@ -203,7 +196,7 @@ def alpha_divided(bench: Bench, run: Run) -> Iterator[Slip]:
 )
 def alpha_twice(bench: Bench, run: Run) -> Iterator[Slip]:
     if bench.hands_on == "light":
-        yield Slip(altered(run, write=(*run.write, multiplied)), undo=divided)
+        yield Slip(replace(run, write=(*run.write, multiplied)), undo=divided)
 
 
 @mistake(
@@ -217,10 +210,7 @@ def alpha_twice(bench: Bench, run: Run) -> Iterator[Slip]:
 )
 def levels(bench: Bench, run: Run) -> Iterator[Slip]:
     if bench.hands_on in ("picture", "texture"):
-        yield Slip(altered(run, write=(*run.write, clipped_at_one, squeezed)), {"range": "legal"}, undo=stretched)
-
-
-_srgb_decoded = on_colour(lambda codes: Curve(SRGB).decode(codes.astype(np.float64)).astype(np.float32))
+        yield Slip(replace(run, write=(*run.write, clipped_at_one, squeezed)), {"range": "legal"}, undo=stretched)
 
 
 def _in_8_bits(light: Pixels) -> Pixels:
