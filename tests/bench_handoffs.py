@@ -1,4 +1,4 @@
-"""Test cards that come back: how many are answered rightly, of cases made at random, and how long an answer takes.
+"""Test cards and pictures that come back: how many are answered rightly, of random cases, and how long it takes.
 
 .venv/bin/python -m tests.bench_handoffs
 """
@@ -7,10 +7,16 @@ import os
 import time
 import warnings
 from collections.abc import Iterator
+from dataclasses import replace
 
+import numpy as np
+
+from saltwort.core.explain.explained import explain
 from saltwort.core.stations.handshake.answer import AGREED
-from tests.bench_shared import Row
+from tests.bench_shared import Row, seconds
 from tests.made_cards import answered, cases, is_right
+from tests.made_frames import Frame, frames
+from tests.made_frames import is_right as frame_is_right
 
 SEED = int(os.environ.get("SALTWORT_SEED", str(time.time_ns() % 100_000)))
 CASES = 300
@@ -32,10 +38,33 @@ def handshake() -> Iterator[Row]:
     yield Row("an answer to a test card", f"{taken / CASES:.2f} s", "under 1 s", taken / CASES < 1)
 
 
+def explained() -> Iterator[Row]:
+    """Right answers about pictures that came back, by how many deviations they have, and how long a 4K one takes."""
+    for deviations, count, goal in ((0, 50, 0.98), (1, 60, 0.98), (2, 20, 0.95)):
+        right = sum(answered_frame(frame) for frame in frames(count, SEED, deviations))
+        what = f"pictures with {deviations} deviations explained rightly, {count} of seed {SEED}"
+        yield Row(what, f"{right / count:.1%}", f"at least {goal:.0%}", right / count >= goal)
+    question = next(frames(1, 3, 1)).question
+    picture, light = (
+        np.repeat(np.repeat(pixels, -(-3840 // pixels.shape[1]), axis=0), -(-3840 // pixels.shape[1]), axis=1)
+        for pixels in (question.picture, question.light)
+    )
+    large = replace(question, picture=picture, light=light)
+    taken = seconds(lambda: explain(large))
+    yield Row(
+        "a picture of 4K beside a render of 4K explained, one deviation", f"{taken:.1f} s", "under 5 s", taken < 5
+    )
+
+
+def answered_frame(frame: Frame) -> bool:
+    return frame_is_right(frame, explain(frame.question))
+
+
 def rows() -> Iterator[Row]:
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")
         yield from handshake()
+        yield from explained()
 
 
 if __name__ == "__main__":

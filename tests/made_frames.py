@@ -87,7 +87,7 @@ def _frame(rng: np.random.Generator, deviations: int) -> Frame | None:
 
 def _picked(scene: Scene, rng: np.random.Generator, deviations: int) -> tuple[tuple[Operation, Way], ...] | None:
     known = [(operation, way) for operation in operations() for way in operation.ways(scene)]
-    known = [each for each in known if not each[0].code.startswith("alpha")]
+    known = [each for each in known if not each[0].code.startswith("alpha") and each[1].many is None]
     codes = sorted({operation.code for operation, _ in known})
     picked = []
     for code in rng.choice(codes, deviations, replace=False):

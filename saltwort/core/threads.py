@@ -20,12 +20,18 @@ def on_all_cores(
 ) -> None:
     """Do `work` for each item. `progress` is told the share done, 0–1, from the calling thread, and may raise to stop:
     what has not begun then never does. Within such work the thread that asks does it: to wait for another would
-    be to wait for ever."""
+    be to wait for ever. It does a single item, too: handing that out takes longer than many a work."""
+    listed = list(items)
     if getattr(_own, "is_core", False):
-        for item in items:
+        for item in listed:
             work(item)
         return
-    tasks = [_threads.submit(work, item) for item in items]
+    if len(listed) == 1:
+        work(listed[0])
+        if progress:
+            progress(1.0)
+        return
+    tasks = [_threads.submit(work, item) for item in listed]
     try:
         for done, task in enumerate(tasks, start=1):
             task.result()

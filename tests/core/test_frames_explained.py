@@ -10,6 +10,7 @@ from saltwort.core.errors import BadInput
 from saltwort.core.explain.alignment import place
 from saltwort.core.explain.explained import AS_EXPECTED, UNKNOWN, explain, rescued
 from saltwort.core.explain.operation import Scene, operations
+from saltwort.core.views.grade import AFTER, Grade, on_its_numbers
 from tests.made_frames import CHOICES, Frame, answered, frames, frames_config, is_right, light_of
 
 SEED = int(os.environ.get("SALTWORT_SEED", "1"))
@@ -62,6 +63,17 @@ class Answers(TestCase):
         self.assertEqual(explain(replace(question, picture=marked)).verdict, AS_EXPECTED)
         dark = explain(replace(question, picture=np.clip(marked, 0, 1) ** np.float32(2.2)))
         self.assertEqual([each.code for each in dark.deviations], ["power"])
+
+    def test_a_grade_is_recovered(self) -> None:
+        question = frame().question
+        made = Grade(AFTER, (1.15, 0.95, 0.9), (0.02, 0.0, -0.015), (0.9, 1.05, 1.1), 0.8)
+        codes = np.clip(question.scene.view()(question.light), 0, 1)
+        graded = np.clip(on_its_numbers(made, codes), 0, 1).astype(np.float32)
+        said = explain(replace(question, picture=graded, depth="16 bits"))
+        self.assertEqual([each.code for each in said.deviations], ["grade"])
+        self.assertLess(said.residual[0], 0.5)
+        for name, wanted in (("slope", made.slope), ("offset", made.offset), ("power", made.power)):
+            np.testing.assert_allclose(said.deviations[0].parameters[name], wanted, atol=0.03)
 
     def test_flipped(self) -> None:
         question = frame().question

@@ -97,15 +97,19 @@ def _resized(pixels: Pixels, scale: float) -> Array:
     """Brightness at another size, averaged over the area of each pixel where it gets smaller."""
     from scipy import ndimage  # slow to import, seldom needed
 
-    bright = np.nan_to_num(pixels[..., : min(3, pixels.shape[-1])].mean(axis=2, dtype=np.float64), posinf=0, neginf=0)
+    bright = np.nan_to_num(pixels[..., :3].mean(axis=2, dtype=np.float32), posinf=0, neginf=0)
     height, width = (max(4, round(side * scale)) for side in bright.shape)
-    if scale < 1:
-        bright = ndimage.uniform_filter(bright, (1 / scale, 1 / scale))
     rows = (np.arange(height) + 0.5) / height * bright.shape[0] - 0.5
     columns = (np.arange(width) + 0.5) / width * bright.shape[1] - 0.5
-    return np.asarray(
-        ndimage.map_coordinates(bright, np.meshgrid(rows, columns, indexing="ij"), order=1, mode="nearest")
-    )
+    # Whole blocks first, which is quick; what is left of the way is filtered.
+    block = max(1, int(1 / scale) // 2)
+    high, wide = (side // block for side in bright.shape)
+    bright = bright[: high * block, : wide * block].reshape(high, block, wide, block).mean(axis=(1, 3))
+    left = scale * block
+    if left < 1:
+        bright = ndimage.uniform_filter(bright, (1 / left, 1 / left))
+    places = np.meshgrid(*((at - (block - 1) / 2) / block for at in (rows, columns)), indexing="ij")
+    return np.asarray(ndimage.map_coordinates(bright, places, order=1, mode="nearest"), np.float64)
 
 
 def _ranked(bright: Array) -> Array:
@@ -118,7 +122,9 @@ def _ranked(bright: Array) -> Array:
     _, inverse, counts = np.unique(bright, return_inverse=True, return_counts=True)
     ranks = (np.bincount(inverse.ravel(), ranks) / counts)[inverse.ravel()]  # what is alike has one rank
     even = (ranks / bright.size).reshape(bright.shape)
-    sharp = even - ndimage.gaussian_filter(even, max(bright.shape) / 10)
+    around = max(3, max(bright.shape) // 5)
+    slow = ndimage.uniform_filter(ndimage.uniform_filter(even, around), around)
+    sharp = even - slow
     return np.asarray(sharp - sharp.mean())
 
 

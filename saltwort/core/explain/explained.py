@@ -10,7 +10,7 @@ import PyOpenColorIO as ocio
 from saltwort.core.engine import ViewChoice
 from saltwort.core.errors import BadInput
 from saltwort.core.explain.alignment import Placement, flipped, place
-from saltwort.core.explain.operation import Scene
+from saltwort.core.explain.operation import Parameter, Scene
 from saltwort.core.explain.samples import Samples, sampled
 from saltwort.core.explain.search import Chain, Search
 from saltwort.core.explain.steps import Step
@@ -69,7 +69,7 @@ class Told:
     """A deviation as it is told: its code, its parameters, and what happened in a sentence."""
 
     code: str
-    parameters: Mapping[str, str | float]
+    parameters: Mapping[str, Parameter]
     happened: str
     stage: str = ""
     undo: Step | None = None
@@ -171,7 +171,9 @@ def _told(chain: Chain) -> tuple[Told, ...]:
     )
 
 
-def _plain(value: str | float) -> str:
+def _plain(value: Parameter) -> str:
+    if isinstance(value, tuple):
+        return " ".join(f"{number:.3g}" for number in value)
     return value if isinstance(value, str) else f"{value:.3g}"
 
 
@@ -179,7 +181,7 @@ def _geometry(placement: Placement) -> tuple[Told, ...]:
     """A picture that is flipped; one of another size, or with something cut off, is none the worse for it."""
     if not placement.flip:
         return ()
-    told: dict[str, str | float] = {"scale": round(1 / placement.scale[0], 4), "flip": placement.flip}
+    told: dict[str, Parameter] = {"scale": round(1 / placement.scale[0], 4), "flip": placement.flip}
     flip = placement.flip
     return (Told("geometry", told, f"The picture is flipped, {flip}.", "codes", lambda pixels: flipped(pixels, flip)),)
 

@@ -9,7 +9,9 @@ from dataclasses import dataclass, field
 from functools import cache
 from typing import Literal
 
+import numpy as np
 import PyOpenColorIO as ocio
+from numpy.typing import NDArray
 
 from saltwort.core.engine import ViewChoice
 from saltwort.core.explain.steps import ColourSteps, Step
@@ -17,7 +19,7 @@ from saltwort.core.modules import import_all
 
 Stage = Literal["light", "view", "codes"]
 """Where in the chain it acts: on light in the working space, in place of what makes codes of it, or on these."""
-Parameter = str | float
+Parameter = str | float | tuple[float, ...]
 MOST_OTHERS = 60
 """Other views, displays and looks that are tried."""
 
@@ -50,14 +52,28 @@ class Fit:
 
 
 @dataclass(frozen=True)
+class FitMany:
+    """Several numbers that an operation may have together: where they begin, their limits, the step that they make, and
+    the parameters that they are told as."""
+
+    start: tuple[float, ...]
+    low: tuple[float, ...]
+    high: tuple[float, ...]
+    step: Callable[[NDArray[np.float64]], Step]
+    told: Callable[[NDArray[np.float64]], Mapping[str, Parameter]]
+    undo: Callable[[NDArray[np.float64]], Step]
+
+
+@dataclass(frozen=True)
 class Way:
     """One way in which an operation may happen: its step, None for none, and its parameters. `fit` says how one of them
-    is found, where it is any number. `undo` takes it back, None where it cannot be."""
+    is found, where it is any number, and `many` how several are. `undo` takes it back, None where it cannot be."""
 
     step: Step | None
     parameters: Mapping[str, Parameter] = field(default_factory=dict)
     fit: Fit | None = None
     undo: Step | None = None
+    many: FitMany | None = None
 
 
 @dataclass(frozen=True)

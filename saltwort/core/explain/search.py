@@ -26,6 +26,8 @@ CLOSE = 0.55
 """Cost up to which a single deviation is all: about one step in the mean. Beyond, two are tried as well."""
 LEAST_LIGHT = 0.01
 SAME_NUMBERS = 1e-5
+DIFFERENCE = 1e-3
+"""By which a number is moved to see what follows: pixels are float32, which smaller ones drown in."""
 
 
 @dataclass(frozen=True)
@@ -67,7 +69,9 @@ class Search:
         self._expected = scene.expected()
         self._all = samples
         self._few = samples.some(FEW)
-        self._ways = [(each, way) for each in operations() for way in each.ways(scene)]
+        ways = [(each, way) for each in operations() for way in each.ways(scene)]
+        self._ways = [(each, way) for each, way in ways if way.many is None]
+        self._of_many = [Deviation(each, way) for each, way in ways if way.many is not None]
 
     def expected(self) -> Chain:
         return self.chain((), self._all)
@@ -78,7 +82,10 @@ class Search:
         if singles and singles[0].fits and singles[0].cost < CLOSE:
             return singles
         pairs = self._looked_at(self._pairs())
-        return _in_order([*singles, *pairs])
+        found = _in_order([*singles, *pairs])
+        if found and found[0].fits and found[0].cost < CLOSE:
+            return found
+        return _in_order([*found, *(self._with_many(each) for each in self._of_many)])
 
     def chain(self, deviations: tuple[Deviation, ...], samples: Samples) -> Chain:
         """How far the samples are from what a chain gives."""
@@ -164,6 +171,34 @@ class Search:
         start = min(costs)[1]
         return at(_least(lambda value: at(value, few).cost, fit, start), samples)
 
+    def _with_many(self, deviation: Deviation) -> Chain:
+        """A chain of one deviation that has several numbers, by least squares with little weight on what is far off
+        (soft L1)."""
+        from scipy.optimize import least_squares  # slow to import, seldom needed
+
+        many = deviation.way.many
+        assert many is not None
+
+        def made(numbers: Array) -> tuple[Deviation, ...]:
+            step, undo, told = many.step(numbers), many.undo(numbers), many.told(numbers)
+            way = replace(deviation.way, step=step, undo=undo, parameters=told)
+            return (replace(deviation, way=way),)
+
+        def missing(numbers: Array) -> Array:
+            given = self.numbers(made(numbers), self._few)
+            return np.asarray((given - self._few.numbers).ravel() / self.step, np.float64)
+
+        found = least_squares(
+            missing,
+            many.start,
+            bounds=(many.low, many.high),
+            loss="soft_l1",
+            f_scale=2.0,
+            max_nfev=60,
+            diff_step=DIFFERENCE,
+        )
+        return self.chain(made(found.x), self._all)
+
     def _looked_at(self, chains: Iterable[Chain]) -> list[Chain]:
         """The best of many chains, with all samples and their numbers found exactly."""
         best = sorted(chains, key=lambda chain: chain.cost)[:MOST_LOOKED_AT]
@@ -182,7 +217,9 @@ class Search:
                     moved[place] = _with_number(deviation, fit, value)
                     return self.chain(tuple(moved), self._few).cost
 
-                value = _least(cost, fit, float(deviation.way.parameters[fit.name]))
+                start = deviation.way.parameters[fit.name]
+                assert isinstance(start, float)
+                value = _least(cost, fit, start)
                 deviations[place] = _with_number(deviation, fit, value)
         return self.chain(tuple(deviations), self._all)
 

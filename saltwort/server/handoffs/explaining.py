@@ -22,6 +22,7 @@ from saltwort.core.explain.explained import (
     explain,
     rescued,
 )
+from saltwort.core.explain.operation import Parameter
 from saltwort.core.images import read_pixels, write_image
 from saltwort.core.images.intake import survey_apart
 from saltwort.core.images.reading import Pixels
@@ -146,7 +147,9 @@ def _listed(deviations: Sequence[Told]) -> list[dict[str, Any]]:
     ]
 
 
-def _short(value: str | float) -> str | float:
+def _short(value: Parameter) -> str | float | list[float]:
+    if isinstance(value, tuple):
+        return [round(number, 4) for number in value]
     return round(value, 4) if isinstance(value, float) else value
 
 

@@ -7,7 +7,7 @@ import numpy as np
 from saltwort.core.explain.operation import Scene, Way, operation
 from saltwort.core.explain.steps import Step, on_colour
 
-reinhard: Step = on_colour(lambda light: 1 - 1 / (1 + np.maximum(light, 0)))
+reinhard: Step = on_colour(lambda light: np.asarray(1 - 1 / (1 + np.maximum(light, 0)), np.float32))
 exponential: Step = on_colour(lambda light: 1 - np.exp(-np.maximum(light, 0)))
 
 
