@@ -62,7 +62,7 @@ class ColourSteps:
         to_ap0 = self.between(self.working_space, SCENE_INTERCHANGE)
         to_display = self.between(DISPLAY_INTERCHANGE, display)
         xyz = AP0_TO_XYZ_D65.T.astype(np.float32)
-        return on_colour(lambda light: to_display(np.asarray(to_ap0(light) @ xyz, np.float32)))
+        return on_colour(lambda light: to_display(_times(to_ap0(light), xyz)))
 
     @cached_property
     def encoding_undone(self) -> Step | None:
@@ -73,7 +73,7 @@ class ColourSteps:
         from_display = self.between(display, DISPLAY_INTERCHANGE)
         to_working = self.between(SCENE_INTERCHANGE, self.working_space)
         ap0 = np.linalg.inv(AP0_TO_XYZ_D65).T.astype(np.float32)
-        return on_colour(lambda codes: to_working(np.asarray(from_display(codes) @ ap0, np.float32)))
+        return on_colour(lambda codes: to_working(_times(from_display(codes), ap0)))
 
     def view_undone(self, choice: ViewChoice | None = None) -> Step:
         """From codes of a view, the project's if none is given, to light in the working space. Raises BadInput for a
@@ -91,6 +91,12 @@ def texture_space(config: ocio.Config) -> str | None:
 def processed(processor: ocio.CPUProcessor) -> Step:
     """What a processor of the engine does, as a step."""
     return on_colour(lambda numbers: apply(processor, np.ascontiguousarray(numbers)))
+
+
+def _times(numbers: Pixels, matrix: Pixels) -> Pixels:
+    """Colours times a matrix; those that are not finite stay so, in silence."""
+    with np.errstate(invalid="ignore", over="ignore"):
+        return np.asarray(numbers @ matrix, np.float32)
 
 
 def in_turn(*steps: Step) -> Step:
