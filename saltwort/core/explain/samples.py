@@ -43,17 +43,13 @@ def sampled(light: Pixels, picture: Pixels, placement: Placement) -> Samples:
     )
     x, y, at_x, at_y = x[inside], y[inside], at_x[inside], at_y[inside]
     seen, rough = _around(picture[..., :3], x, y, radius)
-    lit, uneven = _around(_with_alpha(light), np.round(at_x).astype(int), np.round(at_y).astype(int), reach)
+    lit, uneven = _around(light[..., :4], np.round(at_x).astype(int), np.round(at_y).astype(int), reach)
+    if lit.shape[1] == 3:
+        lit = np.concatenate([lit, np.ones_like(lit[:, :1])], axis=1)
     rank = np.argsort(np.argsort(rough)) + np.argsort(np.argsort(uneven))
     flat = np.flatnonzero(rank <= np.quantile(rank, FLAT)) if len(rank) else rank
     kept = flat[_spread(lit[flat])]
     return Samples(lit[kept].astype(np.float32), seen[kept].astype(np.float32))
-
-
-def _with_alpha(light: Pixels) -> Pixels:
-    if light.shape[-1] >= 4:
-        return light[..., :4]
-    return np.concatenate([light[..., :3], np.ones_like(light[..., :1])], axis=2)
 
 
 def _around(
