@@ -241,6 +241,11 @@ class Hostile(BundlesTestCase):
                 self.changed(content, lambda m: m["stations"][0]["abilities"].update(flies=True)),
                 "no “flies”",
             ),
+            "a chain in a circle": (
+                self.changed(content, lambda m: m["stations"][1].update(hands_on_to=[0])),
+                "circle",
+            ),
+            "an arrow to nobody": (self.changed(content, lambda m: m["stations"][1].update(hands_on_to=[7])), "gone"),
             "deep": (self.changed(content, None, **{"manifest.json": b"[" * 100_000}), "damaged"),
         }
         before = (Project.objects.count(), StoredImage.objects.count(), ConfigFile.objects.count())
@@ -306,6 +311,17 @@ class Hostile(BundlesTestCase):
             with self.subTest(name), self.assertRaisesRegex(BadInput, "damaged"):
                 read_bundle(io.BytesIO(self.changed(content, None, **{preview: made.getvalue()})), "quay.zip")
             self.assertEqual((Project.objects.count(), StoredImage.objects.count()), (0, 0))
+
+    def test_applications_of_an_older_bundle_hand_on_to_the_next(self) -> None:
+        content = self.bundled(self.whole_project())
+
+        def before_format_5(manifest: dict[str, Any]) -> None:
+            for station in manifest["stations"]:
+                del station["hands_on_to"]
+
+        made = read_bundle(io.BytesIO(self.changed(content, before_format_5)), "quay.zip")
+        handed = made.hand_offs.values_list("giver__name", "taker__name")
+        self.assertEqual(list(handed), [("Renderer", "Compositor")])
 
     def test_the_manifest_is_what_is_described(self) -> None:
         bundle = Bundle(io.BytesIO(self.bundled(self.whole_project())), "quay.zip")

@@ -76,3 +76,4 @@ class AbilitiesOfStations(TransactionTestCase):
         renderer, compositor = Station.objects.all()
         self.assertEqual(renderer.abilities, {"ocio_version": "2.3", "follows_file_rules": False})
         self.assertEqual(compositor.abilities, {"ocio_version": "2.3"})
+        self.assertEqual([arrow.taker for arrow in renderer.hands_on_to.all()], [compositor])
