@@ -53,7 +53,7 @@ def cases(count: int, seed: int) -> Iterator[Case]:
     while made < count:
         kind = KINDS[int(rng.integers(len(KINDS)))]
         station = kind.station(kind.key)
-        bench = Bench(station, config, choices[int(rng.integers(len(choices)))], form_fed(station))
+        bench = Bench(station, config, choices[int(rng.integers(len(choices)))], form_fed(station, config))
         ways = [*(["shown"] if bench.shows else []), *(["written"] if bench.hands_on else [])]
         came = ways[int(rng.integers(len(ways)))]
         card = Card(bench, CardMark.of(int(rng.integers(1, 9999)), int(rng.integers(1, 999)), bench.fed), kind.label)

@@ -36,7 +36,7 @@ def pages() -> dict[str, str]:
 
 def _page(kind: StationKind) -> Iterator[str]:
     station = kind.station(kind.label)
-    bench = Bench(station, project_config(), ACES_SDR, form_fed(station))
+    bench = Bench(station, project_config(), ACES_SDR, form_fed(station, project_config()))
     chain = Chain(station, (), project_config(), ACES_SDR, TEXTURES, "quay-r3.ocioz")
     yield f"# {kind.label}"
     yield ""

@@ -24,7 +24,7 @@ LEAST_RIGHT = 0.95
 
 def card(kind: str = "compositor-nodes") -> Card:
     station = kind_named(kind).station("Comp")
-    bench = Bench(station, project_config(), ACES_SDR, form_fed(station))
+    bench = Bench(station, project_config(), ACES_SDR, form_fed(station, project_config()))
     return Card(bench, CardMark.of(12, 34, bench.fed), "Lantern Quay, revision 34, Comp")
 
 
@@ -65,6 +65,12 @@ class Found(TestCase):
         picture = seen(of)
         picture[:110, :110] = 0.3
         self.assertEqual(find_card(picture).mark, of.mark)
+
+    def test_a_large_picture(self) -> None:
+        of = card()
+        found = find_card(np.repeat(np.repeat(seen(of), 5, axis=0), 5, axis=1))
+        self.assertEqual(found.mark, of.mark)
+        np.testing.assert_allclose(found.numbers[:, :3], seen_patches(of), atol=1e-6)
 
     def test_no_card(self) -> None:
         rng = np.random.default_rng(SEED)

@@ -5,7 +5,7 @@ from unittest import TestCase
 
 import numpy as np
 
-from saltwort.core.engine import apply, space_processor, view_processor
+from saltwort.core.engine import ViewChoice, apply, load_config, space_processor, view_processor
 from saltwort.core.engine.measured import DISPLAY_INTERCHANGE
 from saltwort.core.errors import BadInput
 from saltwort.core.findings import codes
@@ -20,10 +20,22 @@ from saltwort.core.stations.simulation import Bench, form_fed
 from saltwort.core.stations.texture_table import curve_and_primaries, name_token
 from tests.samples import ACES_SDR, LINEAR_REC709, SRGB, SRGB_DISPLAY, light, project_config
 
+BARE = """ocio_profile_version: 2
+roles: {default: lin, scene_linear: lin}
+file_rules:
+  - !<Rule> {name: Default, colorspace: default}
+displays:
+  screen:
+    - !<View> {name: plain, colorspace: shown}
+colorspaces:
+  - !<ColorSpace> {name: lin, encoding: scene-linear}
+  - !<ColorSpace> {name: shown, from_scene_reference: !<ExponentTransform> {value: 0.45}}
+"""
+
 
 def bench(kind: str, **abilities: object) -> Bench:
     station = kind_named(kind).station(kind).with_abilities(abilities)
-    return Bench(station, project_config(), ACES_SDR, form_fed(station))
+    return Bench(station, project_config(), ACES_SDR, form_fed(station, project_config()))
 
 
 def muted(height: int, width: int) -> np.ndarray:
@@ -228,6 +240,20 @@ class Tables(TestCase):
         self.assertEqual(curve_and_primaries(config, SRGB), "sRGB; Rec.709")
         self.assertIn("data", curve_and_primaries(config, "Raw"))
         self.assertIn("convert", curve_and_primaries(config, "ACEScct"))
+
+
+class Bare(TestCase):
+    """A config that tells neither what its numbers mean nor has a space of textures."""
+
+    def test_every_kind_and_every_mistake_goes_on(self) -> None:
+        config = load_config(BARE)
+        for kind in KINDS:
+            station = kind.station("It")
+            at = Bench(station, config, ViewChoice("screen", "plain"), form_fed(station, config))
+            self.assertNotEqual(at.fed, "texture")
+            for made in possible(at):
+                self.assertEqual(made.slip.run.shown(muted(4, 5)).shape, (4, 5, 3))
+                self.assertEqual(made.slip.run.written(muted(4, 5)).shape, (4, 5, 3))
 
 
 class Names(TestCase):

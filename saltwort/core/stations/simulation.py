@@ -11,7 +11,7 @@ import PyOpenColorIO as ocio
 
 from saltwort.core.engine import ViewChoice, view_processor
 from saltwort.core.errors import BadInput
-from saltwort.core.explain.steps import ColourSteps, Step, on_colour, processed
+from saltwort.core.explain.steps import ColourSteps, Step, in_turn, on_colour, processed, texture_space
 from saltwort.core.images.reading import Pixels
 from saltwort.core.luts.tables import Shaper, processor_of, sampled
 from saltwort.core.numbers import MIDDLE_GREY
@@ -40,21 +40,15 @@ class Run:
     write: tuple[Step, ...]
 
     def light(self, numbers: Pixels) -> Pixels:
-        return _through(self.read, numbers)
+        return in_turn(*self.read)(numbers)
 
     def shown(self, numbers: Pixels) -> Pixels:
         """Code values on the screen, not clipped."""
-        return _through(self.show, self.light(numbers))
+        return in_turn(*self.show)(self.light(numbers))
 
     def written(self, numbers: Pixels) -> Pixels:
         """Numbers of the file that it hands on."""
-        return _through(self.write, self.light(numbers))
-
-
-def _through(steps: tuple[Step, ...], numbers: Pixels) -> Pixels:
-    for step in steps:
-        numbers = step(numbers)
-    return numbers
+        return in_turn(*self.write)(self.light(numbers))
 
 
 @dataclass(frozen=True)
@@ -129,10 +123,10 @@ def encoded_as_srgb(light: Pixels) -> Pixels:
     return srgb_encoded(np.clip(np.asarray(light, np.float64), 0, 1)).astype(np.float32)
 
 
-def form_fed(station: Station) -> Form:
-    """In which form a station is fed."""
+def form_fed(station: Station, config: ocio.Config) -> Form:
+    """In which form a station is fed. Where the config has no space of textures in sRGB, textures are light."""
     if station.reads == READS_TEXTURES:
-        return "texture"
+        return "texture" if texture_space(config) else "light"
     return "picture" if station.able(TAKES) == TAKES_PICTURES else "light"
 
 

@@ -58,18 +58,14 @@ def bench_of(station: Station, revision: Revision | None = None) -> Bench:
     """The station on a bench, with the config and view of a revision, the current one if none is given."""
     described = station.described()
     at = revision or station.project.current
-    return Bench(described, config_of(at), read_setup(at.setup).view, form_fed(described))
+    config = config_of(at)
+    return Bench(described, config, read_setup(at.setup).view, form_fed(described, config))
 
 
 def card_of(station: Station, revision: Revision | None = None) -> Card:
-    """The test card of a station. Raises BadInput where the config has no space in which it could be written."""
+    """The test card of a station."""
     at = revision or station.project.current
     bench = bench_of(station, at)
-    if bench.fed == "texture" and bench.texture_space is None:
-        raise BadInput(
-            "The config has no space with the primaries and curve of sRGB, in which a card for textures is written. "
-            "Add one in Config."
-        )
     title = f"{station.project.name}, revision {at.number}, {station.name}"
     swatches = [colour.working for colour in colours_of(at)]
     return Card(bench, CardMark.of(station.pk, at.number, bench.fed), title, tuple(swatches))
@@ -80,23 +76,24 @@ def hand_in(station: Station, upload: UploadedFile, came: str = "", author: str 
     nothing where it follows from the file: floats are written, others shown. Raises BadInput for a file without a card,
     or with that of another station."""
     image = store_upload(upload)
-    return _answered(station, image, find_card(_pixels(image)), upload.name or "", came, author)
+    found = find_card(_pixels(image))
+    other = _station_of(station.project, found.mark)
+    if other.pk != station.pk:
+        raise BadInput(f"This is the test card of “{other.name}”. Drop it there, or use that of {station.name}.")
+    return _answered(station, image, found, upload.name or "", came, author)
 
 
 def hand_in_anywhere(project: Project, upload: UploadedFile, author: str = "") -> Proof:
     """The same for the station that the card itself names."""
     image = store_upload(upload)
     found = find_card(_pixels(image))
-    stations = project.stations.select_related("project__current")
-    mark = found.mark
-    station = next((one for one in stations if CardMark.of(one.pk, mark.revision, mark.form) == mark), None)
-    if station is None:
-        raise BadInput(STRANGE_CARD)
-    return _answered(station, image, found, upload.name or "", "", author)
+    return _answered(_station_of(project, found.mark), image, found, upload.name or "", "", author)
 
 
 def _answered(station: Station, image: StoredImage, found: Found, name: str, came: str, author: str) -> Proof:
-    revision = _revision_of(station, found.mark)
+    revision = station.project.revisions.filter(number=found.mark.revision).first()
+    if revision is None:
+        raise BadInput(STRANGE_CARD)
     card = card_of(station, revision)
     if found.mark.form != card.bench.fed:
         raise BadInput(
@@ -129,28 +126,20 @@ def _check_possible(station: Station, bench: Bench, came: str) -> None:
         raise BadInput(f"{station.name} hands on nothing, so only what it shows can be tried.", "came")
 
 
-def _revision_of(station: Station, mark: CardMark) -> Revision:
-    """The revision that a card was made of. Raises BadInput where the card is of another station or project."""
-    project = station.project
-    for other in project.stations.all():
-        if CardMark.of(other.pk, mark.revision, mark.form) == mark:
-            if other.pk != station.pk:
-                raise BadInput(
-                    f"This is the test card of “{other.name}”. Drop it there, or use that of {station.name}."
-                )
-            revision = next(
-                (each for each in project.revisions.all() if CardMark.of(other.pk, each.number, mark.form) == mark),
-                None,
-            )
-            if revision is not None:
-                return revision
+def _station_of(project: Project, mark: CardMark) -> Station:
+    """The station that a card was made for. Raises BadInput where it is of another project."""
+    for station in project.stations.select_related("project__current"):
+        if CardMark.of(station.pk, mark.revision, mark.form) == mark:
+            return station
     raise BadInput(STRANGE_CARD)
 
 
 def _pixels(image: StoredImage) -> Pixels:
     width, height = image.measured().header.picture_size
     if width * height > MOST_PIXELS:
-        raise BadInput("This picture is larger than 60 million pixels. Save the card in its own size.")
+        raise BadInput(
+            f"This picture is larger than {MOST_PIXELS // 1_000_000} million pixels. Save the card as it is."
+        )
     return read_pixels(image.file, alpha=True)
 
 

@@ -3,6 +3,7 @@
 import json
 from base64 import b64encode
 
+from saltwort.core.errors import BadInput
 from saltwort.core.stations.sheet import Section
 from saltwort.core.stations.sheet_files import Pictures, SheetOf, as_html, as_json, as_markdown, as_text
 from saltwort.server.handoffs.models import Station
@@ -41,8 +42,11 @@ def sheet_as(station: Station, ending: str) -> tuple[str, str]:
 def _pictures(station: Station, sections: list[Section]) -> Pictures:
     """For the settings that go wrong most, what the project's own picture looks like then."""
     lines = {(section.key, setting.key) for section in sections for setting in section.settings}
-    light = picture_light(station.project, None)
     found: Pictures = {}
+    try:
+        light = picture_light(station.project, None)
+    except BadInput:  # without a render, in a config that does not tell what its numbers mean
+        return found
     for made in sorted(mistakes_of(station), key=lambda made: _rank(made.mistake.code)):
         place = made.mistake.section, made.mistake.setting
         if len(found) < MOST_PICTURES and place in lines and place not in found and made.mistake.code in OFTEN:

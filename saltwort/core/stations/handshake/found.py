@@ -12,6 +12,8 @@ from saltwort.core.images.reading import Pixels
 from saltwort.core.stations.handshake import card
 from saltwort.core.stations.handshake.marks import BITS, CardMark, mark_of
 
+LONGEST = 2000
+"""Pixels of the longer side of what marks are looked for in; patches are read from all of them."""
 LEAST_MARK = 9
 """Pixels of a mark's side below which patches are too small to be read."""
 MOST_MARKS = 40
@@ -44,8 +46,7 @@ def find_card(pixels: Pixels) -> Found:
     """Find the card in a picture, (height, width, 1 to 4). Raises BadInput where there is none that can be read."""
     from scipy import ndimage  # slow to import, seldom needed
 
-    colour = np.nan_to_num(np.asarray(pixels[..., :3], np.float32), posinf=0.0, neginf=0.0)
-    sharp = colour.mean(axis=2)
+    sharp, factor = _reduced(pixels)
     # In a picture that is nearly black the noise of JPEG is as large as what is looked for.
     for brightness in (sharp, ndimage.uniform_filter(sharp, 5)):
         for ground in _grounds(brightness):
@@ -53,11 +54,22 @@ def find_card(pixels: Pixels) -> Found:
             for scale, shift in _placements(_rings(dark)):
                 mark = mark_of(_cells(dark, scale, shift))
                 if mark is not None:
+                    scale = scale[0] * factor, scale[1] * factor
+                    shift = shift[0] * factor, shift[1] * factor
                     numbers = _patches(pixels, scale, shift)
                     if np.isnan(numbers[:, 0]).mean() > MOST_MISSING:
                         raise BadInput(_NOT_FOUND)
                     return Found(mark, numbers, scale, shift)
     raise BadInput(_NOT_FOUND)
+
+
+def _reduced(pixels: Pixels) -> tuple[NDArray[np.float32], int]:
+    """Brightness, averaged over squares so that no side is much above LONGEST, and the side of a square."""
+    bright = np.nan_to_num(np.asarray(pixels[..., :3], np.float32), posinf=0.0, neginf=0.0).mean(axis=2)
+    factor = max(1, max(bright.shape) // LONGEST)
+    height, width = (side // factor for side in bright.shape)
+    squares = bright[: height * factor, : width * factor].reshape(height, factor, width, factor)
+    return squares.mean(axis=(1, 3)), factor
 
 
 def _grounds(brightness: NDArray[np.float32]) -> Iterator[float]:
@@ -83,6 +95,13 @@ def _rings(dark: NDArray[np.bool_]) -> list[tuple[float, float, float, float]]:
     from scipy import ndimage  # slow to import, seldom needed
 
     labels, _ = ndimage.label(dark)
+    # Noise makes a million spots: what is too small for a mark is dropped before any of it is looked at.
+    areas = np.bincount(labels.ravel())
+    areas[0] = 0
+    large = np.flatnonzero(areas >= RING_FILLS[0] * LEAST_MARK**2)
+    kept = np.zeros(len(areas), np.int32)
+    kept[large] = np.arange(1, len(large) + 1)
+    labels = kept[labels]
     found = []
     for index, place in enumerate(ndimage.find_objects(labels), start=1):
         rows, columns = place
