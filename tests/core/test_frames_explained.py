@@ -10,6 +10,7 @@ from saltwort.core.errors import BadInput
 from saltwort.core.explain.alignment import place
 from saltwort.core.explain.explained import AS_EXPECTED, UNKNOWN, explain, rescued
 from saltwort.core.explain.operation import Scene, operations
+from saltwort.core.explain.pictures import apart, as_expected, as_repaired
 from saltwort.core.views.grade import AFTER, Grade, on_its_numbers
 from tests.made_frames import CHOICES, Frame, answered, frames, frames_config, is_right, light_of
 
@@ -80,6 +81,9 @@ class Answers(TestCase):
         said = explain(replace(question, picture=np.ascontiguousarray(question.picture[:, ::-1])))
         self.assertEqual([each.code for each in said.deviations], ["geometry"])
         self.assertEqual(said.deviations[0].parameters["flip"], "horizontal")
+        turned = replace(question, picture=np.ascontiguousarray(question.picture[:, ::-1]))
+        left = apart(turned, as_repaired(turned, said), as_expected(turned, said))
+        self.assertLess(float(np.median(left)), 1.5)
 
     def test_what_is_cut_off_cannot_be_rescued(self) -> None:
         question = frame().question

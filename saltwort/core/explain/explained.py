@@ -1,7 +1,7 @@
 """What was done to a picture, told: the verdict, the deviations in order, what is left, and what cannot be undone."""
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Mapping
+from dataclasses import dataclass
 from typing import Any, Literal, get_args
 
 import numpy as np
@@ -23,6 +23,8 @@ Verdict = Literal["as expected", "explained", "not told apart", "unknown", "anot
 VERDICTS: tuple[Verdict, ...] = get_args(Verdict)
 AS_EXPECTED, EXPLAINED, UNDECIDED, UNKNOWN, ANOTHER = VERDICTS
 Depth = Literal["8 bits", "JPEG", "16 bits", "half", "float"]
+CLIPPED_DEPTHS: tuple[Depth, ...] = ("8 bits", "JPEG", "16 bits")
+"""Of files that hold 0–1."""
 STEP: Mapping[str, float] = {"8 bits": 1.2 / 255, "JPEG": 3 / 255, "16 bits": 1.5e-3, "half": 3e-3, "float": 3e-3}
 """How far a sample may be off by its coding alone: of code values, or of light as a part of it."""
 SCALED = 1.5 / 255
@@ -61,7 +63,7 @@ class Question:
 
     @property
     def is_clipped(self) -> bool:
-        return self.depth in ("8 bits", "JPEG", "16 bits")
+        return self.depth in CLIPPED_DEPTHS
 
 
 @dataclass(frozen=True)
@@ -90,7 +92,11 @@ class Explained:
     residual: tuple[float, float]
     expected: tuple[float, float]
     placement: Placement
-    lost: tuple[str, ...] = field(default=())
+
+    @property
+    def lost(self) -> tuple[str, ...]:
+        """What is gone for good, in sentences."""
+        return tuple(each.happened for each in self.deviations if not each.can_be_undone)
 
     @property
     def can_be_undone(self) -> bool:
@@ -124,18 +130,16 @@ def explain(question: Question) -> Explained:
     search = Search(question.scene, samples, step, is_clipped=question.is_clipped)
     expected = search.expected()
     off, most = _difference(question, search, expected, samples), _difference(question, search, expected, samples, MOST)
-    geometry = _geometry(placement)
-    steps = _steps(question, samples)
+    besides = (*_steps(question), *_geometry(placement))
+    as_expected = Explained(EXPLAINED if besides else AS_EXPECTED, besides, (), off, off, placement)
     if expected.fits and most[0] < SEEN:
-        made = (*geometry, *steps)
-        return Explained(EXPLAINED if made else AS_EXPECTED, made, (), off, off, placement)
+        return as_expected
     chains = search.best()
     best = chains[0]
     left = _difference(question, search, best, samples)
     is_no_better = expected.cost < NO_BETTER * best.cost and most[0] < MOST_UNEXPLAINED
     if is_no_better or (most[0] < SEEN and expected.cost < CLEARLY_BETTER * best.cost):
-        made = (*geometry, *steps)
-        return Explained(EXPLAINED if made else AS_EXPECTED, made, (), off, off, placement)
+        return as_expected
     if not best.fits and _difference(question, search, best, samples, MOST)[0] > NOTICED:
         return Explained(UNKNOWN, (), (), left, off, placement)
     others = tuple(
@@ -147,8 +151,7 @@ def explain(question: Question) -> Explained:
         and not _is_one(search, best, chain)
     )
     verdict = UNDECIDED if others else EXPLAINED
-    made = (*_told(best), *steps, *geometry)
-    return Explained(verdict, made, others, left, off, placement, _lost(made))
+    return Explained(verdict, (*_told(best), *besides), others, left, off, placement)
 
 
 def _is_one(search: Search, best: Chain, other: Chain) -> bool:
@@ -186,7 +189,7 @@ def _geometry(placement: Placement) -> tuple[Told, ...]:
     return (Told("geometry", told, f"The picture is flipped, {flip}.", "codes", lambda pixels: flipped(pixels, flip)),)
 
 
-def _steps(question: Question, samples: Samples) -> tuple[Told, ...]:
+def _steps(question: Question) -> tuple[Told, ...]:
     """A float file whose numbers stand on the steps of 8 bits."""
     if question.is_clipped:
         return ()
@@ -250,8 +253,3 @@ def depth_of(header: Header, suffix: str) -> Depth:
 FLOATS = (SAMPLE_TYPES["half"], SAMPLE_TYPES["float"])
 DEEP = ("12-bit", SAMPLE_TYPES["uint16"])
 LOSSY = (".jpg", ".jpeg", ".avif", ".jxl", ".webp")
-
-
-def _lost(made: Sequence[Told]) -> tuple[str, ...]:
-    """What is gone for good."""
-    return tuple(each.happened for each in made if not each.can_be_undone)

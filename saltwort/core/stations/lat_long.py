@@ -46,3 +46,11 @@ def turned(pixels: Pixels, turn: Turn) -> Pixels:
     if part == 0:
         return np.ascontiguousarray(near, np.float32)
     return np.asarray((1 - part) * near + part * np.roll(flipped, whole + 1, axis=1), np.float32)
+
+
+def flux_kept(before: Pixels, after: Pixels) -> float:
+    """The light of a turned copy as a part of the original's, each row by its share of the sphere; 1 of none."""
+    height = before.shape[0]
+    share = np.sin((np.arange(height) + 0.5) / height * np.pi)[:, np.newaxis, np.newaxis]
+    lit = [float((np.nan_to_num(each[..., :3].astype(np.float64)) * share).sum()) for each in (before, after)]
+    return lit[1] / lit[0] if lit[0] else 1.0

@@ -41,6 +41,21 @@ class Setting:
     symptom: str = ""
 
 
+def alpha_setting(level: Level) -> Setting:
+    """How alpha is to be, whether a file is read or written."""
+    return Setting(
+        "alpha",
+        "Alpha",
+        "associated (premultiplied)",
+        "choice",
+        "as EXR is meant",
+        level,
+        (),
+        "Edges are multiplied twice, or not at all.",
+        "Dark or bright seams around objects.",
+    )
+
+
 @dataclass(frozen=True)
 class Section:
     key: str

@@ -10,8 +10,6 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any
 
-import numpy as np
-
 from saltwort.core.configs.export import archive_suffix, write_config
 from saltwort.core.deliverables import Defaults, deliverables
 from saltwort.core.errors import BadInput
@@ -23,7 +21,7 @@ from saltwort.core.stations.abilities.config_form import CONFIG_FORM
 from saltwort.core.stations.abilities.lut_format import LUT_FORMAT
 from saltwort.core.stations.abilities.lut_size import LUT_SIZE
 from saltwort.core.stations.abilities.scene_documents import MATERIALX, NONE, SCENE_DOCUMENTS, USD
-from saltwort.core.stations.lat_long import is_turned, turn_between, turned
+from saltwort.core.stations.lat_long import flux_kept, is_turned, turn_between, turned
 from saltwort.core.stations.launching import how_to_see, launchers
 from saltwort.core.stations.sections.config import log_space, lut_input
 from saltwort.core.stations.sheet import Chain
@@ -273,18 +271,10 @@ def _environments(made: _Package, station: Station, chain: Chain) -> None:
         copy = turned(pixels, turn)
         name = f"environments/{slug(Path(texture.path).stem)}_turned.exr"
         write_image(made.place(*name.split("/")), copy, "float")
-        kept.append({"file": name, "of": texture.path, "flux kept": _flux_kept(pixels, copy)})
+        kept.append({"file": name, "of": texture.path, "flux kept": flux_kept(pixels, copy)})
     if kept:
         made.facts["environments"] = {"turned by": turn.degrees, "mirrored": turn.mirrored, "copies": kept}
         made.steps.append("Environments: use the turned copies in environments/, in the space of the originals.")
-
-
-def _flux_kept(before: Any, after: Any) -> float:
-    """The light of the copy as a part of the original's, each row by its share of the sphere."""
-    height = before.shape[0]
-    weight = np.sin((np.arange(height) + 0.5) / height * np.pi)[:, np.newaxis, np.newaxis]
-    flux = [float((np.nan_to_num(pixels[..., :3].astype(np.float64)) * weight).sum()) for pixels in (before, after)]
-    return flux[1] / flux[0] if flux[0] else 1.0
 
 
 def _sheet(made: _Package, station: Station) -> None:

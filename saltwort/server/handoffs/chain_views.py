@@ -3,6 +3,7 @@
 from typing import Any
 
 import numpy as np
+import PyOpenColorIO as ocio
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema
@@ -226,4 +227,4 @@ def _tracer(project: Project) -> np.ndarray:
     typed = project.tracer
     if config.getColorSpace(typed.space) is None:  # the tracer outlives the config it was typed for
         return np.full((1, 1, 3), 0.18, np.float32)
-    return np.array([[typed_in(config, typed, "scene_linear")]], np.float32)
+    return np.array([[typed_in(config, typed, ocio.ROLE_SCENE_LINEAR)]], np.float32)

@@ -24,6 +24,7 @@ from saltwort.core.explain.explained import (
 )
 from saltwort.core.explain.operation import Parameter
 from saltwort.core.images import read_pixels, write_image
+from saltwort.core.images.headers import Header
 from saltwort.core.images.intake import survey_apart
 from saltwort.core.images.reading import Pixels
 from saltwort.core.stations.mistake import mistakes
@@ -34,7 +35,8 @@ from saltwort.server.scene.models import Render
 from saltwort.server.scene.operations import space_of
 
 LIGHT = "light"
-MOST_PIXELS = 140_000_000
+MOST_PIXELS = 40_000_000
+"""8K; with its light such a picture takes a gigabyte."""
 RESCUED = "_rescued.exr"
 
 
@@ -63,7 +65,7 @@ class Wanted:
 
 def light_file(project: Project, path: Path, space: str) -> Pixels:
     """The light of a file in a space, in the project's working space."""
-    return _in_working_space(project, _read(path), space)
+    return _in_working_space(project.current, _read(path)[0], space)
 
 
 def render_named(project: Project, name: str) -> Render:
@@ -76,24 +78,31 @@ def render_named(project: Project, name: str) -> Render:
     return found
 
 
-def light_of_render(render: Render) -> Pixels:
-    """The light of a render in the working space of its project."""
+def light_of_render(render: Render, revision: Revision) -> Pixels:
+    """The light of a render in the working space of a revision."""
+    check_size(render.image.measured().header, render.name)
     pixels = read_pixels(render.image.file, render.layer or None, alpha=True)
-    return _in_working_space(render.project, pixels, space_of(render).space)
+    return _in_working_space(revision, pixels, space_of(render).space)
 
 
-def _in_working_space(project: Project, pixels: Pixels, space: str) -> Pixels:
-    processor = space_processor(config_of(project.current), space, ocio.ROLE_SCENE_LINEAR)
+def _in_working_space(revision: Revision, pixels: Pixels, space: str) -> Pixels:
+    processor = space_processor(config_of(revision), space, ocio.ROLE_SCENE_LINEAR)
     return apply(processor, _in_colour(pixels))
 
 
-def _read(path: Path) -> Pixels:
+def _read(path: Path) -> tuple[Pixels, Header]:
     if not path.is_file():
         raise BadInput(f"There is no file {path.name}.")
-    width, height = survey_apart(path, path.name).facts.header.picture_size
+    header = survey_apart(path, path.name).facts.header
+    check_size(header, path.name)
+    return read_pixels(path, alpha=True), header
+
+
+def check_size(header: Header, name: str) -> None:
+    """Raise BadInput for a picture that is larger than what is explained."""
+    width, height = header.picture_size
     if width * height > MOST_PIXELS:
-        raise BadInput(f"{path.name} is larger than {MOST_PIXELS // 1_000_000} million pixels.")
-    return read_pixels(path, alpha=True)
+        raise BadInput(f"{name} is larger than {MOST_PIXELS // 1_000_000} million pixels. Save it smaller.")
 
 
 def _in_colour(pixels: Pixels) -> Pixels:
@@ -107,10 +116,8 @@ def explain_file(
     project: Project, path: Path, light: Pixels, wanted: Wanted, station: Station | None = None
 ) -> tuple[Question, Explained, dict[str, Any]]:
     """What was done to the picture in a file: the question, the answer, and the answer as scripts read it."""
-    if not path.is_file():
-        raise BadInput(f"There is no file {path.name}.")
-    header = survey_apart(path, path.name).facts.header
-    question = question_of(project.current, _read(path), depth_of(header, path.suffix), light, wanted)
+    pixels, header = _read(path)
+    question = question_of(project.current, pixels, depth_of(header, path.suffix), light, wanted)
     found = explain(question)
     return question, found, {"picture": str(path), **told_of(found, station)}
 

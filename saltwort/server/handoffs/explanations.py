@@ -8,18 +8,15 @@ from django.core.files.uploadedfile import UploadedFile
 
 from saltwort.core.engine.displays import NO_LIGHT, display_kind
 from saltwort.core.errors import BadInput
-from saltwort.core.explain.alignment import flipped
-from saltwort.core.explain.explained import Explained, Question, depth_of, explain, rescued
-from saltwort.core.images import encode_png, read_pixels
+from saltwort.core.explain.explained import Explained, Question, depth_of, explain
+from saltwort.core.explain.pictures import apart, as_expected, as_repaired
+from saltwort.core.images import encode_png, read_pixels, reduce_pixels
 from saltwort.core.images.reading import Pixels
-from saltwort.core.spaces.difference import delta_e_2000
-from saltwort.core.views.tone import display_xyz
-from saltwort.server.handoffs.explaining import MOST_PIXELS, Wanted, light_of_render, question_of, told_of
+from saltwort.core.project import read_setup
+from saltwort.server.handoffs.explaining import Wanted, check_size, light_of_render, question_of, told_of
 from saltwort.server.handoffs.models import Explanation, Station
-from saltwort.server.images.models import StoredImage
 from saltwort.server.images.operations import store_upload
 from saltwort.server.projects.models import Project
-from saltwort.server.projects.setups import current_setup
 from saltwort.server.scene.models import Render
 
 MOST_KEPT = 100
@@ -61,22 +58,20 @@ def explain_upload(
 
 def _asked(made: Explanation) -> Question:
     """The question of an explanation, at the revision it was asked at."""
-    project = made.project
-    choice = current_setup(project).view
-    wanted = Wanted(choice, made.expects_light)
-    pixels = _pixels(made.image)
-    depth = depth_of(made.image.measured().header, made.image.suffix)
-    question = question_of(project.current, pixels, depth, light_of_render(made.render), wanted)
+    revision = made.project.revisions.get(number=made.revision)
+    choice = read_setup(revision.setup).view
+    header = made.image.measured().header
+    check_size(header, made.name)
+    question = question_of(
+        revision,
+        read_pixels(made.image.file, alpha=True),
+        depth_of(header, made.image.suffix),
+        light_of_render(made.render, revision),
+        Wanted(choice, made.expects_light),
+    )
     if display_kind(question.config, choice) == NO_LIGHT:
         raise BadInput("The project's view gives no light of a display. Choose another view, and try again.")
     return question
-
-
-def _pixels(image: StoredImage) -> Pixels:
-    width, height = image.measured().header.picture_size
-    if width * height > MOST_PIXELS:
-        raise BadInput(f"This picture is larger than {MOST_PIXELS // 1_000_000} million pixels.")
-    return read_pixels(image.file, alpha=True)
 
 
 _answers: LRUCache[object, tuple[Question, Explained]] = LRUCache(
@@ -86,7 +81,7 @@ _lock = Lock()
 
 
 def _key(made: Explanation) -> object:
-    return made.pk, made.image_id, made.project.current.config_hash
+    return made.pk, made.image_id
 
 
 def _keep(made: Explanation, question: Question, found: Explained) -> None:
@@ -108,37 +103,18 @@ def picture_of(made: Explanation, which: str) -> bytes:
     question, found = _answer(made)
     if which == CAME:
         return encode_png(_small(question.picture[..., :3]))
+    expected = _small(as_expected(question, found))
     if which == EXPECTED:
-        return encode_png(_small(_expected(question, found)))
-    repaired = np.clip(question.scene.view()(rescued(question, found)), 0, 1)
+        return encode_png(expected)
+    repaired = _small(as_repaired(question, found))
     if which == REPAIRED:
-        return encode_png(_small(repaired))
-    apart = _apart(question, _small(repaired), _small(flipped(_expected(question, found), found.placement.flip)))
-    return encode_png(np.repeat(np.clip(apart / WHITE_AT, 0, 1)[..., np.newaxis], 3, axis=2).astype(np.float32))
-
-
-def _expected(question: Question, found: Explained) -> Pixels:
-    """The light through the view, as large as the picture and where it lies."""
-    height, width = question.picture.shape[:2]
-    rows, columns = np.arange(height, dtype=float), np.arange(width, dtype=float)
-    x, _ = found.placement.at(columns, np.zeros_like(columns))
-    _, y = found.placement.at(np.zeros_like(rows), rows)
-    inner_x = np.clip(np.round(x).astype(int), 0, question.light.shape[1] - 1)
-    inner_y = np.clip(np.round(y).astype(int), 0, question.light.shape[0] - 1)
-    light = np.ascontiguousarray(question.light[inner_y][:, inner_x][..., :3])
-    return np.clip(question.scene.view()(light), 0, 1)
-
-
-def _apart(question: Question, one: Pixels, other: Pixels) -> np.ndarray:
-    xyz = (
-        display_xyz(question.config, question.choice, codes.reshape(-1, 3).astype(np.float64)) for codes in (one, other)
-    )
-    return np.asarray(delta_e_2000(*xyz)).reshape(one.shape[:2])
+        return encode_png(repaired)
+    left = np.clip(apart(question, repaired, expected) / WHITE_AT, 0, 1)
+    return encode_png(np.repeat(left[..., np.newaxis], 3, axis=2).astype(np.float32))
 
 
 def _small(pixels: Pixels) -> Pixels:
-    step = max(1, -(-pixels.shape[1] // WIDTH))
-    return np.ascontiguousarray(np.clip(np.nan_to_num(pixels[::step, ::step]), 0, 1), np.float32)
+    return np.clip(reduce_pixels(np.nan_to_num(pixels, posinf=1.0), WIDTH), 0, 1)
 
 
 def explanations_of(project: Project) -> list[Explanation]:

@@ -14,7 +14,7 @@ from django.core.files.uploadedfile import UploadedFile
 from saltwort.core.errors import BadInput
 from saltwort.core.explain.explained import FLOATS, depth_of
 from saltwort.core.findings.registry import CheckedProof
-from saltwort.core.images import encode_png, read_pixels
+from saltwort.core.images import encode_png, read_pixels, reduce_pixels
 from saltwort.core.images.reading import Pixels
 from saltwort.core.names import slug
 from saltwort.core.project import read_setup
@@ -245,5 +245,4 @@ def as_agreed(proof: Proof) -> bytes:
 
 
 def _small(pixels: Pixels) -> Pixels:
-    step = max(1, -(-pixels.shape[1] // SMALL))
-    return np.ascontiguousarray(np.clip(pixels[::step, ::step], 0, 1))
+    return np.clip(reduce_pixels(np.ascontiguousarray(pixels), SMALL), 0, 1)

@@ -16,7 +16,7 @@ def exposed(stops: float) -> Step:
     return on_colour(lambda light: light * gain)
 
 
-@operation("exposure", "light", "It is {stops} stops brighter than it should be.")
+@operation("exposure", "light", "Its exposure is off by {stops} stops.")
 def exposure(scene: Scene) -> Iterator[Way]:
     fit = Fit("stops", -8.0, 8.0, exposed, FIRST, lambda stops: exposed(-stops))
     yield Way(None, {"stops": 0.0}, fit)

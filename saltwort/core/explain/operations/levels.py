@@ -13,7 +13,7 @@ _clipped: Step = on_colour(lambda codes: np.clip(codes, 0, 1))
 stretched: Step = on_colour(lambda codes: (codes - LOW) / SPAN)
 
 
-@operation("levels", "codes", "Its levels are {levels}, as of {levels} range, where they should not be.")
+@operation("levels", "codes", "Its code values are in {levels} range, where the other is expected.")
 def levels(scene: Scene) -> Iterator[Way]:
     if not scene.expects_light:
         yield Way(in_turn(_clipped, squeezed), {"levels": "legal"}, undo=stretched)

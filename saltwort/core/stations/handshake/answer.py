@@ -8,6 +8,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from saltwort.core.explain.explained import CLIPPED_DEPTHS, Depth
 from saltwort.core.numbers import LARGEST_HALF
 from saltwort.core.stations.abilities.colour_by import COLOUR_BY, LUT
 from saltwort.core.stations.handshake.card import Card
@@ -17,7 +18,6 @@ from saltwort.core.stations.simulation import Run
 
 Came = Literal["shown", "written"]
 """What the file is: a picture of what is seen in the application, or the file that it hands on."""
-Depth = Literal["8 bits", "JPEG", "16 bits", "half", "float"]
 VERDICTS = ("as agreed", "wrong", "undecided", "unknown")
 AGREED, WRONG, UNDECIDED, UNKNOWN = VERDICTS
 Numbers = NDArray[np.float64]
@@ -48,7 +48,7 @@ class CameBack:
 
     @property
     def is_clipped(self) -> bool:
-        return self.depth in ("8 bits", "JPEG", "16 bits")
+        return self.depth in CLIPPED_DEPTHS
 
 
 @dataclass(frozen=True)

@@ -17,7 +17,7 @@ from saltwort.core.stations.abilities.per_file_override import PER_FILE_OVERRIDE
 from saltwort.core.stations.abilities.scene_documents import MATERIALX, NONE, SCENE_DOCUMENTS, USD
 from saltwort.core.stations.abilities.separate_transfer import SEPARATE_TRANSFER
 from saltwort.core.stations.abilities.takes import PICTURES, TAKES
-from saltwort.core.stations.sheet import Chain, Level, Setting, section
+from saltwort.core.stations.sheet import Chain, Level, Setting, alpha_setting, section
 from saltwort.core.stations.station import READS_TEXTURES, Station
 from saltwort.core.stations.texture_table import WRONG_SPACE, curve_and_primaries, needs_hand, texture_row
 
@@ -169,17 +169,7 @@ def _fed(chain: Chain, station: Station) -> Iterator[Setting]:
         yield Setting("split", "As curve and primaries", told, "choice", "set one by one", level)
     dark = "a second decode would darken the picture"
     yield Setting("conversion", "Conversion on reading", "none beyond that space", "choice", dark, "node")
-    yield Setting(
-        "alpha",
-        "Alpha",
-        "associated (premultiplied)",
-        "choice",
-        "as EXR is meant",
-        "file",
-        (),
-        "Edges are multiplied twice, or not at all.",
-        "Dark or bright seams around objects.",
-    )
+    yield alpha_setting("file")
 
 
 _LEVELS = ("Black and white lie at 16 and 235.", "Grey blacks and dull whites, or both crushed.")

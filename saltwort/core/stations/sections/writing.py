@@ -9,7 +9,7 @@ from saltwort.core.stations.abilities.compression import COMPRESSION, DWA
 from saltwort.core.stations.abilities.compression import NONE as UNCOMPRESSED
 from saltwort.core.stations.abilities.hands_on import HANDS_ON, NOTHING, PICTURES, TEXTURES
 from saltwort.core.stations.abilities.writes import INTEGERS, WRITES
-from saltwort.core.stations.sheet import Chain, Setting, section
+from saltwort.core.stations.sheet import Chain, Setting, alpha_setting, section
 
 _CLIPS = ("Light above 1 is cut off.", "Lamps turn flat and grey once they are darkened.")
 
@@ -94,17 +94,7 @@ def _light(chain: Chain) -> Iterator[Setting]:
             "Fine noise and id mattes are changed.",
             "Edges of mattes crumble.",
         )
-    yield Setting(
-        "alpha",
-        "Alpha",
-        "associated (premultiplied)",
-        "choice",
-        "as EXR is meant",
-        "output",
-        (),
-        "Edges are multiplied twice, or not at all.",
-        "Dark or bright seams around objects.",
-    )
+    yield alpha_setting("output")
     if header.interop_id:
         why = "tells the next reader the space by itself"
         yield Setting("interop-id", "Header colorInteropID", header.interop_id, "name", why, "output")

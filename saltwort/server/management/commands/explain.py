@@ -42,7 +42,7 @@ class Command(HeadlessCommand):
         light = (
             light_file(found, options["light"], options["space"])
             if options["light"]
-            else light_of_render(render_named(found, options["render"]))
+            else light_of_render(render_named(found, options["render"]), found.current)
         )
         station = station_for(found, options["station"]) if options["station"] else None
         wanted = Wanted.of(found, options["expect"])
