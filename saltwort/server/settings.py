@@ -32,6 +32,7 @@ INSTALLED_APPS = [
     "saltwort.server.scene",
     "saltwort.server.compare",
     "saltwort.server.handoffs",
+    "saltwort.server.watching",
     "saltwort.server.outputs",
     "saltwort.server.jobs",
 ]

@@ -32,6 +32,7 @@ from saltwort.server.scene import views as scene
 from saltwort.server.textures import close_up_views as looking
 from saltwort.server.textures import intake_views as intakes
 from saltwort.server.textures import views as textures
+from saltwort.server.watching import views as watching
 from saltwort.server.whole_projects import views as whole
 
 PROJECT = "api/v1/projects/<slug:slug>"
@@ -203,6 +204,11 @@ urlpatterns = [
     path(f"{PROJECT}/stations/<int:pk>/package", packages.station_package),
     path(f"{PROJECT}/package", packages.project_package),
     path(f"{PROJECT}/proofs", proofs.any_proof),
+    path(f"{PROJECT}/watched", watching.watched_folders),
+    path(f"{PROJECT}/watched/<int:pk>", watching.watched_folder),
+    path(f"{PROJECT}/watched/<int:pk>/frames", watching.watched_frames),
+    path(f"{PROJECT}/watched/<int:pk>/summary", watching.watched_summary),
+    path(f"{PROJECT}/watched/<int:pk>/picture", watching.watched_picture),
     path(f"{PROJECT}/explanations", explain.explanations),
     path(f"{PROJECT}/explanations/<int:pk>", explain.explanation),
     *(

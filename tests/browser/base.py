@@ -25,7 +25,7 @@ from tests.browser.chromium import LAUNCH
 from tests.samples import SRGB, light, write
 
 os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")  # Playwright runs a loop in this thread
-expect.set_options(timeout=15_000)
+expect.set_options(timeout=30_000)
 
 IMMEDIATE = {name: {"BACKEND": "django_tasks.backends.immediate.ImmediateBackend"} for name in ("default", "files")}
 TEXTURES = {
@@ -67,7 +67,7 @@ class BrowserTestCase(LiveServerTestCase):
         self.project = self._make_project()
         context = self.browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
         self.addCleanup(context.close)
-        context.set_default_timeout(15_000)
+        context.set_default_timeout(30_000)
         self.page = context.new_page()
         self.asked: list[str] = []
         self.errors: list[str] = []

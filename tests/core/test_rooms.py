@@ -47,6 +47,7 @@ APPS = (
     "textures",
     "scene",
     "handoffs",
+    "watching",
     "compare",
     "findings",
     "across",

@@ -166,18 +166,12 @@ def _told(chain: Chain) -> tuple[Told, ...]:
         Told(
             each.code,
             each.way.parameters,
-            each.operation.happened.format(**{name: _plain(value) for name, value in each.way.parameters.items()}),
+            each.happened,
             each.operation.stage,
             each.way.undo,
         )
         for each in chain.deviations
     )
-
-
-def _plain(value: Parameter) -> str:
-    if isinstance(value, tuple):
-        return " ".join(f"{number:.3g}" for number in value)
-    return value if isinstance(value, str) else f"{value:.3g}"
 
 
 def _geometry(placement: Placement) -> tuple[Told, ...]:

@@ -85,6 +85,16 @@ class Operation:
     happened: str
     ways: Callable[[Scene], Iterator[Way]]
 
+    def told(self, way: Way) -> str:
+        """What happened in one way, as a sentence."""
+        return self.happened.format(**{name: _plain(value) for name, value in way.parameters.items()})
+
+
+def _plain(value: Parameter) -> str:
+    if isinstance(value, tuple):
+        return " ".join(f"{number:.3g}" for number in value)
+    return value if isinstance(value, str) else f"{value:.3g}"
+
 
 _operations: list[Operation] = []
 Ways = Callable[[Scene], Iterator[Way]]

@@ -41,6 +41,10 @@ class Deviation:
     def code(self) -> str:
         return self.operation.code
 
+    @property
+    def happened(self) -> str:
+        return self.operation.told(self.way)
+
 
 @dataclass(frozen=True)
 class Chain:
@@ -76,6 +80,14 @@ class Search:
     def expected(self) -> Chain:
         return self.chain((), self._all)
 
+    def written(self, step: Step) -> Chain:
+        """A chain that is one step alone, from light in the working space to the numbers of the picture."""
+        return Chain((), self._off(self._coded(step(self._all.light[np.newaxis])), self._all.numbers))
+
+    def best_single(self) -> Chain:
+        """The one deviation that explains most."""
+        return self._looked_at(self._singles())[0]
+
     def best(self) -> list[Chain]:
         """Chains of one deviation, and of two where none of these fits, the best first."""
         singles = self._looked_at(self._singles())
@@ -101,9 +113,12 @@ class Search:
             elif deviation.way.step is not None:
                 by_stage[deviation.operation.stage].append(deviation.way.step)
         steps = [*by_stage["light"], *([view] if view else []), *by_stage["codes"]]
-        made = in_turn(*steps)(samples.light[np.newaxis])[0, :, :3]
-        made = np.nan_to_num(made, posinf=LARGEST_HALF, neginf=-LARGEST_HALF)
-        return np.clip(made, 0, 1) if self.is_clipped else made
+        return self._coded(in_turn(*steps)(samples.light[np.newaxis]))
+
+    def _coded(self, made: NDArray[np.float32]) -> NDArray[np.float32]:
+        """The numbers that a file holds of colours, (1, n, 3 or 4), as (n, 3)."""
+        finite = np.nan_to_num(made[0, :, :3], posinf=LARGEST_HALF, neginf=-LARGEST_HALF)
+        return np.clip(finite, 0, 1) if self.is_clipped else finite
 
     def is_same(self, one: Chain, other: Chain) -> bool:
         """Whether two chains give numbers that the coding does not tell apart."""

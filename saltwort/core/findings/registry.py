@@ -123,6 +123,24 @@ class CheckedProof:
 
 
 @dataclass(frozen=True)
+class NotedFrame:
+    """A frame that landed in a watched folder, with one thing that is wrong with it: a code, and a sentence."""
+
+    name: str
+    number: int | None
+    code: str
+    why: str
+
+
+@dataclass(frozen=True)
+class CheckedFolder:
+    """A watched folder, with its frames that are not good."""
+
+    name: str
+    frames: tuple[NotedFrame, ...]
+
+
+@dataclass(frozen=True)
 class UnreadableFile:
     """A file that was brought and left out, with the reason in a sentence."""
 
@@ -150,6 +168,7 @@ class Subjects:
     hand_offs: Sequence[tuple[Station, Station]] = ()
     proofs: Sequence[CheckedProof] = ()
     unreadable: Sequence[UnreadableFile] = ()
+    watched: Sequence[CheckedFolder] = ()
     exposures: Sequence[tuple[str, float]] = ()
     drawn_off: Sequence[DrawnOff] = ()
     counted: Census | None = None

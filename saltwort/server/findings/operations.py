@@ -40,6 +40,7 @@ from saltwort.server.textures.models import Texture, TextureFinding
 from saltwort.server.textures.operations import assigned
 from saltwort.server.textures.readings import LEVEL_OF, RANKS, census_of, refresh, subjects_for
 from saltwort.server.textures.rereading import Reread
+from saltwort.server.watching.series import checked_folders
 
 UNREADABLE = "texture.unreadable"
 MOST_UNREADABLE = 200
@@ -184,6 +185,7 @@ def _project_subjects(project: Project, otherwise: Sequence[Reread]) -> Subjects
             for arrow in project.hand_offs.select_related("giver", "taker")
         ],
         proofs=checked_proofs(project),
+        watched=checked_folders(project),
         **_compared(project),
     )
 

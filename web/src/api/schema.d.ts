@@ -2754,6 +2754,93 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{slug}/watched": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The folders that a project watches, and a new one. */
+        get: operations["projects_watched_list"];
+        put?: never;
+        /** @description The folders that a project watches, and a new one. */
+        post: operations["projects_watched_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/watched/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Have Saltwort go on or rest, or forget the folder. */
+        put: operations["projects_watched_update"];
+        post?: never;
+        /** @description Have Saltwort go on or rest, or forget the folder. */
+        delete: operations["projects_watched_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/watched/{id}/frames": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The frames that were seen in a folder. */
+        get: operations["projects_watched_frames_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/watched/{id}/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A frame as it is now: light through the view, a picture as it stands. */
+        get: operations["projects_watched_picture_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/watched/{id}/summary": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The page that sums up a folder, complete in itself. */
+        get: operations["projects_watched_summary_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{slug}/working-space": {
         parameters: {
             query?: never;
@@ -3492,6 +3579,23 @@ export interface components {
             peak: number | null;
             non_finite: number;
             differs: string;
+        };
+        /** @description In the numbers of the file; `high` is the 99th percentile, `clipped` the share that is cut off. */
+        FrameFigures: {
+            /** Format: double */
+            peak: number;
+            /** Format: double */
+            mean: number;
+            /** Format: double */
+            high: number;
+            /** Format: double */
+            clipped: number;
+        };
+        /** @description What is wrong with a frame. */
+        FrameNote: {
+            code: string;
+            readonly level: components["schemas"]["LevelEnum"];
+            why: string;
         };
         /** @enum {string} */
         FrameStateEnum: "waiting" | "in" | "refused";
@@ -4390,6 +4494,15 @@ export interface components {
             title: string;
             settings: components["schemas"]["Setting"][];
         };
+        SeenFrame: {
+            name: string;
+            number: number | null;
+            state: components["schemas"]["SeenFrameStateEnum"];
+            notes: components["schemas"]["FrameNote"][];
+            figures: components["schemas"]["FrameFigures"] | null;
+        };
+        /** @enum {string} */
+        SeenFrameStateEnum: "good" | "attention" | "blocker";
         /**
          * @description What there is of a sequence: its first and last frame, how many are read, wait, or cannot be read, and which are
          *     missing between them, in words. `frame` is the one looked at.
@@ -4409,6 +4522,12 @@ export interface components {
         SequenceRequest: {
             place?: string;
             intake?: number;
+        };
+        /** @description The frames of one name by number, and the numbers between the first and the last that have not landed. */
+        Series: {
+            stem: string;
+            frames: components["schemas"]["SeenFrame"][];
+            missing: number[];
         };
         /** @description A set of several files. Tiles, frames and resolutions are given by their first and last, empty for none. */
         Set: {
@@ -4729,6 +4848,11 @@ export interface components {
             file: string;
             based_on: number;
         };
+        /** @description Every write says which version it was made from; a stale one is refused. */
+        SwitchRequest: {
+            based_on: number;
+            is_on: boolean;
+        };
         /** @enum {string} */
         TakenEnum: "replace" | "keep both" | "leave out";
         /** @description All stations by id that read what a station writes. */
@@ -4997,6 +5121,37 @@ export interface components {
             name: string;
             spaces: string[];
             encodings: string[];
+        };
+        /**
+         * @description A folder of this machine, and what its frames should hold: light, or a view; the project's, where none is
+         *     named.
+         */
+        WatchRequest: {
+            folder: string;
+            /** @default true */
+            expects_light: boolean;
+            /** @default  */
+            display: string;
+            /** @default  */
+            view: string;
+            station?: number | null;
+            render?: number | null;
+        };
+        /**
+         * @description A watched folder: what its frames should hold, in words, and when it was last looked at, with why it could not
+         *     be. `is_on` while Saltwort looks at it by itself.
+         */
+        Watched: {
+            id: number;
+            version: number;
+            place: string;
+            readonly name: string;
+            readonly expected: string;
+            readonly station: string;
+            is_on: boolean;
+            /** Format: date-time */
+            readonly looked: string | null;
+            readonly error: string;
         };
         WorkingSpace: {
             name: string;
@@ -9473,6 +9628,168 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Verified"];
+                };
+            };
+        };
+    };
+    projects_watched_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Watched"][];
+                };
+            };
+        };
+    };
+    projects_watched_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WatchRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Watched"];
+                };
+            };
+        };
+    };
+    projects_watched_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SwitchRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Watched"];
+                };
+            };
+        };
+    };
+    projects_watched_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    projects_watched_frames_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Series"][];
+                };
+            };
+        };
+    };
+    projects_watched_picture_retrieve: {
+        parameters: {
+            query: {
+                name: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+        };
+    };
+    projects_watched_summary_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A page */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
                 };
             };
         };

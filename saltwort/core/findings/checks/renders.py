@@ -8,7 +8,8 @@ import PyOpenColorIO as ocio
 from saltwort.core.configs.matching import primaries_of_space, spaces_with
 from saltwort.core.engine import ViewChoice, apply, view_processor
 from saltwort.core.errors import BadInput
-from saltwort.core.findings.registry import BLOCKER, CAUTION, CheckedRender, Problem, Subjects, check
+from saltwort.core.explain.alone import display_sign, known
+from saltwort.core.findings.registry import BLOCKER, CAUTION, Problem, Subjects, check
 from saltwort.core.findings.space_fixes import declares_another
 from saltwort.core.images.sequences import runs_of
 from saltwort.core.textures.declared import declared
@@ -18,9 +19,6 @@ CLIPPED_AT = (0.9995, 1.0005)
 GREYS = np.linspace(0.1, 0.9, 9, dtype=np.float32)[np.newaxis, :, np.newaxis].repeat(3, axis=2)
 UNCHANGED = 0.08
 """Between code values of greys of the SDR displays in use there is less; tone mapping moves white by more."""
-BRIGHT_MEDIAN = 0.3
-"""Half of a scene brighter than this, and nothing above 1, is a picture for a display: scenes are exposed around 0.18,
-and have highlights."""
 
 
 @check("render.non-finite", BLOCKER)
@@ -80,7 +78,7 @@ def frames_unreadable(subjects: Subjects) -> Iterator[Problem]:
 def view_baked(subjects: Subjects) -> Iterator[Problem]:
     """A render is no scene light but a picture for a display: encoded, or with a view in it."""
     for render in subjects.renders:
-        if reason := _for_a_display(subjects, render):
+        if reason := display_sign(render.facts):
             yield Problem(
                 render.name,
                 "Display-referred picture, not light",
@@ -122,8 +120,8 @@ def clipped_at_one(subjects: Subjects) -> Iterator[Problem]:
     """The light of a render ends at exactly 1, where it was cut off."""
     low, high = CLIPPED_AT
     for render in subjects.renders:
-        peaks = _known(render.facts.stats.max)
-        if peaks and low <= max(peaks) <= high and not _for_a_display(subjects, render):
+        peaks = known(render.facts.stats.max)
+        if peaks and low <= max(peaks) <= high and not display_sign(render.facts):
             yield Problem(
                 render.name,
                 "Clipped at 1",
@@ -176,21 +174,3 @@ def _is_changed(config: ocio.Config, space: str, choice: ViewChoice) -> bool:
     except BadInput:
         return False
     return bool(np.abs(shown - GREYS).max() > UNCHANGED)
-
-
-def _for_a_display(subjects: Subjects, render: CheckedRender) -> str:
-    """What tells that a picture is for a display, in a sentence; empty where nothing does."""
-    facts = render.facts
-    interop_id = facts.header.tags.get("colorInteropID")
-    if isinstance(interop_id, str) and interop_id.endswith("_display"):
-        return f"Its header says {interop_id}."
-    if bits := facts.stats.linear_steps:
-        return f"All its values are steps of {bits} bits: a picture for a screen, saved as floats."
-    peaks, medians = _known(facts.stats.max), _known(facts.stats.median)
-    if peaks and max(peaks) <= CLIPPED_AT[1] and float(np.mean(medians)) > BRIGHT_MEDIAN:
-        return f"Half of it is brighter than {np.mean(medians):.2f}, and nothing is above 1, as in encoded pictures."
-    return ""
-
-
-def _known(values: tuple[float | None, ...]) -> list[float]:
-    return [value for value in values[:3] if value is not None]

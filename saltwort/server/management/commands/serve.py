@@ -20,6 +20,7 @@ from django.db import DatabaseError
 
 from saltwort.server.housekeeping import HOUR, tidy
 from saltwort.server.jobs.operations import WORKER_VARIABLE, settle_interrupted
+from saltwort.server.management.commands.frame_watcher import watched_now
 from saltwort.server.management.commands.job_worker import SERVER_VARIABLE
 
 log = logging.getLogger(__name__)
@@ -59,9 +60,11 @@ class Command(BaseCommand):
         )
         stopping = threading.Event()
         worker = threading.Thread(target=_keep_worker, args=(stopping, self.stdout.write))
+        watcher = threading.Thread(target=_keep_watcher, args=(stopping,))
         signal.signal(signal.SIGTERM, _interrupt)
         try:
             worker.start()
+            watcher.start()
             self.stdout.write(f"Saltwort is at http://{HOST}:{port}  (Ctrl-C stops it)")
             self.stdout.flush()
             server.run()
@@ -70,6 +73,7 @@ class Command(BaseCommand):
         finally:
             stopping.set()
             worker.join()
+            watcher.join()
             server.close()
             self.stdout.write("Saltwort has stopped.")
 
@@ -94,12 +98,7 @@ def _keep_worker(stopping: threading.Event, say: Callable[[str], object]) -> Non
     pause, tidied = 0.0, float("-inf")
     while not stopping.wait(pause):
         name, started = uuid4().hex, time.monotonic()
-        # A session of its own: Ctrl-C reaches this process alone, which then stops the worker.
-        process = subprocess.Popen(
-            [sys.executable, sys.argv[0], "job_worker"],
-            start_new_session=True,
-            env={**os.environ, WORKER_VARIABLE: name, SERVER_VARIABLE: str(os.getpid())},
-        )
+        process = _started("job_worker", **{WORKER_VARIABLE: name})
         while process.poll() is None and not stopping.wait(LOOK_EVERY):
             _settle()
             if time.monotonic() - tidied > HOUR:
@@ -112,6 +111,33 @@ def _keep_worker(stopping: threading.Event, say: Callable[[str], object]) -> Non
         pause = min(LONGEST_PAUSE, max(1.0, 2 * pause)) if ended_soon else 0.0
         if ended_soon:
             say(f"The job worker ended at once (exit code {process.returncode}); it is started again in {pause:.0f} s.")
+
+
+def _keep_watcher(stopping: threading.Event) -> None:
+    """Run the watcher of folders while any is watched."""
+    process: subprocess.Popen[bytes] | None = None
+    while not stopping.wait(LOOK_EVERY):
+        if (process is None or process.poll() is not None) and _is_watching():
+            process = _started("frame_watcher")
+    if process:
+        _stop(process)
+
+
+def _is_watching() -> bool:
+    try:
+        return watched_now().exists()
+    except DatabaseError as error:
+        log.error("watched folders could not be looked for: %s", error)
+        return False
+
+
+def _started(command: str, **variables: str) -> "subprocess.Popen[bytes]":
+    # A session of its own: Ctrl-C reaches this process alone, which then stops the other.
+    return subprocess.Popen(
+        [sys.executable, sys.argv[0], command],
+        start_new_session=True,
+        env={**os.environ, **variables, SERVER_VARIABLE: str(os.getpid())},
+    )
 
 
 def _stop(process: "subprocess.Popen[bytes]") -> None:
