@@ -99,6 +99,12 @@ def _simulation(page: Page) -> None:
     page.wait_for_timeout(2000)
 
 
+def _night(page: Page) -> None:
+    _tab("Night watch")(page)
+    page.get_by_role("button", name="1012").click()
+    page.get_by_alt_text("quay_night.1012.exr").wait_for()
+
+
 def _tab(name: str) -> Callable[[Page], None]:
     return lambda page: page.get_by_role("radiogroup").get_by_text(name, exact=True).click()
 
@@ -120,6 +126,7 @@ VIEWS: dict[str, tuple[str, Callable[[Page], None] | None]] = {
     "handoffs": ("handoffs", None),
     "test-card": ("handoffs", _test_card),
     "simulation": ("handoffs", _simulation),
+    "night-watch": ("handoffs", _night),
     "outputs": ("outputs", _sequence),
     "hdr": ("outputs", _hdr),
     "findings": ("textures", lambda page: page.keyboard.press("f")),

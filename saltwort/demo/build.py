@@ -15,6 +15,7 @@ from saltwort.core.spaces.typed import TypedColour
 from saltwort.core.textures.rules import Rule
 from saltwort.core.views import AddedView
 from saltwort.demo.chain import add_chain, hand_in_cards
+from saltwort.demo.night import add_night
 from saltwort.demo.render import Array, write_frames, write_render
 from saltwort.demo.render import render as render_quay
 from saltwort.demo.textures import write_textures
@@ -96,6 +97,7 @@ def build_demo() -> Project:
     project = change_setup(project, 3, "Colours, lights, rig and recipes of the quay", _with_scene)
     add_chain(project)
     hand_in_cards(project)
+    add_night(project, render, picture)
     start_render(project, RIG_PICTURE, Asked())
     render.project = project
     make_recipes(project, [recipe.name for recipe in RECIPES if recipe.kind not in ("lut", "movie")], render)

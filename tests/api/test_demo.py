@@ -22,6 +22,7 @@ from saltwort.server.projects.setups import config_of
 from saltwort.server.scene.operations import space_of
 from saltwort.server.textures.operations import assigned_textures
 
+NIGHT = ("view-baked", "wrong-primaries", "exposure-jump", "missing")
 UNTRIED = ("Painting tool", "Renderer", "Render viewer", "Web page")
 
 
@@ -49,6 +50,7 @@ class Demo(TestCase):
                 ("handoff.failed", "Grading suite"),
                 ("handoff.rules-ignored", "Painting tool"),
                 *(("handoff.never-proved", name) for name in UNTRIED),
+                *((f"frame.{what}", "lantern_quay_night") for what in NIGHT),
                 ("render.frames-missing", "lamp_flicker.####.exr"),  # the one that is cut off waits for the worker
                 ("texture.data-read-as-colour", "harbour_lamp/harbour_lamp_brass_roughness.png"),
                 ("texture.colour-read-as-data", "mooring_rope/scans_raw/mooring_rope_albedo.jpg"),

@@ -37,6 +37,8 @@ LEAST_EXPLAINED, CLEARLY = 0.6, 0.6
 """Share of the places that what was done must explain, and how much less it must leave."""
 CERTAIN = 0.9
 """Likelihood from which a frame by itself is called wrong."""
+PLACES = 8_000
+"""That are looked at in two small pictures."""
 WHOLE = Placement((1.0, 1.0), (0.0, 0.0), "", 1.0)
 ENCODED = ("view-other", "display-other", "curve-twice", "power", "log-left-in", "pq-as-sdr", "tone-mapped")
 OF_PRIMARIES = ("primaries", "white-point")
@@ -94,14 +96,13 @@ def _mean(values: Sequence[float]) -> float:
 def judged(found: Survey, wanted: Wanted, beside: Pixels | None) -> tuple[Note, ...]:
     """What is wrong with a frame, the worst first. `beside` is the light of a good frame near it, or of a render that
     it should show, small, (height, width, 3), as `light_of` gives it; None where there is none."""
-    notes = []
-    told = _beside(found, wanted, beside) if beside is not None else None
-    if told is not None:
-        notes.append(told)
-    notes += [note for note in _alone(found, wanted) if not notes or note.code != notes[0].code]
-    if told is None and beside is not None and _is_alike(found, wanted, beside):
+    search = _search(found, wanted, beside) if beside is not None else None
+    notes = _alone(found, wanted)
+    if search is not None and _share(search.expected()) >= LEAST_ALIKE:
         # A good frame beside it weighs more than what is only likely.
-        notes = [note for note in notes if note.code == "frame.clipped" or note.code == "frame.wrong-primaries"]
+        notes = [note for note in notes if note.code in ("frame.clipped", "frame.wrong-primaries")]
+    elif search is not None and (told := _beside(search, wanted)):
+        notes = [told, *(note for note in notes if note.code != told.code)]
     if count := found.facts.stats.non_finite:
         notes.append(Note("frame.non-finite", f"{count:,} samples are infinite or no number at all."))
     return tuple(notes)
@@ -143,15 +144,10 @@ def _search(found: Survey, wanted: Wanted, beside: Pixels) -> Search | None:
         return None
     rows = np.round(np.linspace(0, beside.shape[0] - 1, height)).astype(int)
     columns = np.round(np.linspace(0, beside.shape[1] - 1, width)).astype(int)
-    samples: Samples = sampled(beside[rows][:, columns], small, WHOLE)
+    samples: Samples = sampled(beside[rows][:, columns], small, WHOLE, PLACES)
     step = LIGHT_STEP if wanted.scene.expects_light else CODE_STEP
     is_clipped = found.facts.header.bit_depth not in FLOATS
     return Search(wanted.scene, samples, step, is_clipped=is_clipped) if len(samples.light) else None
-
-
-def _is_alike(found: Survey, wanted: Wanted, beside: Pixels) -> bool:
-    search = _search(found, wanted, beside)
-    return search is not None and _share(search.expected()) >= LEAST_ALIKE
 
 
 def _share(chain: Chain) -> float:
@@ -159,14 +155,9 @@ def _share(chain: Chain) -> float:
     return float((chain.off <= FITTING).mean())
 
 
-def _beside(found: Survey, wanted: Wanted, beside: Pixels) -> Note | None:
-    """What was done to a frame, by a good one beside it; None where they are alike, or where it is nothing known."""
-    search = _search(found, wanted, beside)
-    if search is None:
-        return None
+def _beside(search: Search, wanted: Wanted) -> Note | None:
+    """What was done to a frame that is not as the good one beside it; None where it is nothing known."""
     expected = search.expected()
-    if _share(expected) >= LEAST_ALIKE:
-        return None
 
     def explains(chain: Chain) -> bool:
         return _share(chain) >= LEAST_EXPLAINED and chain.cost < CLEARLY * expected.cost
@@ -181,7 +172,7 @@ def _beside(found: Survey, wanted: Wanted, beside: Pixels) -> Note | None:
     deviation = best.deviations[0]
     if deviation.code == "exposure":
         return None  # told of all frames together
-    return Note(_code_of(deviation.code, wanted.scene), f"Beside the frames around it: {deviation.happened}")
+    return Note(_code_of(deviation.code, wanted.scene), deviation.happened)
 
 
 def _code_of(code: str, scene: Scene) -> FrameCode:

@@ -27,15 +27,15 @@ class Samples:
         return Samples(self.light[::step], self.numbers[::step])
 
 
-def sampled(light: Pixels, picture: Pixels, placement: Placement) -> Samples:
+def sampled(light: Pixels, picture: Pixels, placement: Placement, looked_at: int = LOOKED_AT) -> Samples:
     """Samples of a picture, (height, width, 3 or 4), that lies in light, (height, width, 3 or 4), as placed: as many of
-    the dark, the bright and the saturated as there are, in places where both are flat."""
+    the dark, the bright and the saturated as there are, in places where both are flat, of so many `looked_at`."""
     picture = flipped(picture, placement.flip)
     height, width = picture.shape[:2]
     radius = max(1, round(1 / placement.scale[0]))
     chance = np.random.default_rng(5)
-    x = chance.integers(radius, max(radius + 1, width - radius), LOOKED_AT)
-    y = chance.integers(radius, max(radius + 1, height - radius), LOOKED_AT)
+    x = chance.integers(radius, max(radius + 1, width - radius), looked_at)
+    y = chance.integers(radius, max(radius + 1, height - radius), looked_at)
     at_x, at_y = placement.at(x.astype(float), y.astype(float))
     reach = max(1, int(np.ceil(placement.scale[0])))
     inside = (

@@ -53,8 +53,8 @@ def add_watched(
 
 
 def switch(folder: WatchedFolder, based_on: int, *, is_on: bool, author: str = "") -> WatchedFolder:
-    """Have Saltwort go on looking at a folder, or rest. Raises Stale when it was changed meanwhile."""
-    said = f"Watching {Path(folder.place).name} {'goes on' if is_on else 'rests'}"
+    """Have Saltwort go on looking at a folder, or pause. Raises Stale when it was changed meanwhile."""
+    said = f"Watching {Path(folder.place).name} {'goes on' if is_on else 'is paused'}"
     with recording(folder.project, said, author, WatchedFolder.objects.filter(pk=folder.pk)):
         return folder.change(based_on, is_on=is_on)
 

@@ -149,7 +149,7 @@ def watched_folders(request: Request, slug: str) -> Response:
 @extend_schema(methods=["DELETE"], responses={204: None})
 @api_view(["PUT", "DELETE"])
 def watched_folder(request: Request, slug: str, pk: int) -> Response:
-    """Have Saltwort go on or rest, or forget the folder."""
+    """Have Saltwort go on or pause, or forget the folder."""
     folder = _named(slug, pk)
     if request.method == "DELETE":
         remove_watched(folder, author_of(request))

@@ -2780,10 +2780,10 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** @description Have Saltwort go on or rest, or forget the folder. */
+        /** @description Have Saltwort go on or pause, or forget the folder. */
         put: operations["projects_watched_update"];
         post?: never;
-        /** @description Have Saltwort go on or rest, or forget the folder. */
+        /** @description Have Saltwort go on or pause, or forget the folder. */
         delete: operations["projects_watched_destroy"];
         options?: never;
         head?: never;

@@ -1,3 +1,5 @@
+import type { ReactNode } from 'react';
+
 import { useChange, useStations, type Station } from '../api/hooks';
 import { api, body, type Schemas } from '../api/client';
 import { Segments } from '../shared/Segments';
@@ -14,10 +16,20 @@ import { Simulation, useWrong } from './Simulation';
 import { StationForm } from './StationForm';
 import { TestCard } from './TestCard';
 import { TextureTable } from './TextureTable';
-import { EXPLAIN, SETTINGS, SIMULATION, TEST_CARD, TEXTURES, useHandoffsView } from './useView';
+import { NightWatch } from '../watching/NightWatch';
+import { EXPLAIN, SETTINGS, SIMULATION, TEST_CARD, TEXTURES, useHandoffsView, WATCH } from './useView';
 
 const READS: Record<Schemas['ReadsEnum'], string> = { textures: 'reads textures', renders: 'reads renders' };
-const VIEWS = [SETTINGS, TEXTURES, TEST_CARD, SIMULATION, EXPLAIN];
+const VIEWS = [SETTINGS, TEXTURES, TEST_CARD, SIMULATION, EXPLAIN, WATCH];
+
+/** What is shown of an application. */
+const OF_STATION: Record<string, (of: { station: Station; stations: Station[] }) => ReactNode> = {
+  [SETTINGS]: ({ station }) => <Sheet key={station.id} station={station} />,
+  [TEXTURES]: ({ station }) => <TextureTable key={station.id} station={station} />,
+  [TEST_CARD]: ({ station }) => <TestCard key={station.id} station={station} />,
+  [SIMULATION]: ({ stations }) => <Simulation stations={stations} />,
+  [EXPLAIN]: ({ station }) => <Explain key={station.id} station={station} />,
+};
 
 /** The chain of applications, what must be set in each, and the proof that it is. */
 export function Handoffs() {
@@ -55,28 +67,22 @@ export function Handoffs() {
                 onChange={setView}
               />
             </div>
-            <div className="columns">
-              <section className="column" aria-label="Applications">
-                <StationForm key={station.id} station={station} others={listed} onCopied={setChosen} />
-                <NewStation onAdded={setChosen} />
-                <h3>
-                  Order <span className="quiet small">within the columns of the chain</span>
-                </h3>
-                <Order listed={listed} chosen={station} onChoose={setChosen} />
-              </section>
-              {shown === SIMULATION ? (
-                <Simulation stations={listed} />
-              ) : shown === EXPLAIN ? (
-                <Explain key={station.id} station={station} />
-              ) : shown === TEST_CARD ? (
-                <TestCard key={station.id} station={station} />
-              ) : shown === TEXTURES ? (
-                <TextureTable key={station.id} station={station} />
-              ) : (
-                <Sheet key={station.id} station={station} />
-              )}
-              <Exports key={`exports-${station.id}`} station={station} />
-            </div>
+            {shown === WATCH ? (
+              <NightWatch />
+            ) : (
+              <div className="columns">
+                <section className="column" aria-label="Applications">
+                  <StationForm key={station.id} station={station} others={listed} onCopied={setChosen} />
+                  <NewStation onAdded={setChosen} />
+                  <h3>
+                    Order <span className="quiet small">within the columns of the chain</span>
+                  </h3>
+                  <Order listed={listed} chosen={station} onChoose={setChosen} />
+                </section>
+                {OF_STATION[shown]?.({ station, stations: listed })}
+                <Exports key={`exports-${station.id}`} station={station} />
+              </div>
+            )}
           </div>
         );
       }}
