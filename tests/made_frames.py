@@ -9,8 +9,11 @@ import numpy as np
 from PIL import Image
 
 from saltwort.core.engine import ViewChoice, load_config
-from saltwort.core.explain.explained import AS_EXPECTED, UNDECIDED, Explained, Question, explain
+from saltwort.core.explain.alignment import Placement
+from saltwort.core.explain.explained import AS_EXPECTED, STEP, UNDECIDED, Explained, Question, explain
 from saltwort.core.explain.operation import Fit, Operation, Scene, Way, operations
+from saltwort.core.explain.samples import sampled
+from saltwort.core.explain.search import Search
 from saltwort.core.explain.steps import in_turn
 from saltwort.core.project import compose
 from saltwort.core.spaces.difference import delta_e_2000
@@ -19,6 +22,8 @@ from saltwort.core.views.tone import display_xyz
 from saltwort.demo.render import render as quay
 from tests.samples import ACES_SDR, SRGB_DISPLAY, base_archive, sample_setup
 
+SAME = 0.7
+"""ΔE 2000 in the mean that 8 bits and JPEG hide."""
 VISIBLE = 2.0
 """ΔE 2000 in the mean from which on a picture is wrong; less is not made here."""
 CHOICES = (ACES_SDR, ViewChoice(SRGB_DISPLAY, "AgX"), ViewChoice(SRGB_DISPLAY, "Filmic"))
@@ -81,8 +86,19 @@ def _frame(rng: np.random.Generator, deviations: int) -> Frame | None:
     parts = [_numbers(scene, light, (*made[:at], *made[at + 1 :])) for at in range(len(made))]
     if any(_apart(scene, codes, other) < VISIBLE for other in (*parts, *([meant] if made else []))):
         return None  # one of them changes nothing that could be seen
+    if deviations > 1 and _is_shorter(scene, light, codes):
+        return None
     picture, depth, damage = _saved(codes, rng)
     return Frame(Question(picture, depth, light, scene.config, choice, False), made, damage)  # type: ignore[arg-type]
+
+
+def _is_shorter(scene: Scene, light: np.ndarray, codes: np.ndarray) -> bool:
+    """Whether one deviation gives the same picture as several do: the shortest chain is the one to be told."""
+    placement = Placement((1.0, 1.0), (0.0, 0.0), "", 1.0)
+    search = Search(scene, sampled(light, codes.astype(np.float32), placement), STEP["16 bits"], is_clipped=True)
+    best = search.best_single()
+    one = tuple((each.operation, each.way) for each in best.deviations)
+    return _apart(scene, codes, _numbers(scene, light, one)) < SAME
 
 
 def _picked(scene: Scene, rng: np.random.Generator, deviations: int) -> tuple[tuple[Operation, Way], ...] | None:
@@ -90,7 +106,12 @@ def _picked(scene: Scene, rng: np.random.Generator, deviations: int) -> tuple[tu
     known = [each for each in known if not each[0].code.startswith("alpha") and each[1].many is None]
     codes = sorted({operation.code for operation, _ in known})
     picked = []
-    for code in rng.choice(codes, deviations, replace=False):
+    if deviations == 3:  # one of them is exposure, and the others have no numbers of their own
+        plain = sorted({operation.code for operation, way in known if way.fit is None})
+        chosen = ["exposure", *rng.choice(plain, 2, replace=False)]
+    else:
+        chosen = list(rng.choice(codes, deviations, replace=False))
+    for code in chosen:
         ways = [each for each in known if each[0].code == code]
         operation, way = ways[int(rng.integers(len(ways)))]
         picked.append((operation, _with_any_number(way, way.fit, rng) if way.fit else way))

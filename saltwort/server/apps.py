@@ -12,5 +12,5 @@ class SaltwortConfig(AppConfig):
 
     def ready(self) -> None:
         """Load the modules that register what jobs do, and have changes of the database counted."""
-        autodiscover_modules("operations", "intake", "rig", "readings")
+        autodiscover_modules("operations", "intake", "rig", "readings", "rescuing")
         post_migrate.connect(count_changes, sender=self.apps.get_app_config("projects"))

@@ -211,6 +211,9 @@ urlpatterns = [
     path(f"{PROJECT}/watched/<int:pk>/picture", watching.watched_picture),
     path(f"{PROJECT}/explanations", explain.explanations),
     path(f"{PROJECT}/explanations/<int:pk>", explain.explanation),
+    path(f"{PROJECT}/explanations/<int:pk>/rescue", explain.explanation_rescue),
+    path(f"{PROJECT}/explanations/<int:pk>/rescue-folder", explain.explanation_rescue_folder),
+    path(f"{PROJECT}/explanations/<int:pk>/lut", explain.explanation_lut),
     *(
         path(f"{PROJECT}/explanations/<int:pk>/{which}", explain.explanation_picture, {"which": which})
         for which in PICTURES

@@ -6,6 +6,7 @@ from pathlib import Path
 
 import numpy as np
 from django.core.management import call_command
+from django.test import override_settings
 from PIL import Image
 
 from saltwort.core.engine import ViewChoice, apply, view_processor
@@ -50,6 +51,45 @@ class Kept(ServerTestCase):
         self.assertEqual([one["id"] for one in self.ask("/explanations")], [made["id"]])
         self.client.delete(self.url(f"/explanations/{made['id']}"))
         self.assertEqual(self.ask("/explanations"), [])
+
+    def test_worst_spots_chain_and_confidence(self) -> None:
+        view = view_processor(config_of(self.project.current), "ACEScg", ACES_SDR)
+        codes = np.clip(apply(view, self.light), 0, 1)
+        codes[100:160, 200:290] = (0.9, 0.1, 0.8)
+        made = self.dropped(codes ** np.float32(1 / 2.2))
+        self.assertGreater(made["confidence"], 0.4)
+        self.assertEqual(made["chain"][-1]["state"], "expected")
+        spot = made["worst"][0]
+        self.assertAlmostEqual(spot["x"], 245 / self.light.shape[1], delta=0.06)
+        self.assertAlmostEqual(spot["y"], 130 / self.light.shape[0], delta=0.06)
+        self.assertGreater(spot["de"], 10)
+        self.ask(f"/explanations/{made['id']}/lut", 400)
+
+    def test_a_folder_is_rescued_by_a_job(self) -> None:
+        light = self.light * np.float32(0.2)
+        beauty = self.folder / "dim.exr"
+        write_image(beauty, light, "half")
+        self.beauty = add_render(self.project, "dim.exr", store_file(beauty, "dim.exr"))
+        codes = np.clip(apply(view_processor(config_of(self.project.current), "ACEScg", ACES_SDR), light), 0, 1)
+        made = self.dropped(codes ** np.float32(1 / 1.7))
+        frames = self.folder / "frames"
+        frames.mkdir()
+        for number in (7, 8):
+            write_image(frames / f"shot_{number}.png", codes ** np.float32(1 / 1.7), "uint16")
+        (frames / "broken_9.png").write_bytes(b"none")
+        address = f"/explanations/{made['id']}/rescue-folder"
+        with override_settings(READABLE_FOLDERS=(self.folder,)):
+            self.tell("post", address, 400, folder="/etc")
+            self.tell("post", address, 400, folder=str(self.folder / "media"))
+            self.tell("post", address, 201, folder=str(frames))
+        self.do_jobs()
+        self.assertEqual(
+            sorted(file.name for file in (frames / "rescued").iterdir()), ["shot_rescued_7.exr", "shot_rescued_8.exr"]
+        )
+        told = self.ask("/jobs")[0]
+        self.assertIn("broken_9.png", told["message"])
+        back = read_pixels(frames / "rescued" / "shot_rescued_8.exr")
+        self.assertLess(float(np.median(np.abs(back - light) / np.maximum(light, 0.02))), 0.03)
 
     def test_what_cannot_be_repaired_has_no_such_picture(self) -> None:
         made = self.dropped(np.random.default_rng(2).random((200, 320, 3)).astype(np.float32))
@@ -135,6 +175,22 @@ class Explain(CommandTestCase):
         self.assertEqual(self.explained(untoned, status=0, expect=wanted, **asked)[0]["verdict"], "as expected")
         (told,) = self.explained(untoned, status=1, station="Compositor", **asked)
         self.assertEqual(told["repair"][0]["setting"], "viewing/view")
+
+    def test_without_a_render_less_is_told(self) -> None:
+        view = self.came_back("view.png", self.seen())
+        light = self.came_back("light.exr", self.light, "half")
+        steps = self.came_back("steps.exr", np.round(np.clip(self.seen(), 0, 1) * 255) / np.float32(255), "half")
+        cut = self.came_back("cut.exr", np.clip(self.light, 0, 0.4), "half")
+        bare = {"light": "", "space": ""}
+        told = self.explained(view, light, steps, cut, status=1, expect="light", **bare)
+        self.assertEqual(
+            [entry["verdict"] for entry in told], ["explained", "not told apart", "explained", "explained"]
+        )
+        codes = [[each["code"] for each in entry["deviations"]] for entry in told]
+        self.assertEqual(codes, [["view-other"], [], ["view-other", "steps"], ["clipped"]])
+        self.assertTrue(all(0.4 < entry["holds"]["confidence"] < 1 for entry in told))
+        (told_light,) = self.explained(light, status=1, **bare)
+        self.assertEqual([each["code"] for each in told_light["deviations"]], ["view-missing"])
 
     def test_another_picture_and_none(self) -> None:
         other = self.came_back("other.png", np.random.default_rng(1).random((300, 500, 3)).astype(np.float32))

@@ -6,10 +6,11 @@ import zipfile
 from pathlib import Path
 
 import numpy as np
+from django.test import override_settings
 from playwright.sync_api import Locator, expect
 
 from saltwort.core.engine import apply, view_processor
-from saltwort.core.images import write_image
+from saltwort.core.images import read_pixels, write_image
 from saltwort.core.stations.kinds import kind_named
 from saltwort.server.handoffs.models import Station
 from saltwort.server.handoffs.operations import add_station
@@ -191,8 +192,56 @@ class Explained(ChainTestCase):
         expect(pictures).to_have_count(4)
         expect(pictures.nth(2)).to_contain_text("after the repair")
         expect(pictures.nth(2).locator("img")).to_have_js_property("complete", True, timeout=60_000)
+        way = answer.get_by_role("list", name="The way of the picture").get_by_role("listitem")
+        expect(way.filter(has_text="power 0.45")).to_contain_text("extra")
+        with page.expect_download() as saved:
+            answer.get_by_role("link", name="Rescue as scene-linear EXR").click()
+        self.assertEqual(saved.value.suggested_filename, "washed_rescued.exr")
+        back = read_pixels(Path(saved.value.path()))
+        self.assertEqual(back.shape, light.shape)
         answer.get_by_role("button", name="Forget").click()
         expect(answer).to_have_count(0)
+
+    def test_a_folder_is_rescued_and_what_is_unknown_has_a_lut(self) -> None:
+        light = light_of(2) * np.float32(0.3)
+        beauty, folder = self.folder / "beauty.exr", self.folder / "baked"
+        write_image(beauty, light, "half")
+        add_render(self.project, "beauty.exr", store_file(beauty, "beauty.exr"))
+        shown = np.clip(apply(view_processor(config_of(self.current().current), "ACEScg", ACES_SDR), light), 0, 1)
+        folder.mkdir()
+        for number in (1, 2):
+            write_image(folder / f"washed.{number:04d}.png", shown ** np.float32(1 / 1.8), "uint16")
+        red, green, blue = np.moveaxis(shown, 2, 0)
+        odd = np.stack([(0.5 * red + 0.5 * blue) ** 2, 0.3 + 0.5 * green * red, 0.6 * np.sqrt(blue)], axis=2)
+        write_image(self.folder / "odd.png", odd, "uint16")
+        page = self.open("handoffs")
+        self.show("Explain")
+        self.choose("It should show", "beauty.exr")
+        for file in (self.folder / "odd.png", folder / "washed.0001.png"):
+            with page.expect_file_chooser() as chooser:
+                page.get_by_role("button", name="Choose or drop a picture").click()
+            chooser.value.set_files(file)
+            expect(page.get_by_role("group", name=f"Explanation of {file.name}")).to_be_visible(timeout=60_000)
+        answer = page.get_by_role("group", name="Explanation of washed.0001.png")
+        with override_settings(READABLE_FOLDERS=(self.folder,)):
+            answer.get_by_role("button", name="Rescue a folder").click()
+            field = answer.get_by_label("Folder whose pictures went the same way")
+            field.fill("/etc")
+            field.press("Enter")
+            expect(answer).to_contain_text("outside the folders")
+            field.fill(str(folder))
+            field.press("Enter")
+            expect(page.get_by_text("The folder is queued")).to_be_visible()
+        names = sorted(file.name for file in (folder / "rescued").iterdir())
+        self.assertEqual(names, ["washed_rescued.0001.exr", "washed_rescued.0002.exr"])
+        back = read_pixels(folder / "rescued" / names[1])
+        self.assertLess(float(np.median(np.abs(back - light))), 0.01)
+        unknown = page.get_by_role("group", name="Explanation of odd.png")
+        unknown.get_by_role("button", expanded=False).click()
+        expect(unknown.get_by_role("img", name="Curves from expected to found")).to_be_visible()
+        with page.expect_download() as saved:
+            unknown.get_by_role("link", name="Save as LUT (CLF)").click()
+        self.assertIn("ProcessList", Path(saved.value.path()).read_text())
 
 
 class Simulated(ChainTestCase):

@@ -62,11 +62,19 @@ class Dropped(BrowserTestCase):
         expect(render.first).to_have_value("noon.exr")
 
         self.drop(self.picture("comp.png"), step="handoffs")
-        self.question().get_by_role("button", name="It came back from an application").click()
+        self.question().get_by_role("button", name="A picture to compare").click()
         expect(self.page).to_have_url(re.compile("/compare$"))
         expect(self.page.get_by_role("figure", name="Pane 2")).to_contain_text("comp.png")
         panes = Project.objects.get().comparison.panes
         self.assertEqual(panes[1]["render"], self.project.renders.get(name="comp.png").pk)
+
+    def test_a_picture_that_came_back_is_explained(self) -> None:
+        self.drop(self.picture("odd.png"), step="compare")
+        self.question().get_by_role("button", name="It came back from an application").click()
+        expect(self.page).to_have_url(re.compile("/handoffs$"))
+        expect(self.page.get_by_role("group", name="Explanation of odd.png")).to_contain_text(
+            "another picture", timeout=60_000
+        )
 
     def test_a_test_card_finds_its_application(self) -> None:
         station = Station.objects.select_related("project__current").get(project=self.project, name="Compositor")

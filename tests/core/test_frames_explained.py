@@ -1,16 +1,23 @@
 """Pictures that came back: what was done to them is told, of cases made at random."""
 
 import os
+import tempfile
 from dataclasses import replace
+from pathlib import Path
 from unittest import TestCase
 
 import numpy as np
+import PyOpenColorIO as ocio
 
+from saltwort.core.engine import apply
 from saltwort.core.errors import BadInput
 from saltwort.core.explain.alignment import place
+from saltwort.core.explain.drawn import drawn
 from saltwort.core.explain.explained import AS_EXPECTED, UNKNOWN, explain, rescued
+from saltwort.core.explain.fitted import fitted
 from saltwort.core.explain.operation import Scene, operations
 from saltwort.core.explain.pictures import apart, as_expected, as_repaired
+from saltwort.core.explain.undoing import undone_again
 from saltwort.core.views.grade import AFTER, Grade, on_its_numbers
 from tests.made_frames import CHOICES, Frame, answered, frames, frames_config, is_right, light_of
 
@@ -75,6 +82,65 @@ class Answers(TestCase):
         self.assertLess(said.residual[0], 0.5)
         for name, wanted in (("slope", made.slope), ("offset", made.offset), ("power", made.power)):
             np.testing.assert_allclose(said.deviations[0].parameters[name], wanted, atol=0.03)
+
+    def test_bars_around_it_are_told(self) -> None:
+        question = frame().question
+        picture = question.picture[..., :3]
+        height, width = picture.shape[:2]
+        boxed = np.zeros((height + 60, width, 3), np.float32)
+        boxed[30 : height + 30] = picture
+        said = explain(replace(question, picture=boxed))
+        self.assertEqual([each.code for each in said.deviations], ["geometry"])
+        self.assertEqual(said.deviations[0].parameters["bars"], (0.0, 30.0, 0.0, 30.0))
+        asked = replace(question, picture=boxed)
+        self.assertLess(float(np.median(apart(asked, as_repaired(asked, said), as_expected(asked, said)))), 1.5)
+
+    def test_a_picture_of_few_steps(self) -> None:
+        question = frame().question
+        few = np.round(np.clip(question.picture[..., :3], 0, 1) * 15) / np.float32(15)
+        said = explain(replace(question, picture=few.astype(np.float32), depth="8 bits"))
+        self.assertEqual([(each.code, each.parameters["bits"]) for each in said.deviations], [("steps", 4.0)])
+        self.assertFalse(said.can_be_undone)
+
+    def test_what_comes_nearest_to_the_unknown(self) -> None:
+        chance = np.random.default_rng(SEED)
+        expected = chance.random((2000, 3)) ** 1.5
+        matrix = np.array([[0.8, 0.15, 0.05], [0.1, 0.85, 0.05], [0.02, 0.18, 0.8]])
+        mixed = expected @ matrix.T
+        seen = np.clip(0.9 * mixed**0.6 + 0.03 * np.sin(6 * mixed), 0, 1)
+        seen[:60] = chance.random((60, 3))  # a watermark
+        near = fitted(expected, seen)
+        np.testing.assert_allclose(near.matrix, matrix, atol=0.03)
+        self.assertLess(float(np.median(np.abs(near.of(expected) - seen))), 0.01)
+        with tempfile.TemporaryDirectory() as folder:
+            file = Path(folder) / "near.clf"
+            file.write_bytes(near.as_clf())
+            processor = ocio.Config.CreateRaw().getProcessor(ocio.FileTransform(str(file))).getDefaultCPUProcessor()
+            loaded = apply(processor, np.ascontiguousarray(expected[np.newaxis], np.float32))[0]
+        np.testing.assert_allclose(loaded, near.of(expected), atol=1e-4)
+
+    def test_the_same_is_undone_in_other_frames(self) -> None:
+        for more in range(12):
+            made = next(frames(1, SEED + more, 1))
+            said = answered(made)
+            if not said.can_be_undone:
+                continue
+            with self.subTest(str(made)):
+                plain = [{"code": each.code, **each.parameters} for each in said.deviations]
+                scene, picture = made.question.scene, made.question.picture
+                np.testing.assert_allclose(
+                    undone_again(scene, plain, picture), rescued(made.question, said), rtol=1e-4, atol=1e-5
+                )
+
+    def test_the_chain_is_drawn(self) -> None:
+        question = frame().question
+        view = question.choice.view
+        codes = question.scene.view()(question.light[..., :3])
+        twice = replace(question, picture=np.clip(question.scene.view()(np.clip(codes, 0, 1)), 0, 1), depth="16 bits")
+        parts = [(part.label, part.state) for part in drawn(twice, explain(twice))]
+        self.assertEqual(parts[1:3], [(view, "expected"), (f"{view} again", "extra")])
+        bare = replace(question, picture=np.clip(question.light[..., :3], 0, 1), depth="16 bits")
+        self.assertIn((view, "missing"), [(part.label, part.state) for part in drawn(bare, explain(bare))])
 
     def test_flipped(self) -> None:
         question = frame().question

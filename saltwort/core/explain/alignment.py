@@ -25,6 +25,11 @@ POINTS = 8_000
 LIKELY = 0.6
 """Correlation above which no flipped one is looked for."""
 COARSE = 640
+Bars = tuple[int, int, int, int]
+"""Pixels on the left, top, right and bottom."""
+NO_BARS: Bars = (0, 0, 0, 0)
+EVEN, MOST_BARS = 4 / 255, 0.45
+"""How far what is of one colour may differ, as JPEG leaves it, and how much of a side bars may be."""
 FLIPS = ("", "horizontal", "vertical", "both")
 
 
@@ -57,6 +62,23 @@ def flipped(pixels: Any, flip: str) -> Any:
     if flip in ("horizontal", "both"):
         pixels = pixels[:, ::-1]
     return pixels[::-1] if flip in ("vertical", "both") else pixels
+
+
+def bars_of(picture: Pixels) -> Bars:
+    """The bars of one colour on the left, top, right and bottom of a picture, in pixels."""
+    bright = np.nan_to_num(picture[..., :3].astype(np.float32), posinf=1.0)
+    rows = _even_from_start(bright), _even_from_start(bright[::-1])
+    columns = np.swapaxes(bright, 0, 1)
+    across = _even_from_start(columns), _even_from_start(columns[::-1])
+    return across[0], rows[0], across[1], rows[1]
+
+
+def _even_from_start(rows: Pixels) -> int:
+    """How many rows from the first are all of its one colour; 0 where that is most of them."""
+    away = np.abs(rows - np.median(rows[0], axis=0)).max(axis=2)
+    uneven = np.flatnonzero(np.percentile(away, 98, axis=1) > EVEN)
+    count = int(uneven[0]) if len(uneven) else len(rows)
+    return count if 2 <= count < MOST_BARS * len(rows) else 0
 
 
 def place(reference: Pixels, picture: Pixels) -> Placement:

@@ -22,10 +22,21 @@ MOST_OUTLIERS = 0.12
 """Share of the samples that need not be: a watermark, a frame number, a denoiser."""
 CLEARLY = 1.4
 """How many times better a longer chain must be."""
-CLOSE = 0.55
-"""Cost up to which a single deviation is all: about one step in the mean. Beyond, two are tried as well."""
+CLOSE = 0.3
+"""Cost up to which a single deviation is all: a third of a step in the mean. Beyond, two are tried as well."""
+CLOSE_ENOUGH = 0.7
+"""The same for several: what scaling and compression leave of a right one."""
+SURE = 3.0
+"""How many times the uncertainty of the mean one chain must be better than another, to be told apart from it."""
+ALIKE_SAMPLES = 8
+"""Samples that err together, as those of one surface do."""
 LEAST_LIGHT = 0.01
 SAME_NUMBERS = 1e-5
+OF_MANY = 3
+"""Deviations for which one with many numbers counts: they bend to much that they are not."""
+VERY_FEW, MOST_LIKELY = 60, 40
+FEW_GRADED, FEW_TRIES, MOST_GRADED, MOST_TRIES = 150, 12, 6, 60
+"""Samples and steps by which grades with another are told apart, and how many of them are then fitted."""
 DIFFERENCE = 1e-3
 """By which a number is moved to see what follows: pixels are float32, which smaller ones drown in."""
 
@@ -89,15 +100,17 @@ class Search:
         return self._looked_at(self._singles())[0]
 
     def best(self) -> list[Chain]:
-        """Chains of one deviation, and of two where none of these fits, the best first."""
+        """Chains of one deviation, the best first; where none of these fits, of two, of a grade, of three of which one
+        is exposure, and of a grade with another."""
         singles = self._looked_at(self._singles())
         if singles and singles[0].fits and singles[0].cost < CLOSE:
             return singles
-        pairs = self._looked_at(self._pairs())
-        found = _in_order([*singles, *pairs])
-        if found and found[0].fits and found[0].cost < CLOSE:
-            return found
-        return _in_order([*found, *(self._with_many(each) for each in self._of_many)])
+        found = singles
+        for more in (self._pairs, self._grades, self._threes, self._graded):
+            found = _in_order([*found, *self._looked_at(more())])
+            if found[0].fits and found[0].cost < CLOSE_ENOUGH:
+                break
+        return found
 
     def chain(self, deviations: tuple[Deviation, ...], samples: Samples) -> Chain:
         """How far the samples are from what a chain gives."""
@@ -124,6 +137,15 @@ class Search:
         """Whether two chains give numbers that the coding does not tell apart."""
         first, second = (self.numbers(each.deviations, self._all) for each in (one, other))
         return bool((self._off(first, second) > 1.0).mean() < 0.02)
+
+    def is_told_apart(self, best: Chain, other: Chain) -> bool:
+        """Whether the picture says that one chain is better than another: by how far both are off in the same places,
+        beyond chance."""
+        if self.is_same(best, other):
+            return False
+        worse = np.log1p(other.off) - np.log1p(best.off)
+        chance = float(worse.std()) / np.sqrt(max(1.0, len(worse) / ALIKE_SAMPLES))
+        return bool(worse.mean() > SURE * chance)
 
     def is_one(self, one: Chain, other: Chain) -> bool:
         """Whether two chains give the same numbers for any light: then they are two names for one thing."""
@@ -153,6 +175,45 @@ class Search:
                     yield self._fitted((), begun, self._few, after=(Deviation(second, other),), quick=True)
                 else:
                     yield self._both(begun, Deviation(second, other))
+
+    def _grades(self) -> Iterator[Chain]:
+        for each in self._of_many:
+            yield self._with_many(each, (), self._few, MOST_TRIES)
+
+    def _threes(self) -> Iterator[Chain]:
+        """Exposure, and two that have no numbers of their own."""
+        exposure = next(Deviation(each, way) for each, way in self._ways if each.code == "exposure")
+        fit = exposure.way.fit
+        assert fit is not None
+        plain = [Deviation(each, way) for each, way in self._ways if way.fit is None]
+        very_few = self._few.some(VERY_FEW)
+        likely: list[tuple[float, Chain]] = []
+        for first in plain:
+            for second in plain:
+                if _may_follow(first.operation, second.operation):
+                    chains = (
+                        self.chain((_with_number(exposure, fit, value), first, second), very_few) for value in fit.first
+                    )
+                    best = min(chains, key=lambda chain: chain.cost)
+                    likely.append((best.cost, best))
+        for _, chain in sorted(likely, key=lambda each: each[0])[:MOST_LIKELY]:
+            yield self._fitted((), exposure, self._few, after=chain.deviations[1:], quick=True)
+
+    def _graded(self) -> Iterator[Chain]:
+        """A grade, with another that has no number of its own."""
+        few = self._few.some(FEW_GRADED)
+        plain = [Deviation(each, way) for each, way in self._ways if way.fit is None]
+        likely = sorted(
+            (
+                (self._with_many(grade, (other,), few, FEW_TRIES), grade, other)
+                for grade in self._of_many
+                for other in plain
+                if _may_meet(grade.operation, other.operation)
+            ),
+            key=lambda each: each[0].cost,
+        )
+        for _, grade, other in likely[:MOST_GRADED]:
+            yield self._with_many(grade, (other,), self._few, MOST_TRIES)
 
     def _both(self, first: Deviation, second: Deviation) -> Chain:
         """Two numbers, one after the other until they stay."""
@@ -186,9 +247,9 @@ class Search:
         start = min(costs)[1]
         return at(_least(lambda value: at(value, few).cost, fit, start), samples)
 
-    def _with_many(self, deviation: Deviation) -> Chain:
-        """A chain of one deviation that has several numbers, by least squares with little weight on what is far off
-        (soft L1)."""
+    def _with_many(self, deviation: Deviation, others: tuple[Deviation, ...], samples: Samples, tries: int) -> Chain:
+        """A chain with a deviation that has several numbers, by least squares with little weight on what is far off
+        (soft L1). Others of its stage come before it."""
         from scipy.optimize import least_squares  # slow to import, seldom needed
 
         many = deviation.way.many
@@ -197,11 +258,11 @@ class Search:
         def made(numbers: Array) -> tuple[Deviation, ...]:
             step, undo, told = many.step(numbers), many.undo(numbers), many.told(numbers)
             way = replace(deviation.way, step=step, undo=undo, parameters=told)
-            return (replace(deviation, way=way),)
+            return (*others, replace(deviation, way=way))
 
         def missing(numbers: Array) -> Array:
-            given = self.numbers(made(numbers), self._few)
-            return np.asarray((given - self._few.numbers).ravel() / self.step, np.float64)
+            given = self.numbers(made(numbers), samples)
+            return np.asarray((given - samples.numbers).ravel() / self.step, np.float64)
 
         found = least_squares(
             missing,
@@ -209,10 +270,10 @@ class Search:
             bounds=(many.low, many.high),
             loss="soft_l1",
             f_scale=2.0,
-            max_nfev=60,
+            max_nfev=tries,
             diff_step=DIFFERENCE,
         )
-        return self.chain(made(found.x), self._all)
+        return self.chain(made(found.x), samples)
 
     def _looked_at(self, chains: Iterable[Chain]) -> list[Chain]:
         """The best of many chains, with all samples and their numbers found exactly."""
@@ -248,6 +309,11 @@ def _may_follow(first: Operation, second: Operation) -> bool:
     return one <= other
 
 
+def _may_meet(one: Operation, other: Operation) -> bool:
+    """Whether two operations are a chain in one order or the other."""
+    return _may_follow(one, other) or _may_follow(other, one)
+
+
 def _with_number(deviation: Deviation, fit: Fit, value: float) -> Deviation:
     parameters = {**deviation.way.parameters, fit.name: value}
     undo = fit.undo(value) if fit.undo else None
@@ -268,5 +334,9 @@ def _least(cost: Callable[[float], float], fit: Fit, start: float) -> float:
 
 
 def _in_order(chains: Iterable[Chain]) -> list[Chain]:
-    """The best first; a longer one only where it is clearly better."""
-    return sorted(chains, key=lambda chain: chain.cost * CLEARLY ** (len(chain.deviations) - 1))
+    """The best first; a longer one, or one of many numbers, only where it is clearly better."""
+    return sorted(chains, key=lambda chain: chain.cost * CLEARLY ** (_length(chain) - 1))
+
+
+def _length(chain: Chain) -> int:
+    return sum(OF_MANY if each.way.many else 1 for each in chain.deviations)

@@ -11,11 +11,14 @@ from rest_framework.parsers import MultiPartParser
 from rest_framework.request import Request
 from rest_framework.response import Response
 
+from saltwort.core.explain.drawn import STATES
 from saltwort.core.explain.explained import VERDICTS
 from saltwort.core.stations.sheet import LEVELS
-from saltwort.server.handoffs.explanations import explain_upload, explanations_of, picture_of
+from saltwort.server.handoffs.explanations import explain_upload, explanations_of, lut_of, picture_of, rescued_of
 from saltwort.server.handoffs.models import Explanation, Station
-from saltwort.server.http import BINARY, author_of, parsed, picture
+from saltwort.server.handoffs.rescuing import rescue_folder
+from saltwort.server.http import BINARY, author_of, download, parsed, picture
+from saltwort.server.jobs.views import JobSerializer
 from saltwort.server.projects.views import project_named
 from saltwort.server.scene.render_views import render_named
 
@@ -42,6 +45,30 @@ class RescueSerializer(serializers.Serializer):
     lost = serializers.ListField(child=serializers.CharField())
 
 
+class ChainPartSerializer(serializers.Serializer):
+    """A part of the way from light to the file, as it is beside what was agreed."""
+
+    label = serializers.CharField()
+    state = serializers.ChoiceField(choices=STATES)
+
+
+class WorstSpotSerializer(serializers.Serializer):
+    """A place as parts of width and height, and the ΔE 2000 that is left there."""
+
+    x = serializers.FloatField()
+    y = serializers.FloatField()
+    de = serializers.FloatField()
+
+
+class NearestSerializer(serializers.Serializer):
+    """The matrix, and curves of red, green and blue evenly over 0–1, that come nearest to what is not known, and what
+    they leave, root mean square of 0–1."""
+
+    matrix = serializers.ListField(child=serializers.ListField(child=serializers.FloatField()))
+    curves = serializers.ListField(child=serializers.ListField(child=serializers.FloatField()))
+    off = serializers.FloatField()
+
+
 class ExplanationSerializer(serializers.Serializer):
     """A picture that came back: `deviations` have a code and its parameters, in the order in which they happened;
     `alternatives` fit as well."""
@@ -61,6 +88,10 @@ class ExplanationSerializer(serializers.Serializer):
     residual = ResidualSerializer(source="told.residual")
     undo = RescueSerializer(source="told.undo")
     repair = serializers.SerializerMethodField()
+    confidence = serializers.SerializerMethodField()
+    chain = serializers.SerializerMethodField()
+    worst = serializers.SerializerMethodField()
+    nearest = serializers.SerializerMethodField()
     author = serializers.CharField(allow_blank=True)
     created = serializers.DateTimeField()
 
@@ -71,6 +102,23 @@ class ExplanationSerializer(serializers.Serializer):
     def get_repair(self, made: Explanation) -> list[dict[str, Any]]:
         repair: list[dict[str, Any]] = made.told.get("repair", [])
         return repair
+
+    def get_confidence(self, made: Explanation) -> float:
+        return float(made.told.get("confidence", 0.0))
+
+    @extend_schema_field(ChainPartSerializer(many=True))
+    def get_chain(self, made: Explanation) -> list[dict[str, Any]]:
+        chain: list[dict[str, Any]] = made.told.get("chain", [])
+        return chain
+
+    @extend_schema_field(WorstSpotSerializer(many=True))
+    def get_worst(self, made: Explanation) -> list[dict[str, Any]]:
+        worst: list[dict[str, Any]] = made.told.get("worst", [])
+        return worst
+
+    @extend_schema_field(NearestSerializer(allow_null=True))
+    def get_nearest(self, made: Explanation) -> dict[str, Any] | None:
+        return made.told.get("nearest")
 
 
 class CameBackSerializer(serializers.Serializer):
@@ -117,6 +165,36 @@ def explanation(request: Request, slug: str, pk: int) -> Response:
 def explanation_picture(request: Request, slug: str, pk: int, which: str) -> HttpResponse:
     """The picture as it came, as it should be, as it would be after the repair, or the difference that is left."""
     return picture(picture_of(_named(slug, pk), which))
+
+
+class RescueFolderRequest(serializers.Serializer):
+    """A folder of this machine in whose pictures the same is undone."""
+
+    folder = serializers.CharField(max_length=4096)
+
+
+@extend_schema(request=RescueFolderRequest, responses={201: JobSerializer})
+@api_view(["POST"])
+def explanation_rescue_folder(request: Request, slug: str, pk: int) -> Response:
+    """Queue the undoing of what is said here in every picture of a folder, into a folder below it."""
+    job = rescue_folder(_named(slug, pk), parsed(request, RescueFolderRequest)["folder"])
+    return Response(JobSerializer(job).data, status=status.HTTP_201_CREATED)
+
+
+@extend_schema(responses=BINARY)
+@api_view(["GET"])
+def explanation_rescue(request: Request, slug: str, pk: int) -> HttpResponse:
+    """What the picture was before, as scene-linear EXR, with a note in its header of what was undone."""
+    name, content = rescued_of(_named(slug, pk))
+    return download(content, name, "image/x-exr")
+
+
+@extend_schema(responses=BINARY)
+@api_view(["GET"])
+def explanation_lut(request: Request, slug: str, pk: int) -> HttpResponse:
+    """The matrix and curves that come nearest to what is not known, as a Common LUT Format document."""
+    name, content = lut_of(_named(slug, pk))
+    return download(content, name, "application/xml")
 
 
 def _named(slug: str, pk: int) -> Explanation:

@@ -12,8 +12,13 @@ from saltwort.core.configs.tags import handoff_tags
 from saltwort.core.engine import ViewChoice, apply, space_processor
 from saltwort.core.engine.processors import check_view
 from saltwort.core.errors import BadInput
+from saltwort.core.explain.alone import CODES, alone
+from saltwort.core.explain.alone import LIGHT as LIGHT_HELD
+from saltwort.core.explain.drawn import drawn
 from saltwort.core.explain.explained import (
+    EXPLAINED,
     FLOATS,
+    UNDECIDED,
     Depth,
     Explained,
     Question,
@@ -22,7 +27,8 @@ from saltwort.core.explain.explained import (
     explain,
     rescued,
 )
-from saltwort.core.explain.operation import Parameter
+from saltwort.core.explain.frames import CERTAIN
+from saltwort.core.explain.operation import Parameter, Scene
 from saltwort.core.images import read_pixels, write_image
 from saltwort.core.images.headers import Header
 from saltwort.core.images.intake import survey_apart
@@ -38,6 +44,7 @@ LIGHT = "light"
 MOST_PIXELS = 40_000_000
 """8K; with its light such a picture takes a gigabyte."""
 RESCUED = "_rescued.exr"
+FIRST_LAYER = ""
 
 
 @dataclass(frozen=True)
@@ -119,7 +126,38 @@ def explain_file(
     pixels, header = _read(path)
     question = question_of(project.current, pixels, depth_of(header, path.suffix), light, wanted)
     found = explain(question)
-    return question, found, {"picture": str(path), **told_of(found, station)}
+    return question, found, {"picture": str(path), **told_of(question, found, station)}
+
+
+def alone_file(project: Project, path: Path, wanted: Wanted) -> dict[str, Any]:
+    """What the picture in a file says by itself, as scripts read it: less than beside a render, with how likely each
+    is. Nothing is called as expected, which the picture alone cannot tell."""
+    if not path.is_file():
+        raise BadInput(f"There is no file {path.name}.")
+    scene = Scene(config_of(project.current), wanted.choice, wanted.is_light)
+    said = alone(scene.config, survey_apart(path, path.name, FIRST_LAYER), scene.working_space)
+    signs = [sign for sign in said.signs if sign.confidence >= CERTAIN]
+    codes = [{"code": sign.code} for sign in signs]
+    sentences = [said.why, *(sign.why for sign in said.signs)]
+    confidence = max((sign.confidence for sign in signs), default=0.0)
+    if said.holds == (CODES if wanted.is_light else LIGHT_HELD) and said.confidence >= CERTAIN:
+        codes.insert(0, {"code": "view-other", "view": "not known"} if wanted.is_light else {"code": "view-missing"})
+        sentences.insert(
+            0, "It holds a picture, not light." if wanted.is_light else "It holds light, without the view."
+        )
+        confidence = max(confidence, said.confidence)
+    return {
+        "picture": str(path),
+        "verdict": EXPLAINED if codes else UNDECIDED,
+        "deviations": codes,
+        "sentence": " ".join(sentences),
+        "confidence": round(confidence, 3),
+        "holds": {"what": said.holds, "confidence": said.confidence},
+        "signs": [vars(sign) for sign in said.signs],
+        "residual": {"de_mean": None, "de_p99": None},
+        "alternatives": [],
+        "undo": {"possible": False, "lost": []},
+    }
 
 
 def question_of(revision: Revision, pixels: Pixels, depth: Depth, light: Pixels, wanted: Wanted) -> Question:
@@ -127,12 +165,14 @@ def question_of(revision: Revision, pixels: Pixels, depth: Depth, light: Pixels,
     return Question(_in_colour(pixels), depth, light, config_of(revision), wanted.choice, wanted.is_light)
 
 
-def told_of(found: Explained, station: Station | None = None) -> dict[str, Any]:
+def told_of(question: Question, found: Explained, station: Station | None = None) -> dict[str, Any]:
     """An answer as JSON holds it; of a station with the settings of its sheet that do this."""
     told: dict[str, Any] = {
         "verdict": found.verdict,
         "deviations": _listed(found.deviations),
         "sentence": found.sentence,
+        "confidence": round(found.confidence, 3),
+        "chain": [vars(part) for part in drawn(question, found)],
         "residual": {"de_mean": round(found.residual[0], 3), "de_p99": round(found.residual[1], 3)},
         "alternatives": [_listed(other) for other in found.alternatives],
         "undo": {"possible": found.can_be_undone, "lost": list(found.lost)},
@@ -143,6 +183,12 @@ def told_of(found: Explained, station: Station | None = None) -> dict[str, Any]:
             "likeness": round(found.placement.likeness, 3),
         },
     }
+    if found.fitted is not None:
+        told["nearest"] = {
+            "matrix": np.round(found.fitted.matrix, 4).tolist(),
+            "curves": np.round(found.fitted.curves, 4).tolist(),
+            "off": round(found.fitted.off, 4),
+        }
     if station is not None:
         told["repair"] = _repairs(station, found.deviations)
     return told

@@ -1,5 +1,7 @@
 """Pictures that came back, explained and kept with the project, and what they look like once they are repaired."""
 
+from pathlib import Path
+from tempfile import TemporaryDirectory
 from threading import Lock
 
 import numpy as np
@@ -8,12 +10,11 @@ from django.core.files.uploadedfile import UploadedFile
 
 from saltwort.core.engine.displays import NO_LIGHT, display_kind
 from saltwort.core.errors import BadInput
-from saltwort.core.explain.explained import Explained, Question, depth_of, explain
-from saltwort.core.explain.pictures import apart, as_expected, as_repaired
-from saltwort.core.images import encode_png, read_pixels, reduce_pixels
-from saltwort.core.images.reading import Pixels
+from saltwort.core.explain.explained import ANOTHER, Question, depth_of, explain, rescued
+from saltwort.core.explain.pictures import Shown, shown, worst_spots
+from saltwort.core.images import encode_png, read_pixels
 from saltwort.core.project import read_setup
-from saltwort.server.handoffs.explaining import Wanted, check_size, light_of_render, question_of, told_of
+from saltwort.server.handoffs.explaining import Wanted, check_size, light_of_render, question_of, rescue_file, told_of
 from saltwort.server.handoffs.models import Explanation, Station
 from saltwort.server.images.operations import store_upload
 from saltwort.server.projects.models import Project
@@ -21,8 +22,8 @@ from saltwort.server.scene.models import Render
 
 MOST_KEPT = 100
 """Explanations of a project; older ones are forgotten."""
-ANSWER_BYTES = 500_000_000
-"""Of pictures and light that are kept, so that what is drawn of them is not computed anew."""
+SHOWN_BYTES = 100_000_000
+"""Of small pictures that are kept, so that they are not computed anew."""
 WIDTH = 520
 CAME, EXPECTED, REPAIRED, DIFFERENCE = "came", "expected", "repaired", "difference"
 PICTURES = (CAME, EXPECTED, REPAIRED, DIFFERENCE)
@@ -49,9 +50,15 @@ def explain_upload(
     )
     question = _asked(made)
     found = explain(question)
-    made.told = told_of(found, station)
+    made.told = told_of(question, found, station)
+    pictures = shown(question, found, WIDTH) if found.verdict != ANOTHER else None
+    if pictures is not None:
+        made.told["worst"] = [
+            {"x": round(x, 4), "y": round(y, 4), "de": round(value, 2)} for x, y, value in worst_spots(pictures.left)
+        ]
     made.save()
-    _keep(made, question, found)
+    if pictures is not None:
+        _keep(made, pictures)
     project.explanations.filter(pk__in=project.explanations.values_list("pk", flat=True)[MOST_KEPT:]).delete()
     return made
 
@@ -74,9 +81,7 @@ def _asked(made: Explanation) -> Question:
     return question
 
 
-_answers: LRUCache[object, tuple[Question, Explained]] = LRUCache(
-    ANSWER_BYTES, getsizeof=lambda answer: min(answer[0].picture.nbytes + answer[0].light.nbytes, ANSWER_BYTES)
-)
+_shown: LRUCache[object, Shown] = LRUCache(SHOWN_BYTES, getsizeof=lambda made: min(4 * made.came.nbytes, SHOWN_BYTES))
 _lock = Lock()
 
 
@@ -84,37 +89,51 @@ def _key(made: Explanation) -> object:
     return made.pk, made.image_id
 
 
-def _keep(made: Explanation, question: Question, found: Explained) -> None:
+def _keep(made: Explanation, pictures: Shown) -> None:
     with _lock:
-        _answers[_key(made)] = question, found
+        _shown[_key(made)] = pictures
 
 
-def _answer(made: Explanation) -> tuple[Question, Explained]:
-    """The question and its answer again; all pictures of one explanation are asked for at once."""
+def _pictures(made: Explanation) -> Shown:
+    """The pictures of an answer, computed again where they are not at hand; all of one are asked for at once."""
     with _lock:
-        if (kept := _answers.get(_key(made))) is None:
+        if (kept := _shown.get(_key(made))) is None:
             question = _asked(made)
-            kept = _answers[_key(made)] = question, explain(question)
+            kept = _shown[_key(made)] = shown(question, explain(question), WIDTH)
     return kept
 
 
 def picture_of(made: Explanation, which: str) -> bytes:
     """One of PICTURES as PNG. Raises BadInput for a repaired one where it cannot be undone."""
-    question, found = _answer(made)
-    if which == CAME:
-        return encode_png(_small(question.picture[..., :3]))
-    expected = _small(as_expected(question, found))
-    if which == EXPECTED:
-        return encode_png(expected)
-    repaired = _small(as_repaired(question, found))
-    if which == REPAIRED:
-        return encode_png(repaired)
-    left = np.clip(apart(question, repaired, expected) / WHITE_AT, 0, 1)
-    return encode_png(np.repeat(left[..., np.newaxis], 3, axis=2).astype(np.float32))
+    pictures = _pictures(made)
+    if which == DIFFERENCE:
+        left = np.clip(pictures.left / WHITE_AT, 0, 1)
+        return encode_png(np.repeat(left[..., np.newaxis], 3, axis=2).astype(np.float32))
+    chosen = {CAME: pictures.came, EXPECTED: pictures.expected, REPAIRED: pictures.repaired}[which]
+    if chosen is None:
+        raise BadInput("This picture cannot be undone into light, so there is none after the repair.")
+    return encode_png(chosen)
 
 
-def _small(pixels: Pixels) -> Pixels:
-    return np.clip(reduce_pixels(np.nan_to_num(pixels, posinf=1.0), WIDTH), 0, 1)
+def rescued_of(made: Explanation) -> tuple[str, bytes]:
+    """The name and content of what a picture was before, as scene-linear EXR. Raises BadInput where it cannot be
+    undone."""
+    question = _asked(made)
+    found = explain(question)
+    rescued(question, found)  # refuses what cannot be
+    with TemporaryDirectory() as folder:
+        written = rescue_file(question, found, Path(made.name), Path(folder))
+        assert written
+        return Path(written).name, Path(written).read_bytes()
+
+
+def lut_of(made: Explanation) -> tuple[str, bytes]:
+    """The matrix and curves that come nearest to what was done to a picture that nothing known explains, as CLF. Raises
+    BadInput for any other."""
+    near = explain(_asked(made)).fitted
+    if near is None:
+        raise BadInput("What was done to this picture is known; only of what is not known there is a LUT.")
+    return f"{Path(made.name).stem}_unknown.clf", near.as_clf()
 
 
 def explanations_of(project: Project) -> list[Explanation]:

@@ -617,6 +617,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{slug}/explanations/{id}/lut": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The matrix and curves that come nearest to what is not known, as a Common LUT Format document. */
+        get: operations["projects_explanations_lut_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{slug}/explanations/{id}/repaired": {
         parameters: {
             query?: never;
@@ -628,6 +645,40 @@ export interface paths {
         get: operations["projects_explanations_repaired_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/explanations/{id}/rescue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What the picture was before, as scene-linear EXR, with a note in its header of what was undone. */
+        get: operations["projects_explanations_rescue_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/explanations/{id}/rescue-folder": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Queue the undoing of what is said here in every picture of a folder, into a folder below it. */
+        post: operations["projects_explanations_rescue_folder_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3098,6 +3149,13 @@ export interface components {
             columns: number[][];
             arrows: components["schemas"]["Arrow"][];
         };
+        /** @description A part of the way from light to the file, as it is beside what was agreed. */
+        ChainPart: {
+            label: string;
+            state: components["schemas"]["ChainPartStateEnum"];
+        };
+        /** @enum {string} */
+        ChainPartStateEnum: "expected" | "missing" | "extra" | "other";
         Change: {
             what: string;
             before: string;
@@ -3456,6 +3514,11 @@ export interface components {
             residual: components["schemas"]["Residual"];
             undo: components["schemas"]["Rescue"];
             readonly repair: components["schemas"]["RepairedSetting"][];
+            /** Format: double */
+            readonly confidence: number;
+            readonly chain: components["schemas"]["ChainPart"][];
+            readonly worst: components["schemas"]["WorstSpot"][];
+            readonly nearest: components["schemas"]["Nearest"] | null;
             author: string;
             /** Format: date-time */
             created: string;
@@ -3891,6 +3954,16 @@ export interface components {
             family: string;
             encoding: string;
             description: string;
+        };
+        /**
+         * @description The matrix, and curves of red, green and blue evenly over 0–1, that come nearest to what is not known, and what
+         *     they leave, root mean square of 0–1.
+         */
+        Nearest: {
+            matrix: number[][];
+            curves: number[][];
+            /** Format: double */
+            off: number;
         };
         /**
          * @description A deliverable, of a render where its kind takes pictures. Settings are those of the kind; what is left out is as
@@ -4378,6 +4451,10 @@ export interface components {
         Rescue: {
             possible: boolean;
             lost: string[];
+        };
+        /** @description A folder of this machine in whose pictures the same is undone. */
+        RescueFolderRequest: {
+            folder: string;
         };
         /** @description ΔE 2000 that is left, of the mean and the 99th percentile. */
         Residual: {
@@ -5170,6 +5247,15 @@ export interface components {
             new_findings: components["schemas"]["Finding"][];
             gone_findings: components["schemas"]["Finding"][];
             rig: components["schemas"]["RigDifference"];
+        };
+        /** @description A place as parts of width and height, and the ΔE 2000 that is left there. */
+        WorstSpot: {
+            /** Format: double */
+            x: number;
+            /** Format: double */
+            y: number;
+            /** Format: double */
+            de: number;
         };
     };
     responses: never;
@@ -6098,6 +6184,28 @@ export interface operations {
             };
         };
     };
+    projects_explanations_lut_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+        };
+    };
     projects_explanations_repaired_retrieve: {
         parameters: {
             query?: never;
@@ -6116,6 +6224,54 @@ export interface operations {
                 };
                 content: {
                     "application/json": string;
+                };
+            };
+        };
+    };
+    projects_explanations_rescue_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+        };
+    };
+    projects_explanations_rescue_folder_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RescueFolderRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
                 };
             };
         };

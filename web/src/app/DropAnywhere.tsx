@@ -11,7 +11,7 @@ import { useProposal } from '../shared/proposal';
 import { useRemembered } from '../shared/remembered';
 import { useUploading } from '../shared/uploading';
 import type { AddedLook } from '../config/LookForm';
-import { TEST_CARD, useHandoffsView } from '../handoffs/useView';
+import { EXPLAIN, TEST_CARD, useHandoffsView } from '../handoffs/useView';
 
 const KINDS = {
   picture: /\.(exr|png|jpe?g|tiff?|hdr|dpx|tx)$/i,
@@ -66,8 +66,13 @@ export function DropAnywhere() {
             <Choice label="A render" says="It stands in Compare, to be seen through views." onClick={choose(take.renders)} />
             <Choice
               label="It came back from an application"
+              says="What was done to it on its way is told, with the setting that repairs it."
+              onClick={choose(([file]) => file && take.explained(file))}
+            />
+            <Choice
+              label="A picture to compare"
               says="It stands in the second pane of Compare, beside what the project makes of the render."
-              onClick={choose(take.cameBack)}
+              onClick={choose(take.compared)}
             />
             <Choice
               label="A test card that came back"
@@ -126,6 +131,7 @@ function useTake() {
   const [, setRender] = useRemembered('selected render', 0);
   const [, setApplication] = useRemembered<number | undefined>('selected application', undefined);
   const [, setHandoffs] = useHandoffsView();
+  const [shown] = useRemembered<number | undefined>('render that a picture should show', undefined);
   const go = (path: string, state?: object) => void navigate(`/p/${slug}/${path}`, { state });
   const guarded = (work: () => Promise<unknown>) => void work().catch((error: unknown) => tellError(error as Error));
   const changed = () => queryClient.invalidateQueries({ queryKey: [slug] });
@@ -153,7 +159,18 @@ function useTake() {
         setHandoffs(TEST_CARD);
         go('handoffs');
       }),
-    cameBack: (files: File[]) =>
+    explained: (file: File) =>
+      guarded(async () => {
+        const renders = await body(api.GET('/api/v1/projects/{slug}/renders', { params: { path: { slug } } }));
+        const render = renders.find(({ id }) => id === shown) ?? renders[0];
+        setHandoffs(EXPLAIN);
+        go('handoffs');
+        if (!render) return; // the page says what is missing
+        tell('Looking at the picture: some seconds …');
+        await send(`/api/v1/projects/${slug}/explanations`, { file, render: String(render.id) });
+        await changed();
+      }),
+    compared: (files: File[]) =>
       guarded(async () => {
         const last = await addRenders(files);
         const path = { slug };

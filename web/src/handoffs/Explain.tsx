@@ -9,6 +9,9 @@ import { useRemembered } from '../shared/remembered';
 import { Loaded } from '../shared/states';
 import { Captioned } from './Captioned';
 import classes from './Chain.module.css';
+import { Nearest } from './Nearest';
+import { PictureChain } from './PictureChain';
+import { Rescue } from './Rescue';
 import { LEVELS } from './Sheet';
 
 type Explanation = Schemas['Explanation'];
@@ -132,6 +135,7 @@ function Told({ made, isLast }: { made: Explanation; isLast: boolean }) {
           Forget
         </Button>
       </div>
+      <PictureChain parts={made.chain} />
       {made.repair.map((setting) => (
         <p key={setting.code} className="small">
           In {setting.station}: {setting.label.toLowerCase()}, set in {LEVELS[setting.level]}. Its settings say what it should be.
@@ -149,12 +153,17 @@ function Told({ made, isLast }: { made: Explanation; isLast: boolean }) {
           {made.undo.possible && (
             <>
               <Captioned source={picture('repaired')}>As it would be after the repair</Captioned>
-              <Captioned source={picture('difference')}>Difference left: white is ΔE 10</Captioned>
+              <Captioned source={picture('difference')} spots={made.worst}>
+                Difference left: white is ΔE 10{made.worst[0] && `, worst ΔE ${made.worst[0].de.toFixed(1)} where it is ringed`}
+              </Captioned>
             </>
           )}
         </div>
       )}
+      {open && made.nearest && <Nearest nearest={made.nearest} lut={picture('lut')} />}
+      {open && made.undo.possible && <Rescue made={made} file={picture('rescue')} />}
       <p className="small quiet">
+        {made.confidence > 0 && `${Math.round(100 * made.confidence)} of 100 such answers are right. `}
         {new Date(made.created).toLocaleString()}, revision {made.revision}, beside {made.render}
         {made.station && `, from ${made.station}`}. Left: ΔE 2000 {made.residual.de_mean.toFixed(2)} in the mean, 99 % below{' '}
         {made.residual.de_p99.toFixed(2)}.{made.undo.lost.length > 0 && ` Lost for good: ${made.undo.lost.join(' ')}`}

@@ -11,6 +11,7 @@ from saltwort.core.errors import BadInput
 from saltwort.server.commands import HeadlessCommand, project_for, station_for
 from saltwort.server.handoffs.explaining import (
     Wanted,
+    alone_file,
     explain_file,
     light_file,
     light_of_render,
@@ -25,8 +26,12 @@ class Command(HeadlessCommand):
     def add_arguments(self, parser: CommandParser | ArgumentParser) -> None:
         parser.add_argument("pictures", nargs="+", type=Path, metavar="PICTURE")
         parser.add_argument("--project", required=True, metavar="SLUG")
-        source = parser.add_mutually_exclusive_group(required=True)
-        source.add_argument("--render", metavar="NAME", help="a render of the project")
+        source = parser.add_mutually_exclusive_group()
+        source.add_argument(
+            "--render",
+            metavar="NAME",
+            help="a render of the project; without one, only what the picture says by itself",
+        )
         source.add_argument("--light", type=Path, metavar="FILE", help="a file with the light, which needs --space")
         parser.add_argument("--space", metavar="SPACE", help="the space of the file with the light")
         parser.add_argument("--expect", default="", metavar="DISPLAY/VIEW|light", help="the project's view unless said")
@@ -39,19 +44,25 @@ class Command(HeadlessCommand):
         found = project_for(project)
         if options["light"] and not options["space"]:
             raise BadInput("Say with --space in which space the light of the file is.")
+        wanted = Wanted.of(found, options["expect"])
+        if not options["light"] and not options["render"]:
+            self._tell([alone_file(found, picture, wanted) for picture in pictures])
+            return
         light = (
             light_file(found, options["light"], options["space"])
             if options["light"]
             else light_of_render(render_named(found, options["render"]), found.current)
         )
         station = station_for(found, options["station"]) if options["station"] else None
-        wanted = Wanted.of(found, options["expect"])
         told = []
         for picture in pictures:
             question, answer, entry = explain_file(found, picture, light, wanted, station)
             if options["rescue"]:
                 entry["rescued"] = rescue_file(question, answer, picture, options["rescue"])
             told.append(entry)
+        self._tell(told)
+
+    def _tell(self, told: list[dict[str, Any]]) -> None:
         self.print_json(told)
         if any(entry["verdict"] != "as expected" for entry in told):
             sys.exit(1)
