@@ -6,20 +6,34 @@
 import os
 import time
 import warnings
+from collections import deque
 from collections.abc import Iterator
-from dataclasses import replace
+from concurrent.futures import ThreadPoolExecutor
+from functools import partial
+from io import BytesIO
+from pathlib import Path
+from tempfile import TemporaryDirectory
 
 import numpy as np
+from PIL import Image
 
-from saltwort.core.explain.explained import explain
+from saltwort.core.explain.explained import Question, explain
+from saltwort.core.explain.frames import Wanted, figures_of, judged
+from saltwort.core.explain.frames import light_of as light_of_frame
+from saltwort.core.explain.operation import Scene
+from saltwort.core.images import read_pixels
+from saltwort.core.images.intake import survey_apart
 from saltwort.core.stations.handshake.answer import AGREED
+from saltwort.core.threads import CORES
 from tests.bench_shared import Row, seconds
 from tests.made_cards import answered, cases, is_right
-from tests.made_frames import Frame, frames
+from tests.made_frames import CHOICES, Frame, frames, frames_config, light_of
 from tests.made_frames import is_right as frame_is_right
+from tests.made_night import frame_light, write_frame
 
 SEED = int(os.environ.get("SALTWORT_SEED", str(time.time_ns() % 100_000)))
 CASES = 300
+FRAMES = 12
 
 
 def handshake() -> Iterator[Row]:
@@ -44,16 +58,44 @@ def explained() -> Iterator[Row]:
         right = sum(answered_frame(frame) for frame in frames(count, SEED, deviations))
         what = f"pictures with {deviations} deviations explained rightly, {count} of seed {SEED}"
         yield Row(what, f"{right / count:.1%}", f"at least {goal:.0%}", right / count >= goal)
-    question = next(frames(1, 3, 1)).question
-    picture, light = (
-        np.repeat(np.repeat(pixels, -(-3840 // pixels.shape[1]), axis=0), -(-3840 // pixels.shape[1]), axis=1)
-        for pixels in (question.picture, question.light)
-    )
-    large = replace(question, picture=picture, light=light)
-    taken = seconds(lambda: explain(large))
+    taken = seconds(partial(explain, _large()))
     yield Row(
         "a picture of 4K beside a render of 4K explained, one deviation", f"{taken:.1f} s", "under 5 s", taken < 5
     )
+
+
+def _large() -> Question:
+    """A picture of 4K that was saved as JPEG with a gamma besides the view, and the light that it should show."""
+    scene = Scene(frames_config(), CHOICES[0])  # type: ignore[arg-type]
+    light = np.kron(light_of(2), np.ones((6, 6, 1), np.float32))
+    codes = np.clip(scene.view()(light), 0, 1) ** np.float32(1 / 2.2)
+    page = BytesIO()
+    Image.fromarray((codes * 255 + 0.5).astype(np.uint8)).save(page, "JPEG", quality=90)
+    picture = np.asarray(Image.open(page).convert("RGB"), np.float32) / 255
+    return Question(picture, "JPEG", light, scene.config, scene.choice, scene.expects_light)
+
+
+def watched() -> Iterator[Row]:
+    """How much longer looking at frames of 4K takes than decoding them, both on all cores."""
+    scene = Scene(frames_config(), CHOICES[0], expects_light=True)  # type: ignore[arg-type]
+    with TemporaryDirectory() as folder:
+        files = []
+        for number in range(FRAMES):
+            light = np.kron(frame_light(number), np.ones((12, 12, 1), np.float32))
+            files.append(write_frame(Path(folder), number, light))
+        first = survey_apart(files[0], files[0].name, "")  # which starts the processes
+        beside = light_of_frame(first, scene)
+        with ThreadPoolExecutor(CORES) as pool:
+            decoding = seconds(lambda: deque(pool.map(read_pixels, files), maxlen=0))
+
+            def look() -> None:
+                for found in pool.map(lambda file: survey_apart(file, file.name, ""), files):
+                    judged(found, Wanted(scene), beside)
+                    figures_of(found)
+
+            taken = seconds(look)
+    what = f"{FRAMES} frames of 4K watched, beside decoding them ({FRAMES / taken * 3600:,.0f} an hour)"
+    yield Row(what, f"{taken / decoding:.2f} times", "at most 1.5 times", taken <= 1.5 * decoding)
 
 
 def answered_frame(frame: Frame) -> bool:
@@ -65,6 +107,7 @@ def rows() -> Iterator[Row]:
         warnings.simplefilter("ignore")
         yield from handshake()
         yield from explained()
+        yield from watched()
 
 
 if __name__ == "__main__":

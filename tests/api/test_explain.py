@@ -1,6 +1,7 @@
 """`explain` and what it says of files."""
 
 import json
+from fractions import Fraction
 from io import BytesIO, StringIO
 from pathlib import Path
 
@@ -11,6 +12,7 @@ from PIL import Image
 
 from saltwort.core.engine import ViewChoice, apply, view_processor
 from saltwort.core.images import read_header, read_pixels, write_image
+from saltwort.core.images.video import VideoForm, to_planes, writing_video
 from saltwort.server.handoffs.explanations import PICTURES
 from saltwort.server.images.operations import store_file
 from saltwort.server.projects.setups import config_of
@@ -175,6 +177,19 @@ class Explain(CommandTestCase):
         self.assertEqual(self.explained(untoned, status=0, expect=wanted, **asked)[0]["verdict"], "as expected")
         (told,) = self.explained(untoned, status=1, station="Compositor", **asked)
         self.assertEqual(told["repair"][0]["setting"], "viewing/view")
+
+    def test_a_frame_of_a_video(self) -> None:
+        form = VideoForm("libx264", "yuv420p", 8, 1, 1, 1, {"crf": "14"})
+        path = self.folder / "review.mp4"
+        codes = np.clip(self.seen(), 0, 1)
+        with writing_video(path, (codes.shape[1], codes.shape[0]), Fraction(24), form) as video:
+            for frame in (codes, codes ** np.float32(1 / 2.2)):
+                video.write(to_planes(frame, form))
+        self.assertEqual(self.explained(path, status=0)[0]["verdict"], "as expected")
+        (told,) = self.explained(path, status=1, frame=2)
+        self.assertEqual(told["deviations"][0]["code"], "power")
+        asked = ("explain", path, "--project", "quay", "--light", self.beauty, "--space", "ACEScg", "--frame", "9")
+        self.refused_command("has 2 frames", *asked)
 
     def test_without_a_render_less_is_told(self) -> None:
         view = self.came_back("view.png", self.seen())

@@ -237,7 +237,6 @@ class Explained(ChainTestCase):
         back = read_pixels(folder / "rescued" / names[1])
         self.assertLess(float(np.median(np.abs(back - light))), 0.01)
         unknown = page.get_by_role("group", name="Explanation of odd.png")
-        unknown.get_by_role("button", expanded=False).click()
         expect(unknown.get_by_role("img", name="Curves from expected to found")).to_be_visible()
         with page.expect_download() as saved:
             unknown.get_by_role("link", name="Save as LUT (CLF)").click()

@@ -32,7 +32,7 @@ SCALED = 1.5 / 255
 """More for a picture that has another size: samples then lie between pixels."""
 SEEN = 1.0
 """ΔE 2000 in the mean below which a picture is as expected, unless something is known to have been done to it."""
-NOTICED = 2.0
+NOTICED, NOTICED_OF_MANY = 2.0, 1.2
 CLEARLY_BETTER = 1.5
 """How many times better something known must explain a picture that is hardly off, for it not to be as expected."""
 NO_BETTER, MOST_UNEXPLAINED = 1.15, 3.0
@@ -155,7 +155,7 @@ def explain(question: Question) -> Explained:
     is_no_better = expected.cost < NO_BETTER * best.cost and most[0] < MOST_UNEXPLAINED
     if is_no_better or (most[0] < SEEN and expected.cost < CLEARLY_BETTER * best.cost):
         return replace(as_expected, confidence=LIKELY)
-    if not best.fits and _difference(question, search, best, samples, MOST)[0] > NOTICED:
+    if not _is_explained(best, _difference(question, search, best, samples, MOST)[0]):
         near = None if question.expects_light else fitted(search.numbers((), samples), samples.numbers)
         return Explained(UNKNOWN, (), (), off, off, placement, bars=bars, fitted=near)
     others = tuple(
@@ -171,11 +171,21 @@ def explain(question: Question) -> Explained:
     return Explained(verdict, (*_told(best), *besides), others, left, off, placement, confidence, bars)
 
 
+def _is_explained(best: Chain, left: float) -> bool:
+    """Whether a chain explains a picture of which so much is left, ΔE in the mean. A grade bends to much that it is
+    not, so it must leave less."""
+    if any(each.way.many for each in best.deviations):
+        return best.fits and left < NOTICED_OF_MANY
+    return best.fits or left <= NOTICED
+
+
 def _placed(question: Question) -> tuple[Placement, Bars]:
     """Where the picture lies in the light, and the bars around it, where it is found only without them."""
     placement = place(question.light, question.picture)
+    if placement.likeness >= CERTAIN:
+        return placement, NO_BARS
     bars = bars_of(question.picture)
-    if any(bars) and placement.likeness < CERTAIN:
+    if any(bars):
         within = place(question.light, inside(question, bars).picture)
         if within.likeness > placement.likeness + CLEARLY_MORE:
             return within, bars

@@ -5,6 +5,7 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
+from cachetools import LRUCache
 from numpy.typing import NDArray
 
 from saltwort.core.explain.operation import Fit, Operation, Scene, Way, operations
@@ -34,9 +35,14 @@ LEAST_LIGHT = 0.01
 SAME_NUMBERS = 1e-5
 OF_MANY = 3
 """Deviations for which one with many numbers counts: they bend to much that they are not."""
-VERY_FEW, MOST_LIKELY = 60, 40
-FEW_GRADED, FEW_TRIES, MOST_GRADED, MOST_TRIES = 150, 12, 6, 60
+QUICK_TRIES, EXACT_TRIES = 9, 40
+VERY_FEW, MOST_LIKELY, EACH_OTHER = 60, 40, 2
+"""Samples by which chains of three are told apart, how many of them are then fitted, and which of the exposures that
+one begins with are tried."""
+FEW_GRADED, FEW_TRIES, MOST_GRADED, MOST_TRIES = 120, 7, 3, 40
 """Samples and steps by which grades with another are told apart, and how many of them are then fitted."""
+MOST_MADE = 4_000
+"""Numbers of samples that are kept; they take 6 kB each, or 30 where all samples are asked for."""
 DIFFERENCE = 1e-3
 """By which a number is moved to see what follows: pixels are float32, which smaller ones drown in."""
 
@@ -84,6 +90,7 @@ class Search:
         self._expected = scene.expected()
         self._all = samples
         self._few = samples.some(FEW)
+        self._made: LRUCache[object, NDArray[np.float32]] = LRUCache(MOST_MADE)
         ways = [(each, way) for each in operations() for way in each.ways(scene)]
         self._ways = [(each, way) for each, way in ways if way.many is None]
         self._of_many = [Deviation(each, way) for each, way in ways if way.many is not None]
@@ -118,20 +125,30 @@ class Search:
 
     def numbers(self, deviations: tuple[Deviation, ...], samples: Samples) -> NDArray[np.float32]:
         """What a chain gives for the light of samples."""
-        by_stage: dict[str, list[Step]] = {"light": [], "view": [], "codes": []}
-        view: Step | None = self._expected
-        for deviation in deviations:
-            if deviation.operation.stage == "view":
-                view = deviation.way.step
-            elif deviation.way.step is not None:
-                by_stage[deviation.operation.stage].append(deviation.way.step)
-        steps = [*by_stage["light"], *([view] if view else []), *by_stage["codes"]]
-        return self._coded(in_turn(*steps)(samples.light[np.newaxis]))
+        after = [each.way.step for each in deviations if each.operation.stage == "codes" and each.way.step is not None]
+        before = tuple(each for each in deviations if each.operation.stage != "codes")
+        return self._coded(in_turn(*after)(self._before_codes(before, samples)))
+
+    def _before_codes(self, deviations: tuple[Deviation, ...], samples: Samples) -> NDArray[np.float32]:
+        """What comes out of the view, (1, n, 3 or 4); kept, since many chains begin alike."""
+        key = (len(samples.light), *((each.code, *each.way.parameters.items()) for each in deviations))
+        if (made := self._made.get(key)) is None:
+            view: Step | None = self._expected
+            steps = []
+            for each in deviations:
+                if each.operation.stage == "view":
+                    view = each.way.step
+                elif each.way.step is not None:
+                    steps.append(each.way.step)
+            made = self._made[key] = in_turn(*steps, *([view] if view else []))(samples.light[np.newaxis])
+        return made
 
     def _coded(self, made: NDArray[np.float32]) -> NDArray[np.float32]:
         """The numbers that a file holds of colours, (1, n, 3 or 4), as (n, 3)."""
-        finite = np.nan_to_num(made[0, :, :3], posinf=LARGEST_HALF, neginf=-LARGEST_HALF)
-        return np.clip(finite, 0, 1) if self.is_clipped else finite
+        low, high = (0, 1) if self.is_clipped else (-LARGEST_HALF, LARGEST_HALF)
+        numbers = np.clip(made[0, :, :3], low, high)
+        numbers[np.isnan(numbers)] = 0
+        return numbers
 
     def is_same(self, one: Chain, other: Chain) -> bool:
         """Whether two chains give numbers that the coding does not tell apart."""
@@ -187,13 +204,12 @@ class Search:
         assert fit is not None
         plain = [Deviation(each, way) for each, way in self._ways if way.fit is None]
         very_few = self._few.some(VERY_FEW)
+        exposures = [_with_number(exposure, fit, value) for value in fit.first[::EACH_OTHER]]
         likely: list[tuple[float, Chain]] = []
         for first in plain:
             for second in plain:
                 if _may_follow(first.operation, second.operation):
-                    chains = (
-                        self.chain((_with_number(exposure, fit, value), first, second), very_few) for value in fit.first
-                    )
+                    chains = (self.chain((exposed, first, second), very_few) for exposed in exposures)
                     best = min(chains, key=lambda chain: chain.cost)
                     likely.append((best.cost, best))
         for _, chain in sorted(likely, key=lambda each: each[0])[:MOST_LIKELY]:
@@ -202,7 +218,8 @@ class Search:
     def _graded(self) -> Iterator[Chain]:
         """A grade, with another that has no number of its own."""
         few = self._few.some(FEW_GRADED)
-        plain = [Deviation(each, way) for each, way in self._ways if way.fit is None]
+        # What others do to code values bends to what a grade does after the view.
+        plain = [Deviation(each, way) for each, way in self._ways if way.fit is None and each.stage != "codes"]
         likely = sorted(
             (
                 (self._with_many(grade, (other,), few, FEW_TRIES), grade, other)
@@ -245,7 +262,8 @@ class Search:
 
         costs = [(at(value, few).cost, value) for value in fit.first]
         start = min(costs)[1]
-        return at(_least(lambda value: at(value, few).cost, fit, start), samples)
+        most = QUICK_TRIES if quick else EXACT_TRIES
+        return at(_least(lambda value: at(value, few).cost, fit, start, most), samples)
 
     def _with_many(self, deviation: Deviation, others: tuple[Deviation, ...], samples: Samples, tries: int) -> Chain:
         """A chain with a deviation that has several numbers, by least squares with little weight on what is far off
@@ -295,7 +313,7 @@ class Search:
 
                 start = deviation.way.parameters[fit.name]
                 assert isinstance(start, float)
-                value = _least(cost, fit, start)
+                value = _least(cost, fit, start, EXACT_TRIES)
                 deviations[place] = _with_number(deviation, fit, value)
         return self.chain(tuple(deviations), self._all)
 
@@ -321,15 +339,15 @@ def _with_number(deviation: Deviation, fit: Fit, value: float) -> Deviation:
     return replace(deviation, way=way)
 
 
-def _least(cost: Callable[[float], float], fit: Fit, start: float) -> float:
-    """The number near `start` with the least cost."""
+def _least(cost: Callable[[float], float], fit: Fit, start: float, tries: int) -> float:
+    """The number near `start` with the least cost, after so many tries at most."""
     from scipy.optimize import minimize_scalar  # slow to import, seldom needed
 
     numbers = sorted({*fit.first, start})
     at = numbers.index(start)
     low = numbers[at - 1] if at > 0 else fit.low
     high = numbers[at + 1] if at + 1 < len(numbers) else fit.high
-    found = minimize_scalar(cost, bounds=(low, high), options={"xatol": 1e-4, "maxiter": 40})
+    found = minimize_scalar(cost, bounds=(low, high), options={"xatol": 1e-4, "maxiter": tries})
     return float(found.x)
 
 

@@ -19,6 +19,7 @@ import av
 import numpy as np
 from numpy.typing import NDArray
 
+from saltwort.core.apart import Limits, run_apart
 from saltwort.core.errors import BadInput
 from saltwort.core.files import replacing
 from saltwort.core.images.reading import Pixels
@@ -355,6 +356,28 @@ def _mastering(side: bytes) -> dict[str, Any]:
     names = ("red", "green", "blue", "white")
     placed = {name: (numbers[2 * index], numbers[2 * index + 1]) for index, name in enumerate(names)}
     return {**placed, "lowest": numbers[8], "highest": numbers[9]}
+
+
+VIDEOS = (".mp4", ".mov", ".m4v", ".mkv", ".webm", ".avi", ".mxf")
+FRAME_LIMITS = Limits(seconds=60, memory=4_000_000_000)
+
+
+def video_frame(path: Path, number: int) -> Pixels:
+    """A frame of a video, counted from 1, as R′G′B′ on 0–1, float32 (height, width, 3), by the matrix and range that it
+    says. Decoded in a process of its own. Raises BadInput for what is no video, and for a frame that there is not."""
+    return run_apart(_video_frame, path, number, limits=FRAME_LIMITS, called=path.name, advice="Save it again, as MP4.")
+
+
+def _video_frame(path: Path, number: int) -> Pixels:
+    count = 0
+    try:
+        with av.open(str(path)) as container:
+            for count, frame in enumerate(container.decode(video=0), start=1):
+                if count == number:
+                    return np.asarray(frame.to_ndarray(format="rgb48le"), np.float32) / np.float32(65535)
+    except (av.FFmpegError, IndexError, OSError) as error:
+        raise BadInput(f"{path.name} is no video that can be read, or it is damaged.") from error
+    raise BadInput(f"{path.name} has {count} frames. Choose one of 1 to {count}.")
 
 
 def decoded(path: Path, wanted: Iterable[int], form: VideoForm) -> Iterator[tuple[int, tuple[Plane, Plane, Plane]]]:

@@ -33,6 +33,7 @@ from saltwort.core.images import read_pixels, write_image
 from saltwort.core.images.headers import Header
 from saltwort.core.images.intake import survey_apart
 from saltwort.core.images.reading import Pixels
+from saltwort.core.images.video import VIDEOS, video_frame
 from saltwort.core.stations.mistake import mistakes
 from saltwort.server.handoffs.models import Station
 from saltwort.server.projects.models import Project, Revision
@@ -45,6 +46,8 @@ MOST_PIXELS = 40_000_000
 """8K; with its light such a picture takes a gigabyte."""
 RESCUED = "_rescued.exr"
 FIRST_LAYER = ""
+LOSSY_DEPTH: Depth = "JPEG"
+"""Of video, whose compression errs as much."""
 
 
 @dataclass(frozen=True)
@@ -72,7 +75,7 @@ class Wanted:
 
 def light_file(project: Project, path: Path, space: str) -> Pixels:
     """The light of a file in a space, in the project's working space."""
-    return _in_working_space(project.current, _read(path)[0], space)
+    return _in_working_space(project.current, _read(path, 1)[0], space)
 
 
 def render_named(project: Project, name: str) -> Render:
@@ -97,12 +100,15 @@ def _in_working_space(revision: Revision, pixels: Pixels, space: str) -> Pixels:
     return apply(processor, _in_colour(pixels))
 
 
-def _read(path: Path) -> tuple[Pixels, Header]:
+def _read(path: Path, frame: int) -> tuple[Pixels, Depth]:
+    """The pixels of a picture, or of a frame of a video, and how they are coded."""
     if not path.is_file():
         raise BadInput(f"There is no file {path.name}.")
+    if path.suffix.lower() in VIDEOS:
+        return video_frame(path, frame), LOSSY_DEPTH
     header = survey_apart(path, path.name).facts.header
     check_size(header, path.name)
-    return read_pixels(path, alpha=True), header
+    return read_pixels(path, alpha=True), depth_of(header, path.suffix)
 
 
 def check_size(header: Header, name: str) -> None:
@@ -120,11 +126,12 @@ def _in_colour(pixels: Pixels) -> Pixels:
 
 
 def explain_file(
-    project: Project, path: Path, light: Pixels, wanted: Wanted, station: Station | None = None
+    project: Project, path: Path, light: Pixels, wanted: Wanted, station: Station | None = None, frame: int = 1
 ) -> tuple[Question, Explained, dict[str, Any]]:
-    """What was done to the picture in a file: the question, the answer, and the answer as scripts read it."""
-    pixels, header = _read(path)
-    question = question_of(project.current, pixels, depth_of(header, path.suffix), light, wanted)
+    """What was done to the picture in a file, or to a frame of a video, counted from 1: the question, the answer, and
+    the answer as scripts read it."""
+    pixels, depth = _read(path, frame)
+    question = question_of(project.current, pixels, depth, light, wanted)
     found = explain(question)
     return question, found, {"picture": str(path), **told_of(question, found, station)}
 

@@ -35,6 +35,7 @@ class Command(HeadlessCommand):
         source.add_argument("--light", type=Path, metavar="FILE", help="a file with the light, which needs --space")
         parser.add_argument("--space", metavar="SPACE", help="the space of the file with the light")
         parser.add_argument("--expect", default="", metavar="DISPLAY/VIEW|light", help="the project's view unless said")
+        parser.add_argument("--frame", type=int, default=1, metavar="N", help="the frame of a video, from 1 (1)")
         parser.add_argument("--station", metavar="NAME", help="the application that it came from")
         parser.add_argument(
             "--rescue", type=Path, metavar="FOLDER", help="write what can be undone as scene-linear EXR"
@@ -56,7 +57,7 @@ class Command(HeadlessCommand):
         station = station_for(found, options["station"]) if options["station"] else None
         told = []
         for picture in pictures:
-            question, answer, entry = explain_file(found, picture, light, wanted, station)
+            question, answer, entry = explain_file(found, picture, light, wanted, station, options["frame"])
             if options["rescue"]:
                 entry["rescued"] = rescue_file(question, answer, picture, options["rescue"])
             told.append(entry)
