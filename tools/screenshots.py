@@ -5,9 +5,12 @@
 
 import argparse
 from collections.abc import Callable
+from io import BytesIO
 from pathlib import Path
 
-from playwright.sync_api import Page, sync_playwright
+import numpy as np
+from PIL import Image
+from playwright.sync_api import FilePayload, Page, sync_playwright
 
 from tests.browser.chromium import LAUNCH
 
@@ -21,13 +24,6 @@ def _probe(page: Page) -> None:
     assert box
     page.mouse.move(box["x"] + box["width"] * 0.595, box["y"] + box["height"] * 0.455)
     page.get_by_role("table", name="Probe").wait_for()
-
-
-def _remove_unused(page: Page) -> None:
-    page.get_by_text("Compare and clean up", exact=True).click()
-    page.get_by_role("button", name="Keep only what this project uses").click()
-    page.get_by_role("button", name="Preview").click()
-    page.get_by_role("status", name="What is left").wait_for()
 
 
 def _texture(page: Page) -> None:
@@ -99,6 +95,24 @@ def _simulation(page: Page) -> None:
     page.wait_for_timeout(2000)
 
 
+def _explain(page: Page) -> None:
+    """The quay as its project shows it, with a gamma besides."""
+    page.get_by_role("region", name="Chain").get_by_role("button", name="Compositor proved").click()
+    _tab("Explain")(page)
+    base = page.url.partition("/p/")[0]
+    renders = page.request.get(f"{base}/api/v1/projects/lantern-quay/renders").json()
+    quay = next(render["id"] for render in renders if render["name"] == "lantern_quay_dusk.exr")
+    seen = page.request.get(f"{base}/api/v1/projects/lantern-quay/renders/{quay}/picture?size=960").body()
+    codes = np.asarray(Image.open(BytesIO(seen)).convert("RGB"), np.float32) / 255
+    washed = BytesIO()
+    Image.fromarray((codes ** (1 / 2.2) * 255 + 0.5).astype(np.uint8)).save(washed, "PNG")
+    file = FilePayload(name="came_back_pale.png", mimeType="image/png", buffer=washed.getvalue())
+    page.locator('input[type="file"][accept*=".avif"]').set_input_files(file)
+    page.get_by_role("group", name="Explanation of came_back_pale.png").last.wait_for(timeout=90_000)
+    page.wait_for_load_state("networkidle")
+    page.wait_for_timeout(1500)
+
+
 def _night(page: Page) -> None:
     _tab("Night watch")(page)
     page.get_by_role("button", name="1012").click()
@@ -112,9 +126,7 @@ def _tab(name: str) -> Callable[[Page], None]:
 VIEWS: dict[str, tuple[str, Callable[[Page], None] | None]] = {
     "projects": ("/?all", None),
     "config": ("config", None),
-    "displays": ("config", _tab("Displays and views")),
     "trace": ("config", _tab("Trace a colour")),
-    "clean-up": ("config", _remove_unused),
     "textures": ("textures", None),
     "texture": ("textures", _texture),
     "convert": ("textures/convert", None),
@@ -126,6 +138,7 @@ VIEWS: dict[str, tuple[str, Callable[[Page], None] | None]] = {
     "handoffs": ("handoffs", None),
     "test-card": ("handoffs", _test_card),
     "simulation": ("handoffs", _simulation),
+    "explain": ("handoffs", _explain),
     "night-watch": ("handoffs", _night),
     "outputs": ("outputs", _sequence),
     "hdr": ("outputs", _hdr),

@@ -102,6 +102,10 @@ GLOSSARY = tuple(
             "Simulation": "The chain computed here, application by application, with some of them set wrong.",
             "Spectral reference": "The rig rendered with wavelengths, to which working spaces are compared.",
             "Stop": "A factor of two in light.",
+            "Night watch": "Saltwort looking at each frame that lands in a folder, and telling what is wrong with it.",
+            "Rescue": "To undo what was done to a picture, into the light that it was, as far as that can be undone.",
+            "Stop file": "A file that `watch` writes at the first wrong frame, for a farm to look for.",
+            "Watched folder": "A folder in which frames land, and what they should hold.",
             "Test card": "A picture of known patches that goes out to an application; what comes back tells what "
             "it did.",
             "Suggested space": "The colour space that the evidence points to, with its confidence.",
