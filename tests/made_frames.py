@@ -15,6 +15,7 @@ from saltwort.core.explain.operation import Fit, Operation, Scene, Way, operatio
 from saltwort.core.explain.samples import sampled
 from saltwort.core.explain.search import Search
 from saltwort.core.explain.steps import in_turn
+from saltwort.core.numbers import LARGEST_HALF
 from saltwort.core.project import compose
 from saltwort.core.spaces.difference import delta_e_2000
 from saltwort.core.views import AddedView
@@ -64,21 +65,21 @@ class Frame:
         return f"{self.question.choice.view}: {', '.join(told) or 'as expected'} ({self.damage})"
 
 
-def frames(count: int, seed: int, deviations: int) -> Iterator[Frame]:
-    """Pictures with so many deviations, at random."""
+def frames(count: int, seed: int, deviations: int, *, of_light: bool = False) -> Iterator[Frame]:
+    """Pictures with so many deviations, at random: through a view, or as light in half floats."""
     rng = np.random.default_rng(seed)
     made = 0
     while made < count:
-        frame = _frame(rng, deviations)
+        frame = _frame(rng, deviations, of_light)
         if frame is not None:
             made += 1
             yield frame
 
 
-def _frame(rng: np.random.Generator, deviations: int) -> Frame | None:
+def _frame(rng: np.random.Generator, deviations: int, of_light: bool) -> Frame | None:
     light = light_of(int(rng.integers(1, 7)))
     choice = CHOICES[int(rng.integers(len(CHOICES)))]
-    scene = Scene(frames_config(), choice)  # type: ignore[arg-type]
+    scene = Scene(frames_config(), choice, of_light)  # type: ignore[arg-type]
     made = _picked(scene, rng, deviations)
     if made is None:
         return None
@@ -88,14 +89,28 @@ def _frame(rng: np.random.Generator, deviations: int) -> Frame | None:
         return None  # one of them changes nothing that could be seen
     if deviations > 1 and _is_shorter(scene, light, codes):
         return None
-    picture, depth, damage = _saved(codes, rng)
-    return Frame(Question(picture, depth, light, scene.config, choice, False), made, damage)  # type: ignore[arg-type]
+    picture, depth, damage = _as_half(codes, rng) if of_light else _saved(codes, rng)
+    return Frame(Question(picture, depth, light, scene.config, choice, of_light), made, damage)  # type: ignore[arg-type]
+
+
+def _as_half(numbers: np.ndarray, rng: np.random.Generator) -> tuple[np.ndarray, str, str]:
+    told = []
+    if rng.random() < 0.3:
+        left, top = rng.integers(0, 40, 2).tolist()
+        numbers = numbers[top:, left:]
+        told.append(f"cut by {left}, {top}")
+    if rng.random() < 0.3:
+        height, width = (side // 2 * 2 for side in numbers.shape[:2])
+        numbers = numbers[:height, :width].reshape(height // 2, 2, width // 2, 2, -1).mean(axis=(1, 3))
+        told.append("scaled by 0.5")
+    return numbers.astype(np.float16).astype(np.float32), "half", ", ".join([*told, "half"])
 
 
 def _is_shorter(scene: Scene, light: np.ndarray, codes: np.ndarray) -> bool:
     """Whether one deviation gives the same picture as several do: the shortest chain is the one to be told."""
     placement = Placement((1.0, 1.0), (0.0, 0.0), "", 1.0)
-    search = Search(scene, sampled(light, codes.astype(np.float32), placement), STEP["16 bits"], is_clipped=True)
+    samples = sampled(light, codes.astype(np.float32), placement)
+    search = Search(scene, samples, STEP["16 bits"], is_clipped=not scene.expects_light)
     best = search.best_single()
     one = tuple((each.operation, each.way) for each in best.deviations)
     return _apart(scene, codes, _numbers(scene, light, one)) < SAME
@@ -136,11 +151,16 @@ def _numbers(scene: Scene, light: np.ndarray, made: tuple[tuple[Operation, Way],
             view = way.step
     before = [way.step for operation, way in made if operation.stage == "light" and way.step]
     after = [way.step for operation, way in made if operation.stage == "codes" and way.step]
-    return np.clip(np.nan_to_num(in_turn(*before, *([view] if view else []), *after)(light)), 0, 1)
+    made_of = np.nan_to_num(in_turn(*before, *([view] if view else []), *after)(light))
+    most = (-LARGEST_HALF, LARGEST_HALF) if scene.expects_light else (0, 1)
+    return np.clip(made_of, *most)
 
 
 def _apart(scene: Scene, one: np.ndarray, other: np.ndarray) -> float:
-    few = [each[::9, ::9, :3].reshape(-1, 3).astype(np.float64) for each in (one, other)]
+    few = [each[::9, ::9, :3].reshape(1, -1, 3) for each in (one, other)]
+    if scene.expects_light:
+        few = [np.clip(scene.view()(np.ascontiguousarray(each, np.float32)), 0, 1) for each in few]
+    few = [each[0].astype(np.float64) for each in few]
     return float(delta_e_2000(*(display_xyz(scene.config, scene.choice, each) for each in few)).mean())
 
 

@@ -95,6 +95,19 @@ class Answers(TestCase):
         asked = replace(question, picture=boxed)
         self.assertLess(float(np.median(apart(asked, as_repaired(asked, said), as_expected(asked, said)))), 1.5)
 
+    def test_a_picture_of_a_window_on_a_screen(self) -> None:
+        question = frame().question
+        picture = np.clip(question.picture[..., :3], 0, 1) ** np.float32(1 / 1.8)
+        height, width = picture.shape[:2]
+        screen = np.full((height + 190, width + 260, 3), 0.22, np.float32)
+        screen[:40] = np.linspace(0.1, 0.5, width + 260)[:, np.newaxis]
+        screen[60::18, 10:180] = 0.7  # lines of a list
+        screen[70 : 70 + height, 220 : 220 + width] = picture
+        said = explain(replace(question, picture=screen, depth="8 bits"))
+        self.assertEqual([each.code for each in said.deviations], ["power", "geometry"], said)
+        self.assertAlmostEqual(said.deviations[0].parameters["exponent"], 1 / 1.8, delta=0.03)
+        np.testing.assert_allclose(said.deviations[1].parameters["bars"], (220, 70, 40, 120), atol=3)
+
     def test_a_picture_of_few_steps(self) -> None:
         question = frame().question
         few = np.round(np.clip(question.picture[..., :3], 0, 1) * 15) / np.float32(15)

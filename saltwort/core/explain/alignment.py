@@ -4,7 +4,7 @@ Brightness is compared by its rank within a picture, which no tone curve changes
 the cross-correlation over a few scales is refined on points of the full pictures.
 """
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -20,6 +20,8 @@ ALIKE, CERTAIN = 0.35, 0.92
 """Correlation below which two are different pictures, and above which no other placement is looked for."""
 SCALES = np.geomspace(1.0, 0.7, 19)
 """How much of the larger picture's scale a cropped one may have left."""
+WINDOWS = tuple(np.geomspace(1.0, 0.25, 48))
+"""The same for a picture in a window of a screen."""
 NOMINAL = (1.0, 2.0, 4.0, 0.5)
 POINTS = 8_000
 LIKELY = 0.6
@@ -84,17 +86,39 @@ def _even_from_start(rows: Pixels) -> int:
     return count if 2 <= count < MOST_BARS * len(rows) else 0
 
 
-def place(reference: Pixels, picture: Pixels) -> Placement:
-    """Find a picture in a reference, both (height, width, channels) of any numbers."""
+def around(reference: Pixels, picture: Pixels) -> Bars:
+    """What lies around a reference in a picture, as the window of an application does in one of a screen: pixels on the
+    left, top, right and bottom; none where it is not found in it."""
+    found = place(picture, reference, parts=WINDOWS, flips=("",))
+    if found.likeness < LIKELY:
+        return NO_BARS
+    (height, width), (rows, columns) = picture.shape[:2], reference.shape[:2]
+    left, top = (max(0, round(shift)) for shift in found.shift)
+    right, bottom = (
+        width - round(found.shift[0] + found.scale[0] * columns),
+        height - round(found.shift[1] + found.scale[1] * rows),
+    )
+    is_inside = left + max(0, right) < width and top + max(0, bottom) < height
+    return (left, top, max(0, right), max(0, bottom)) if is_inside else NO_BARS
+
+
+def place(
+    reference: Pixels,
+    picture: Pixels,
+    parts: Iterable[float] = SCALES,
+    flips: Sequence[str] = FLIPS,
+) -> Placement:
+    """Find a picture in a reference, both (height, width, channels) of any numbers, at some parts of the scale at which
+    it would fill that."""
     small = LONGEST / max(reference.shape[:2])
     target = _ranked(_resized(reference, small))
     # Once to a size that is still larger than what is correlated, since each scale asks for another one.
     coarse = min(1.0, COARSE / max(picture.shape[:2]))
     reduced = _resized(picture, coarse)[..., np.newaxis]
     best: tuple[float, float, tuple[float, float], str] = (-1.0, 1.0, (0.0, 0.0), "")
-    for flip in FLIPS:
+    for flip in flips:
         turned = flipped(reduced, flip)
-        for scale in _scales(reference, picture):
+        for scale in _scales(reference, picture, parts):
             found, shift = _correlated(target, _ranked(_resized(turned, small * scale / coarse)))
             if found > best[0]:
                 best = (found, scale, shift, flip)
@@ -107,11 +131,11 @@ def place(reference: Pixels, picture: Pixels) -> Placement:
     return _refined(reference, flipped(picture, flip), begun)
 
 
-def _scales(reference: Pixels, picture: Pixels) -> Iterator[float]:
+def _scales(reference: Pixels, picture: Pixels, parts: Iterable[float]) -> Iterator[float]:
     """Pixels of the reference for one of the picture: all of it first, then as if something was cut off."""
     (height, width), (h, w) = reference.shape[:2], picture.shape[:2]
     whole = min(width / w, height / h)
-    for part in SCALES:
+    for part in parts:
         yield float(whole * part)
     for nominal in NOMINAL:
         if nominal < whole:

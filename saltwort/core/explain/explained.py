@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 from typing import Any, Literal, get_args
 
 import numpy as np
@@ -9,7 +10,7 @@ import PyOpenColorIO as ocio
 
 from saltwort.core.engine import ViewChoice
 from saltwort.core.errors import BadInput
-from saltwort.core.explain.alignment import CERTAIN, NO_BARS, Bars, Placement, bars_of, flipped, place
+from saltwort.core.explain.alignment import CERTAIN, NO_BARS, Bars, Placement, around, bars_of, flipped, place
 from saltwort.core.explain.fitted import Fitted, fitted
 from saltwort.core.explain.operation import Parameter, Scene
 from saltwort.core.explain.samples import Samples, sampled
@@ -35,6 +36,8 @@ SEEN = 1.0
 NOTICED, NOTICED_OF_MANY = 2.0, 1.2
 CLEARLY_BETTER = 1.5
 """How many times better something known must explain a picture that is hardly off, for it not to be as expected."""
+HARDLY = 0.25
+"""ΔE 2000 in the mean that one deviation more is not told for."""
 NO_BETTER, MOST_UNEXPLAINED = 1.15, 3.0
 """A picture that nothing explains better by so much is as expected up to this ΔE: scaling mixes what lies side by
 side."""
@@ -149,7 +152,7 @@ def explain(question: Question) -> Explained:
     as_expected = Explained(EXPLAINED if besides else AS_EXPECTED, besides, (), off, off, placement, SURE, bars)
     if expected.fits and most[0] < SEEN:
         return as_expected
-    chains = search.best()
+    chains = _shortest_first(question, search, samples, search.best())
     best = chains[0]
     left = _difference(question, search, best, samples)
     is_no_better = expected.cost < NO_BETTER * best.cost and most[0] < MOST_UNEXPLAINED
@@ -171,6 +174,17 @@ def explain(question: Question) -> Explained:
     return Explained(verdict, (*_told(best), *besides), others, left, off, placement, confidence, bars)
 
 
+def _shortest_first(question: Question, search: Search, samples: Samples, chains: list[Chain]) -> list[Chain]:
+    """The chains with a shorter one first where it leaves hardly more than the best."""
+    best = chains[0]
+    left = _difference(question, search, best, samples)[0]
+    for chain in chains[1:]:
+        is_shorter = len(chain.deviations) < len(best.deviations) and chain.fits
+        if is_shorter and _difference(question, search, chain, samples)[0] <= left + HARDLY:
+            return [chain, *(other for other in chains if other is not chain)]
+    return chains
+
+
 def _is_explained(best: Chain, left: float) -> bool:
     """Whether a chain explains a picture of which so much is left, ΔE in the mean. A grade bends to much that it is
     not, so it must leave less."""
@@ -184,11 +198,12 @@ def _placed(question: Question) -> tuple[Placement, Bars]:
     placement = place(question.light, question.picture)
     if placement.likeness >= CERTAIN:
         return placement, NO_BARS
-    bars = bars_of(question.picture)
-    if any(bars):
-        within = place(question.light, inside(question, bars).picture)
-        if within.likeness > placement.likeness + CLEARLY_MORE:
-            return within, bars
+    for find in (bars_of, partial(around, question.light)):
+        bars = find(question.picture)
+        if any(bars):
+            within = place(question.light, inside(question, bars).picture)
+            if within.likeness > placement.likeness + CLEARLY_MORE:
+                return within, bars
     return placement, NO_BARS
 
 
@@ -234,7 +249,9 @@ def _geometry(placement: Placement, bars: Bars) -> Iterator[Told]:
     scale = round(1 / placement.scale[0], 4)
     if any(bars):
         told: dict[str, Parameter] = {"scale": scale, "bars": tuple(map(float, bars))}
-        yield Told("geometry", told, f"There are bars around it: {_bars_told(bars)}.", "codes", lambda pixels: pixels)
+        yield Told(
+            "geometry", told, f"There is something around it: {_bars_told(bars)}.", "codes", lambda pixels: pixels
+        )
     if flip := placement.flip:
         yield Told(
             "geometry",

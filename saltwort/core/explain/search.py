@@ -92,8 +92,15 @@ class Search:
         self._few = samples.some(FEW)
         self._made: LRUCache[object, NDArray[np.float32]] = LRUCache(MOST_MADE)
         ways = [(each, way) for each in operations() for way in each.ways(scene)]
-        self._ways = [(each, way) for each, way in ways if way.many is None]
+        self._ways = [(each, way) for each, way in ways if way.many is None and not self._is_idle(each, way)]
         self._of_many = [Deviation(each, way) for each, way in ways if way.many is not None]
+
+    def _is_idle(self, operation: Operation, way: Way) -> bool:
+        """Whether it changes nothing here, as what is done with alpha where there is none."""
+        if operation.stage != "light" or way.step is None or way.fit is not None:
+            return False
+        light = self._few.light[np.newaxis]
+        return bool(np.allclose(way.step(light), light, rtol=1e-4, atol=1e-6))
 
     def expected(self) -> Chain:
         return self.chain((), self._all)
