@@ -25,6 +25,8 @@ from saltwort.server.conversions.operations import Order, order_conversion
 from saltwort.server.handoffs.proving import card_of
 from saltwort.server.jobs.models import Job
 from saltwort.server.textures.models import TextureFolder
+from saltwort.server.watching.models import WatchedFolder
+from saltwort.server.watching.watch import Watch
 from tests.samples import SRGB, SRGB_DISPLAY, light, write
 from tests.schema import SCHEMA, broken_promises
 from tests.server import ServerTestCase
@@ -94,6 +96,13 @@ class GeneratedRequests(ServerTestCase):
             "intakes": self.tell("post", "/intakes", 201)["id"],
             "texture-folders": TextureFolder.objects.create(project=self.project, place="/nowhere", name="x").pk,
         }
+        watched = WatchedFolder.objects.create(project=self.project, place=str(self.folder / "files"))
+        for _ in Watch(watched, quiet=-1.0).look():
+            pass
+        dusk = self.folder / "files" / "came.exr"
+        write(dusk, light(54, 96, 12.0), "half")
+        explained = self.send("/explanations", dusk, render=render.pk, expects_light=True)
+        self.things |= {"watched": watched.pk, "explanations": explained["id"]}
         compositor = self.project.stations.select_related("project__current").get(name="Compositor")
         card = self.folder / "files" / "card.exr"
         write_image(card, card_of(compositor).picture(), "half")

@@ -72,9 +72,9 @@ class Dropped(BrowserTestCase):
         self.drop(self.picture("odd.png"), step="compare")
         self.question().get_by_role("button", name="It came back from an application").click()
         expect(self.page).to_have_url(re.compile("/handoffs$"))
-        expect(self.page.get_by_role("group", name="Explanation of odd.png")).to_contain_text(
-            "another picture", timeout=60_000
-        )
+        answer = self.page.get_by_role("group", name="Explanation of odd.png")
+        expect(answer).to_contain_text("beside dusk.exr", timeout=60_000)
+        expect(answer.get_by_role("figure").first).to_contain_text("As it came: odd.png")
 
     def test_a_test_card_finds_its_application(self) -> None:
         station = Station.objects.select_related("project__current").get(project=self.project, name="Compositor")

@@ -14,6 +14,7 @@ from saltwort.core.explain.operation import Scene
 from saltwort.core.explain.steps import processed
 from saltwort.core.images import Survey, survey, write_image
 from tests.made_frames import CHOICES, frames_config
+from tests.made_frames import light_of as made_light
 from tests.made_night import frame_light, mistakes, write_frame
 from tests.samples import ACES_SDR
 
@@ -66,6 +67,17 @@ class Light(FramesTestCase):
         note = judged(found, wanted, light_of(self.surveyed(frame_light(SEED + 1)), wanted.scene))[0]
         self.assertEqual(note.code, "frame.other-revision")
         self.assertIn("revision 3", note.why)
+
+    def test_a_pan_however_fast_is_no_mistake(self) -> None:
+        quay = made_light(3)
+        for speed in (4, 12, 40):
+            beside = None
+            for step in range(6):
+                light = quay[40:310, step * speed : step * speed + 480] * np.float32(1 + 0.1 * np.sin(step))
+                found = self.surveyed(np.ascontiguousarray(light))
+                with self.subTest(speed=speed, step=step):
+                    self.assertEqual(judged(found, self.wanted, beside), ())
+                beside = light_of(found, self.wanted.scene)
 
     def test_a_frame_that_is_quite_another_is_not_called_wrong(self) -> None:
         self.assertEqual(self.codes(frame_light(1, 4), self.wanted, frame_light(1, 2)), [])
@@ -151,6 +163,12 @@ class Jumps(TestCase):
     def test_the_first_and_the_last(self) -> None:
         self.assertEqual(list(jumps(self.shot([2.0] + [1.0] * 12))), [1001])
         self.assertEqual(list(jumps(self.shot([1.0] * 12 + [2.0]))), [1013])
+
+    def test_a_lamp_that_comes_into_the_frame_is_no_jump(self) -> None:
+        shot = {at: Figures(20.0, 0.3 + 0.004 * at, 0.5 if at < 9 else 12.0, 0.0) for at in range(30)}
+        self.assertEqual(jumps(shot), {})
+        popped = {**shot, 4: Figures(20.0, 0.31, 9.0, 0.0)}
+        self.assertEqual(list(jumps(popped)), [4])
 
     def test_a_fade_and_a_shot_that_flickers_do_not_jump(self) -> None:
         self.assertEqual(jumps(self.shot([2.0 ** (-at / 8) for at in range(60)])), {})

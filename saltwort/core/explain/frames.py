@@ -12,7 +12,7 @@ from saltwort.core.explain.alignment import Placement
 from saltwort.core.explain.alone import CODES, FLOATS, LIGHT, alone, colour_of, cut_level, known
 from saltwort.core.explain.operation import Scene
 from saltwort.core.explain.samples import Samples, sampled
-from saltwort.core.explain.search import FITTING, Chain, Search
+from saltwort.core.explain.search import FITTING, Chain, Deviation, Search
 from saltwort.core.explain.steps import Step
 from saltwort.core.images import Survey
 from saltwort.core.images.reading import Pixels
@@ -37,6 +37,7 @@ LEAST_EXPLAINED, CLEARLY = 0.6, 0.6
 """Share of the places that what was done must explain, and how much less it must leave."""
 CERTAIN = 0.9
 """Likelihood from which a frame by itself is called wrong."""
+LEAST_POWER = 1.25
 PLACES = 8_000
 """That are looked at in two small pictures."""
 WHOLE = Placement((1.0, 1.0), (0.0, 0.0), "", 1.0)
@@ -170,9 +171,15 @@ def _beside(search: Search, wanted: Wanted) -> Note | None:
     if not explains(best):
         return None
     deviation = best.deviations[0]
-    if deviation.code == "exposure":
-        return None  # told of all frames together
+    if deviation.code == "exposure" or _is_slight(deviation):
+        return None  # brightness is told of all frames together
     return Note(_code_of(deviation.code, wanted.scene), deviation.happened)
+
+
+def _is_slight(deviation: Deviation) -> bool:
+    """Whether it is a power so near to 1 that frames in which much moves may look like it."""
+    exponent = deviation.way.parameters.get("exponent", LEAST_POWER)
+    return isinstance(exponent, float) and abs(np.log2(exponent)) < np.log2(LEAST_POWER)
 
 
 def _code_of(code: str, scene: Scene) -> FrameCode:
@@ -187,12 +194,11 @@ def _code_of(code: str, scene: Scene) -> FrameCode:
 
 AROUND = 12
 """Frames on either side by which is told what is usual in a shot."""
-LEAST_JUMP = {"mean": 0.2, "high": 0.5}
-"""In stops: what changes less from frame to frame is no jump, however still the shot."""
+LEAST_JUMP = {"mean": (0.2, 10), "high": (0.5, 2)}
+"""In stops: what changes less from frame to frame is no jump, however still the shot. And the frames after which a
+change has gone back, or is for good: lamps that come into the frame stay in it longer than one that pops."""
 USUAL, MOSTLY = 3.0, 80
 """How many times a jump is what most changes around it stay below, and the percentile that is most of them."""
-LONGEST = 10
-"""Frames after which a change that has not gone back is for good."""
 
 
 def jumps(frames: Mapping[int, Figures]) -> dict[int, str]:
@@ -202,14 +208,14 @@ def jumps(frames: Mapping[int, Figures]) -> dict[int, str]:
     if len(numbers) < 3:
         return {}
     told: dict[int, str] = {}
-    for name, least in LEAST_JUMP.items():
+    for name, (least, longest) in LEAST_JUMP.items():
         logs = np.log2(np.maximum([getattr(frames[number], name) for number in numbers], 1e-6))
-        for place, why in _jumps(logs, least).items():
+        for place, why in _jumps(logs, least, longest, tells_for_good=name == "mean").items():
             told.setdefault(numbers[place], why)
     return told
 
 
-def _jumps(logs: np.ndarray, least: float) -> dict[int, str]:
+def _jumps(logs: np.ndarray, least: float, longest: int, *, tells_for_good: bool) -> dict[int, str]:
     changes = np.diff(logs)
     limits = [_limit(changes, at, least) for at in range(len(changes))]
     told: dict[int, str] = {}
@@ -221,7 +227,7 @@ def _jumps(logs: np.ndarray, least: float) -> dict[int, str]:
         back = next(
             (
                 later
-                for later in range(first + 1, min(first + LONGEST, len(logs)))
+                for later in range(first + 1, min(first + 1 + longest, len(logs)))
                 if abs(logs[later] - logs[at]) <= max(limit, abs(change) / 2)
             ),
             None,
@@ -230,6 +236,8 @@ def _jumps(logs: np.ndarray, least: float) -> dict[int, str]:
         if back is not None:
             told |= dict.fromkeys(range(first, back), f"It is {way} than the frames around it.")
             skip = back - 1
+        elif not tells_for_good:
+            continue
         elif first == 1 and len(logs) > 2:
             told[0] = f"It is {abs(change):.2g} stops {'darker' if change > 0 else 'brighter'} than those after it."
         else:

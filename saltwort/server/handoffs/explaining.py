@@ -34,8 +34,8 @@ from saltwort.core.images.headers import Header
 from saltwort.core.images.intake import survey_apart
 from saltwort.core.images.reading import Pixels
 from saltwort.core.images.video import VIDEOS, video_frame
-from saltwort.core.stations.mistake import mistakes
 from saltwort.server.handoffs.models import Station
+from saltwort.server.handoffs.repairs import repairs
 from saltwort.server.projects.models import Project, Revision
 from saltwort.server.projects.setups import config_of, current_setup
 from saltwort.server.scene.models import Render
@@ -126,14 +126,14 @@ def _in_colour(pixels: Pixels) -> Pixels:
 
 
 def explain_file(
-    project: Project, path: Path, light: Pixels, wanted: Wanted, station: Station | None = None, frame: int = 1
+    project: Project, path: Path, light: Pixels, wanted: Wanted, stations: Sequence[Station] = (), frame: int = 1
 ) -> tuple[Question, Explained, dict[str, Any]]:
     """What was done to the picture in a file, or to a frame of a video, counted from 1: the question, the answer, and
     the answer as scripts read it."""
     pixels, depth = _read(path, frame)
     question = question_of(project.current, pixels, depth, light, wanted)
     found = explain(question)
-    return question, found, {"picture": str(path), **told_of(question, found, station)}
+    return question, found, {"picture": str(path), **told_of(question, found, stations)}
 
 
 def alone_file(project: Project, path: Path, wanted: Wanted) -> dict[str, Any]:
@@ -172,8 +172,8 @@ def question_of(revision: Revision, pixels: Pixels, depth: Depth, light: Pixels,
     return Question(_in_colour(pixels), depth, light, config_of(revision), wanted.choice, wanted.is_light)
 
 
-def told_of(question: Question, found: Explained, station: Station | None = None) -> dict[str, Any]:
-    """An answer as JSON holds it; of a station with the settings of its sheet that do this."""
+def told_of(question: Question, found: Explained, stations: Sequence[Station] = ()) -> dict[str, Any]:
+    """An answer as JSON holds it; with the settings of stations' sheets that do this."""
     told: dict[str, Any] = {
         "verdict": found.verdict,
         "deviations": _listed(found.deviations),
@@ -196,8 +196,7 @@ def told_of(question: Question, found: Explained, station: Station | None = None
             "curves": np.round(found.fitted.curves, 4).tolist(),
             "off": round(found.fitted.off, 4),
         }
-    if station is not None:
-        told["repair"] = _repairs(station, found.deviations)
+    told["repair"] = repairs(stations, found.deviations)
     return told
 
 
@@ -211,28 +210,6 @@ def _short(value: Parameter) -> str | float | list[float]:
     if isinstance(value, tuple):
         return [round(number, 4) for number in value]
     return round(value, 4) if isinstance(value, float) else value
-
-
-def _repairs(station: Station, deviations: Sequence[Told]) -> list[dict[str, str]]:
-    """The settings of a station's sheet that make such deviations."""
-    told = []
-    for each in deviations:
-        stages = ("read", "show", "write") if each.stage == "light" else ("show", "write", "read")
-        known = sorted(
-            (mistake for mistake in mistakes() if mistake.code == each.code),
-            key=lambda mistake: stages.index(mistake.stage),
-        )
-        for mistake in known[:1]:
-            told.append(
-                {
-                    "station": station.name,
-                    "code": each.code,
-                    "setting": f"{mistake.section}/{mistake.setting}",
-                    "level": mistake.level,
-                    "label": mistake.label,
-                }
-            )
-    return told
 
 
 def rescue_file(question: Question, found: Explained, path: Path, folder: Path) -> str | None:

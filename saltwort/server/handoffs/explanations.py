@@ -50,7 +50,7 @@ def explain_upload(
     )
     question = _asked(made)
     found = explain(question)
-    made.told = told_of(question, found, station)
+    made.told = told_of(question, found, [station] if station else stations_of(project))
     pictures = shown(question, found, WIDTH) if found.verdict != ANOTHER else None
     if pictures is not None:
         made.told["worst"] = [
@@ -61,6 +61,11 @@ def explain_upload(
         _keep(made, pictures)
     project.explanations.filter(pk__in=project.explanations.values_list("pk", flat=True)[MOST_KEPT:]).delete()
     return made
+
+
+def stations_of(project: Project) -> list[Station]:
+    """All applications of a project, any of which may have done it."""
+    return list(project.stations.select_related("project__current"))
 
 
 def _asked(made: Explanation) -> Question:

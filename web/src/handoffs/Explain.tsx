@@ -118,6 +118,22 @@ export function Explain({ station }: { station: Station }) {
   );
 }
 
+/** The setting that repairs it, or, where nobody said which application it came from, those that may. */
+function Repairs({ made }: { made: Explanation }) {
+  const told = made.repair.map(({ station, code, label, level }) => (
+    <li key={`${station} ${code}`}>
+      In {station}: {label.toLowerCase()}, set in {LEVELS[level]}
+    </li>
+  ));
+  if (told.length === 0) return null;
+  return (
+    <div className="small">
+      {made.station ? 'Its settings say what it should be.' : 'One of these applications may have done it; its settings say what it should be.'}
+      <ul style={{ margin: 0, paddingLeft: 18 }}>{told}</ul>
+    </div>
+  );
+}
+
 function Told({ made, isLast }: { made: Explanation; isLast: boolean }) {
   const slug = useSlug();
   const [open, setOpen] = useState(isLast);
@@ -136,11 +152,7 @@ function Told({ made, isLast }: { made: Explanation; isLast: boolean }) {
         </Button>
       </div>
       <PictureChain parts={made.chain} />
-      {made.repair.map((setting) => (
-        <p key={setting.code} className="small">
-          In {setting.station}: {setting.label.toLowerCase()}, set in {LEVELS[setting.level]}. Its settings say what it should be.
-        </p>
-      ))}
+      <Repairs made={made} />
       {made.alternatives.length > 0 && (
         <p className="small quiet">
           As likely: {made.alternatives.map((chain) => chain.map(({ code }) => String(code)).join(', ')).join('; ')}.

@@ -18,6 +18,7 @@ from saltwort.server.handoffs.explaining import (
     render_named,
     rescue_file,
 )
+from saltwort.server.handoffs.explanations import stations_of
 
 
 class Command(HeadlessCommand):
@@ -54,10 +55,10 @@ class Command(HeadlessCommand):
             if options["light"]
             else light_of_render(render_named(found, options["render"]), found.current)
         )
-        station = station_for(found, options["station"]) if options["station"] else None
+        stations = [station_for(found, options["station"])] if options["station"] else stations_of(found)
         told = []
         for picture in pictures:
-            question, answer, entry = explain_file(found, picture, light, wanted, station, options["frame"])
+            question, answer, entry = explain_file(found, picture, light, wanted, stations, options["frame"])
             if options["rescue"]:
                 entry["rescued"] = rescue_file(question, answer, picture, options["rescue"])
             told.append(entry)
