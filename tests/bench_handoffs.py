@@ -18,7 +18,7 @@ import numpy as np
 from PIL import Image
 
 from saltwort.core.explain.explained import Question, explain
-from saltwort.core.explain.frames import Wanted, figures_of, judged
+from saltwort.core.explain.frames import Expectation, figures_of, judged
 from saltwort.core.explain.frames import light_of as light_of_frame
 from saltwort.core.explain.operation import Scene
 from saltwort.core.images import read_pixels
@@ -90,7 +90,7 @@ def watched() -> Iterator[Row]:
 
             def look() -> None:
                 for found in pool.map(lambda file: survey_apart(file, file.name, ""), files):
-                    judged(found, Wanted(scene), beside)
+                    judged(found, Expectation(scene), beside)
                     figures_of(found)
 
             taken = seconds(look)

@@ -60,6 +60,15 @@ class Serve(TestCase):
             content = answer.read()
             return json.loads(content) if answer.headers["Content-Type"] == "application/json" else content
 
+    def put(self, path: str, body: dict[str, Any]) -> None:
+        request = urllib.request.Request(
+            f"http://127.0.0.1:{self.port}{path}",
+            json.dumps(body).encode(),
+            {"Content-Type": "application/json"},
+            method="PUT",
+        )
+        urllib.request.urlopen(request, timeout=PATIENCE).close()
+
     def left_running(self) -> list[int]:
         """Processes that were started with this test's folder, the server's and all that it started."""
         mark = f"SALTWORT_VAR={self.var}".encode()
@@ -108,6 +117,12 @@ class Serve(TestCase):
         # The worker beside it makes the demo's outputs.
         outputs = "/api/v1/projects/lantern-quay/outputs"
         self.wait_until(lambda: all(output["done"] for output in self.get(outputs)), "its outputs are not made")
+
+        # And the watcher looks at folders, once any is to be watched.
+        watched = "/api/v1/projects/lantern-quay/watched"
+        folder = self.get(watched)[0]
+        self.put(f"{watched}/{folder['id']}", {"is_on": True, "based_on": folder["version"]})
+        self.wait_until(lambda: self.get(watched)[0]["looked"] != folder["looked"], "nobody looks at the folder")
 
         taken = self.start()
         output, _ = taken.communicate(timeout=PATIENCE)

@@ -9,7 +9,7 @@ import numpy as np
 
 from saltwort.core.engine import ViewChoice, apply, space_processor, view_processor
 from saltwort.core.explain.alone import CODES, LIGHT, UNDECIDED, alone, cut_level
-from saltwort.core.explain.frames import Earlier, Figures, Wanted, figures_of, judged, jumps, light_of
+from saltwort.core.explain.frames import Earlier, Expectation, Figures, figures_of, judged, jumps, light_of
 from saltwort.core.explain.operation import Scene
 from saltwort.core.explain.steps import processed
 from saltwort.core.images import Survey, survey, write_image
@@ -29,12 +29,14 @@ class FramesTestCase(TestCase):
         self.addCleanup(folder.cleanup)
         self.folder = Path(folder.name)
         self.config = frames_config()
-        self.wanted = Wanted(Scene(self.config, ACES_SDR, expects_light=True))  # type: ignore[arg-type]
+        self.wanted = Expectation(Scene(self.config, ACES_SDR, expects_light=True))  # type: ignore[arg-type]
 
     def surveyed(self, light: np.ndarray, sample: str = "half") -> Survey:
         return survey(write_frame(self.folder, 1, np.clip(light, 0, 1) if sample != "half" else light, sample=sample))
 
-    def codes(self, light: np.ndarray, wanted: Wanted, beside: np.ndarray | None, sample: str = "half") -> list[str]:
+    def codes(
+        self, light: np.ndarray, wanted: Expectation, beside: np.ndarray | None, sample: str = "half"
+    ) -> list[str]:
         found = self.surveyed(light, sample)
         small = None if beside is None else light_of(self.surveyed(beside, sample), wanted.scene)
         return [note.code for note in judged(found, wanted, small)]
@@ -61,7 +63,7 @@ class Light(FramesTestCase):
 
     def test_a_frame_of_an_earlier_revision(self) -> None:
         to_rec709 = processed(space_processor(self.config, "ACEScg", "Linear Rec.709 (sRGB)"))  # type: ignore[arg-type]
-        wanted = Wanted(self.wanted.scene, (Earlier(3, to_rec709),))
+        wanted = Expectation(self.wanted.scene, (Earlier(3, to_rec709),))
         light = frame_light(SEED)
         found = self.surveyed(to_rec709(light))
         note = judged(found, wanted, light_of(self.surveyed(frame_light(SEED + 1)), wanted.scene))[0]
@@ -92,7 +94,7 @@ class Pictures(FramesTestCase):
     def test_frames_through_a_view(self) -> None:
         light, before = frame_light(SEED, 2), frame_light(SEED + 1, 2)
         for choice in CHOICES:
-            wanted = Wanted(Scene(self.config, choice))  # type: ignore[arg-type]
+            wanted = Expectation(Scene(self.config, choice))  # type: ignore[arg-type]
             view = view_processor(self.config, "ACEScg", choice)  # type: ignore[arg-type]
             right, near = apply(view, light), apply(view, before)
             for name, made, codes in (
@@ -105,7 +107,7 @@ class Pictures(FramesTestCase):
                     self.assertEqual(self.codes(made, wanted, near, "uint8"), codes)
 
     def test_light_is_told_without_another_frame(self) -> None:
-        wanted = Wanted(Scene(self.config, ACES_SDR))  # type: ignore[arg-type]
+        wanted = Expectation(Scene(self.config, ACES_SDR))  # type: ignore[arg-type]
         self.assertEqual(self.codes(frame_light(SEED), wanted, None), ["frame.without-view"])
 
 

@@ -38,6 +38,7 @@ LEAST_EXPLAINED, CLEARLY = 0.6, 0.6
 CERTAIN = 0.9
 """Likelihood from which a frame by itself is called wrong."""
 LEAST_POWER = 1.25
+"""Or as far below 1: less may be what moves."""
 PLACES = 8_000
 """That are looked at in two small pictures."""
 WHOLE = Placement((1.0, 1.0), (0.0, 0.0), "", 1.0)
@@ -55,7 +56,7 @@ class Earlier:
 
 
 @dataclass(frozen=True)
-class Wanted:
+class Expectation:
     """What frames should be: the scene says which view, or light; `earlier` are revisions that would give others."""
 
     scene: Scene
@@ -94,7 +95,7 @@ def _mean(values: Sequence[float]) -> float:
     return float(np.mean(values)) if values else 0.0
 
 
-def judged(found: Survey, wanted: Wanted, beside: Pixels | None) -> tuple[Note, ...]:
+def judged(found: Survey, wanted: Expectation, beside: Pixels | None) -> tuple[Note, ...]:
     """What is wrong with a frame, the worst first. `beside` is the light of a good frame near it, or of a render that
     it should show, small, (height, width, 3), as `light_of` gives it; None where there is none."""
     search = _search(found, wanted, beside) if beside is not None else None
@@ -121,7 +122,7 @@ def light_of(found: Survey, scene: Scene) -> Pixels | None:
         return None
 
 
-def _alone(found: Survey, wanted: Wanted) -> list[Note]:
+def _alone(found: Survey, wanted: Expectation) -> list[Note]:
     scene = wanted.scene
     said = alone(scene.config, found, scene.working_space)
     notes = []
@@ -137,7 +138,7 @@ def _alone(found: Survey, wanted: Wanted) -> list[Note]:
     return notes
 
 
-def _search(found: Survey, wanted: Wanted, beside: Pixels) -> Search | None:
+def _search(found: Survey, wanted: Expectation, beside: Pixels) -> Search | None:
     """The frame held beside a good one; None where they are not of one shape."""
     small = np.ascontiguousarray(np.nan_to_num(found.thumbnail), np.float32)
     height, width = small.shape[:2]
@@ -156,7 +157,7 @@ def _share(chain: Chain) -> float:
     return float((chain.off <= FITTING).mean())
 
 
-def _beside(search: Search, wanted: Wanted) -> Note | None:
+def _beside(search: Search, wanted: Expectation) -> Note | None:
     """What was done to a frame that is not as the good one beside it; None where it is nothing known."""
     expected = search.expected()
 

@@ -13,7 +13,7 @@ from django.utils import timezone
 
 from saltwort.core.engine import ViewChoice, space_processor
 from saltwort.core.errors import BadInput
-from saltwort.core.explain.frames import Earlier, Note, Wanted, figures_of, judged, light_of
+from saltwort.core.explain.frames import Earlier, Expectation, Note, figures_of, judged, light_of
 from saltwort.core.explain.operation import Scene
 from saltwort.core.explain.steps import Step, in_turn, processed
 from saltwort.core.images import Survey
@@ -133,7 +133,7 @@ class Watch:
             for each in waiting:
                 yield each.result()
 
-    def _noted(self, looked: Looked, wanted: Wanted, revision: Revision) -> WatchedFrame | None:
+    def _noted(self, looked: Looked, wanted: Expectation, revision: Revision) -> WatchedFrame | None:
         """Keep what was found of a file; None of one that is still being written."""
         frame, (size, modified) = looked.frame, looked.stamp
         if not _is_as_it_was(frame.file, looked.stamp):
@@ -165,12 +165,12 @@ class Watch:
                 self._lights[row.pk] = light_of(looked.found, wanted.scene)
         return row
 
-    def _notes(self, looked: Looked, wanted: Wanted) -> tuple[Note, ...]:
+    def _notes(self, looked: Looked, wanted: Expectation) -> tuple[Note, ...]:
         if looked.found is None:
             return (Note("frame.unreadable", looked.reason),)
         return judged(looked.found, wanted, self._beside(looked.frame, wanted))
 
-    def _beside(self, frame: Frame, wanted: Wanted) -> Pixels | None:
+    def _beside(self, frame: Frame, wanted: Expectation) -> Pixels | None:
         """The light of the nearest good frame, or of the render that they should show."""
         if frame.number is not None:
             number, stem = frame.number, frame.stem[:255]
@@ -188,7 +188,7 @@ class Watch:
                     return light
         return _light_of_render(self.folder.render, frame.number) if self.folder.render else None
 
-    def _light(self, key: int, frame: Frame, wanted: Wanted) -> Pixels | None:
+    def _light(self, key: int, frame: Frame, wanted: Expectation) -> Pixels | None:
         if key not in self._lights:
             row = self.folder.frames.get(pk=key)
             looked = _read(frame_of(frame.file.with_name(row.name)), (row.size, row.modified))
@@ -217,7 +217,7 @@ def _is_as_it_was(file: Path, stamp: Stamp) -> bool:
     return stamp == (status.st_size, status.st_mtime_ns)
 
 
-def wanted_of(folder: WatchedFolder, revision: Revision) -> Wanted:
+def wanted_of(folder: WatchedFolder, revision: Revision) -> Expectation:
     """What the frames of a folder should be, at a revision of its project, and what earlier ones would have made of
     them. Raises BadInput for a view that the config has no longer."""
     scene = scene_of(folder, revision)
@@ -232,7 +232,7 @@ def wanted_of(folder: WatchedFolder, revision: Revision) -> Wanted:
             now = scene.expected() or _unchanged
             if not _is_same(step, now):
                 earlier.append(Earlier(before.number, step))
-    return Wanted(scene, tuple(earlier))
+    return Expectation(scene, tuple(earlier))
 
 
 def _unchanged(numbers: Pixels) -> Pixels:

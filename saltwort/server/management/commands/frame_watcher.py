@@ -1,16 +1,14 @@
 """`frame_watcher`: look at the folders that projects watch, for a running Saltwort. `serve` starts it."""
 
 import logging
-import os
 import time
 from typing import Any
 
 from django.core.management.base import BaseCommand
 from django.db import DatabaseError
 
-from saltwort.core.apart import end_with_parent
 from saltwort.core.errors import BadInput
-from saltwort.server.management.commands.job_worker import SERVER_VARIABLE
+from saltwort.server.management.commands.job_worker import server_has_ended
 from saltwort.server.watching.models import WatchedFolder
 from saltwort.server.watching.watch import Watch, note_look
 
@@ -24,11 +22,8 @@ class Command(BaseCommand):
     help = "Look at the folders that are watched, as long as any is, and end with Saltwort."
 
     def handle(self, *args: Any, **options: Any) -> None:
-        server = os.environ.get(SERVER_VARIABLE)
-        if server:
-            end_with_parent()
-            if os.getppid() != int(server):  # it has ended already
-                return
+        if server_has_ended():
+            return
         watches: dict[tuple[int, int], Watch] = {}
         while folders := list(watched_now()):
             watches = {(each.pk, each.version): _kept(watches, each) for each in folders}
