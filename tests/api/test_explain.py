@@ -1,6 +1,7 @@
 """`explain` and what it says of files."""
 
 import json
+from dataclasses import replace
 from fractions import Fraction
 from io import BytesIO, StringIO
 from pathlib import Path
@@ -13,13 +14,18 @@ from PIL import Image
 from saltwort.core.engine import ViewChoice, apply, view_processor
 from saltwort.core.images import read_header, read_pixels, write_image
 from saltwort.core.images.video import VideoForm, to_planes, writing_video
+from saltwort.core.scene.decisions import Scene, Swatch
+from saltwort.core.spaces.typed import TypedColour
 from saltwort.server.handoffs.explanations import PICTURES
+from saltwort.server.handoffs.operations import colours_of
 from saltwort.server.images.operations import store_file
+from saltwort.server.projects.models import Project
+from saltwort.server.projects.operations import change_setup
 from saltwort.server.projects.setups import config_of
 from saltwort.server.scene.operations import add_render
 from tests.api.test_commands import CommandTestCase
 from tests.made_frames import light_of
-from tests.samples import ACES_SDR, UNTONED
+from tests.samples import ACES_SDR, SRGB, UNTONED
 from tests.server import ServerTestCase
 
 
@@ -206,6 +212,34 @@ class Explain(CommandTestCase):
         self.assertTrue(all(0.4 < entry["holds"]["confidence"] < 1 for entry in told))
         (told_light,) = self.explained(light, status=1, **bare)
         self.assertEqual([each["code"] for each in told_light["deviations"]], ["view-missing"])
+
+    def test_swatches_that_are_pointed_at(self) -> None:
+        colours = {"enamel": "47 106 104", "brass": "226 198 138", "red": "168 42 30"}
+        scene = Scene(swatches=tuple(Swatch(name, TypedColour(SRGB, "8-bit", text)) for name, text in colours.items()))
+        change_setup(self.project, 1, "swatches", lambda setup: replace(setup, scene=scene))
+        project = Project.objects.select_related("current").get(pk=self.project.pk)
+        known = {line.name: np.array(line.working, np.float32) for line in colours_of(project.current)}
+        light = np.zeros((60, 180, 3), np.float32)
+        for place, (name, gain) in enumerate(zip(colours, (1.4, 0.5, 0.9), strict=True)):
+            light[:, place * 60 : place * 60 + 60] = known[name] * np.float32(gain)
+        view = view_processor(self.config, "ACEScg", ACES_SDR)
+        right = np.clip(apply(view, light), 0, 1)
+        places = [f"{name}={place * 60 + 30},30" for place, name in enumerate(colours)]
+        for made, code in ((right, ""), (np.clip(light, 0, 1), "view-missing"), (right[..., ::-1], "channels")):
+            with self.subTest(code):
+                picture = self.came_back("pointed.png", np.ascontiguousarray(made))
+                flags = [part for place in places for part in ("--swatch", place)]
+                out = StringIO()
+                with self.assertRaises(SystemExit):
+                    call_command("explain", str(picture), "--project", "quay", *flags, stdout=out)
+                first = json.loads(out.getvalue())[0]["swatches"][0]
+                self.assertEqual("".join(each["code"] for each in first["deviations"]), code)
+                if not code:
+                    np.testing.assert_allclose(first["stops"], np.log2([1.4, 0.5, 0.9]), atol=0.06)
+        asked = ("explain", picture, "--project", "quay", "--swatch")
+        self.refused_command("no swatch", *asked, "gold=1,1")
+        self.refused_command("none at", *asked, "brass=900,1")
+        self.refused_command("no swatch with a place", *asked, "brass")
 
     def test_another_picture_and_none(self) -> None:
         other = self.came_back("other.png", np.random.default_rng(1).random((300, 500, 3)).astype(np.float32))

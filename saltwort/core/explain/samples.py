@@ -14,7 +14,7 @@ FLAT = 0.4
 """The flattest part of the places looked at, where scaling and compression change least."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Samples:
     """Light in the working space, (n, 4) with alpha, and the numbers of the picture there, (n, 3)."""
 

@@ -35,7 +35,8 @@ LEAST_LIGHT = 0.01
 SAME_NUMBERS = 1e-5
 OF_MANY = 3
 """Deviations for which one with many numbers counts: they bend to much that they are not."""
-QUICK_TRIES, EXACT_TRIES = 9, 40
+QUICK, QUICK_TRIES, EXACT_TRIES = 120, 9, 40
+"""Samples and steps by which a number is found quickly, and steps by which it is found exactly."""
 VERY_FEW, MOST_LIKELY, EACH_OTHER = 60, 40, 2
 """Samples by which chains of three are told apart, how many of them are then fitted, and which of the exposures that
 one begins with are tried."""
@@ -90,6 +91,7 @@ class Search:
         self._expected = scene.expected()
         self._all = samples
         self._few = samples.some(FEW)
+        self._quick = self._few.some(QUICK)
         self._made: LRUCache[object, NDArray[np.float32]] = LRUCache(MOST_MADE)
         ways = [(each, way) for each in operations() for way in each.ways(scene)]
         self._ways = [(each, way) for each, way in ways if way.many is None and not self._is_idle(each, way)]
@@ -104,6 +106,10 @@ class Search:
 
     def expected(self) -> Chain:
         return self.chain((), self._all)
+
+    def plain(self) -> list[Deviation]:
+        """All deviations that have no number of their own."""
+        return [Deviation(each, way) for each, way in self._ways if way.fit is None]
 
     def written(self, step: Step) -> Chain:
         """A chain that is one step alone, from light in the working space to the numbers of the picture."""
@@ -138,7 +144,7 @@ class Search:
 
     def _before_codes(self, deviations: tuple[Deviation, ...], samples: Samples) -> NDArray[np.float32]:
         """What comes out of the view, (1, n, 3 or 4); kept, since many chains begin alike."""
-        key = (len(samples.light), *((each.code, *each.way.parameters.items()) for each in deviations))
+        key = (samples, *((each.code, *each.way.parameters.items()) for each in deviations))
         if (made := self._made.get(key)) is None:
             view: Step | None = self._expected
             steps = []
@@ -209,7 +215,7 @@ class Search:
         exposure = next(Deviation(each, way) for each, way in self._ways if each.code == "exposure")
         fit = exposure.way.fit
         assert fit is not None
-        plain = [Deviation(each, way) for each, way in self._ways if way.fit is None]
+        plain = self.plain()
         very_few = self._few.some(VERY_FEW)
         exposures = [_with_number(exposure, fit, value) for value in fit.first[::EACH_OTHER]]
         likely: list[tuple[float, Chain]] = []
@@ -226,7 +232,7 @@ class Search:
         """A grade, with another that has no number of its own."""
         few = self._few.some(FEW_GRADED)
         # What others do to code values bends to what a grade does after the view.
-        plain = [Deviation(each, way) for each, way in self._ways if way.fit is None and each.stage != "codes"]
+        plain = [each for each in self.plain() if each.operation.stage != "codes"]
         likely = sorted(
             (
                 (self._with_many(grade, (other,), few, FEW_TRIES), grade, other)
@@ -262,7 +268,7 @@ class Search:
         fit = deviation.way.fit
         if fit is None:
             return self.chain((*before, deviation, *after), samples)
-        few = samples.some(120) if quick else samples
+        few = self._quick if quick else samples
 
         def at(value: float, of: Samples) -> Chain:
             return self.chain((*before, _with_number(deviation, fit, value), *after), of)

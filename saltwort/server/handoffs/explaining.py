@@ -12,13 +12,9 @@ from saltwort.core.configs.tags import handoff_tags
 from saltwort.core.engine import ViewChoice, apply, space_processor
 from saltwort.core.engine.processors import check_view
 from saltwort.core.errors import BadInput
-from saltwort.core.explain.alone import CODES, alone
-from saltwort.core.explain.alone import LIGHT as LIGHT_HELD
 from saltwort.core.explain.drawn import drawn
 from saltwort.core.explain.explained import (
-    EXPLAINED,
     FLOATS,
-    UNDECIDED,
     Depth,
     Explained,
     Question,
@@ -27,8 +23,7 @@ from saltwort.core.explain.explained import (
     explain,
     rescued,
 )
-from saltwort.core.explain.frames import CERTAIN
-from saltwort.core.explain.operation import Parameter, Scene
+from saltwort.core.explain.operation import Parameter
 from saltwort.core.images import read_pixels, write_image
 from saltwort.core.images.headers import Header
 from saltwort.core.images.intake import survey_apart
@@ -45,7 +40,6 @@ LIGHT = "light"
 MOST_PIXELS = 40_000_000
 """8K; with its light such a picture takes a gigabyte."""
 RESCUED = "_rescued.exr"
-FIRST_LAYER = ""
 LOSSY_DEPTH: Depth = "JPEG"
 """Of video, whose compression errs as much."""
 
@@ -75,7 +69,7 @@ class Wanted:
 
 def light_file(project: Project, path: Path, space: str) -> Pixels:
     """The light of a file in a space, in the project's working space."""
-    return _in_working_space(project.current, _read(path, 1)[0], space)
+    return _in_working_space(project.current, read_picture(path, 1)[0], space)
 
 
 def render_named(project: Project, name: str) -> Render:
@@ -100,7 +94,7 @@ def _in_working_space(revision: Revision, pixels: Pixels, space: str) -> Pixels:
     return apply(processor, _in_colour(pixels))
 
 
-def _read(path: Path, frame: int) -> tuple[Pixels, Depth]:
+def read_picture(path: Path, frame: int) -> tuple[Pixels, Depth]:
     """The pixels of a picture, or of a frame of a video, and how they are coded."""
     if not path.is_file():
         raise BadInput(f"There is no file {path.name}.")
@@ -130,41 +124,10 @@ def explain_file(
 ) -> tuple[Question, Explained, dict[str, Any]]:
     """What was done to the picture in a file, or to a frame of a video, counted from 1: the question, the answer, and
     the answer as scripts read it."""
-    pixels, depth = _read(path, frame)
+    pixels, depth = read_picture(path, frame)
     question = question_of(project.current, pixels, depth, light, wanted)
     found = explain(question)
     return question, found, {"picture": str(path), **told_of(question, found, stations)}
-
-
-def alone_file(project: Project, path: Path, wanted: Wanted) -> dict[str, Any]:
-    """What the picture in a file says by itself, as scripts read it: less than beside a render, with how likely each
-    is. Nothing is called as expected, which the picture alone cannot tell."""
-    if not path.is_file():
-        raise BadInput(f"There is no file {path.name}.")
-    scene = Scene(config_of(project.current), wanted.choice, wanted.is_light)
-    said = alone(scene.config, survey_apart(path, path.name, FIRST_LAYER), scene.working_space)
-    signs = [sign for sign in said.signs if sign.confidence >= CERTAIN]
-    codes = [{"code": sign.code} for sign in signs]
-    sentences = [said.why, *(sign.why for sign in said.signs)]
-    confidence = max((sign.confidence for sign in signs), default=0.0)
-    if said.holds == (CODES if wanted.is_light else LIGHT_HELD) and said.confidence >= CERTAIN:
-        codes.insert(0, {"code": "view-other", "view": "not known"} if wanted.is_light else {"code": "view-missing"})
-        sentences.insert(
-            0, "It holds a picture, not light." if wanted.is_light else "It holds light, without the view."
-        )
-        confidence = max(confidence, said.confidence)
-    return {
-        "picture": str(path),
-        "verdict": EXPLAINED if codes else UNDECIDED,
-        "deviations": codes,
-        "sentence": " ".join(sentences),
-        "confidence": round(confidence, 3),
-        "holds": {"what": said.holds, "confidence": said.confidence},
-        "signs": [vars(sign) for sign in said.signs],
-        "residual": {"de_mean": None, "de_p99": None},
-        "alternatives": [],
-        "undo": {"possible": False, "lost": []},
-    }
 
 
 def question_of(revision: Revision, pixels: Pixels, depth: Depth, light: Pixels, wanted: Wanted) -> Question:

@@ -2,6 +2,7 @@
 
 import sys
 from argparse import ArgumentParser
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
@@ -9,9 +10,9 @@ from django.core.management.base import CommandParser
 
 from saltwort.core.errors import BadInput
 from saltwort.server.commands import HeadlessCommand, project_for, station_for
+from saltwort.server.handoffs.alone import alone_file, alone_with_swatches
 from saltwort.server.handoffs.explaining import (
     Wanted,
-    alone_file,
     explain_file,
     light_file,
     light_of_render,
@@ -19,6 +20,7 @@ from saltwort.server.handoffs.explaining import (
     rescue_file,
 )
 from saltwort.server.handoffs.explanations import stations_of
+from saltwort.server.projects.models import Project
 
 
 class Command(HeadlessCommand):
@@ -37,6 +39,13 @@ class Command(HeadlessCommand):
         parser.add_argument("--space", metavar="SPACE", help="the space of the file with the light")
         parser.add_argument("--expect", default="", metavar="DISPLAY/VIEW|light", help="the project's view unless said")
         parser.add_argument("--frame", type=int, default=1, metavar="N", help="the frame of a video, from 1 (1)")
+        parser.add_argument(
+            "--swatch",
+            action="append",
+            default=[],
+            metavar="NAME=X,Y",
+            help="without a render: a swatch of the project, and where it lies in the picture; several tell more",
+        )
         parser.add_argument("--station", metavar="NAME", help="the application that it came from")
         parser.add_argument(
             "--rescue", type=Path, metavar="FOLDER", help="write what can be undone as scene-linear EXR"
@@ -48,7 +57,8 @@ class Command(HeadlessCommand):
             raise BadInput("Say with --space in which space the light of the file is.")
         wanted = Wanted.of(found, options["expect"])
         if not options["light"] and not options["render"]:
-            self._tell([alone_file(found, picture, wanted) for picture in pictures])
+            pointed_at = [_pointed_at(typed) for typed in options["swatch"]]
+            self._tell([_alone(found, picture, wanted, pointed_at) for picture in pictures])
             return
         light = (
             light_file(found, options["light"], options["space"])
@@ -68,3 +78,20 @@ class Command(HeadlessCommand):
         self.print_json(told)
         if any(entry["verdict"] != "as expected" for entry in told):
             sys.exit(1)
+
+
+def _alone(
+    project: Project, picture: Path, wanted: Wanted, pointed_at: Sequence[tuple[str, int, int]]
+) -> dict[str, Any]:
+    if pointed_at:
+        return alone_with_swatches(project, picture, wanted, pointed_at)
+    return alone_file(project, picture, wanted)
+
+
+def _pointed_at(typed: str) -> tuple[str, int, int]:
+    """A swatch and a pixel, as `--swatch` has them. Raises BadInput for what is neither."""
+    name, _, place = typed.rpartition("=")
+    x, _, y = place.partition(",")
+    if not name or not (x.strip().isdecimal() and y.strip().isdecimal()):
+        raise BadInput(f"“{typed}” is no swatch with a place. Write it as brass=120,340: pixels from the upper left.")
+    return name, int(x), int(y)
