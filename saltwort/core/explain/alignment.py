@@ -154,7 +154,7 @@ def _resized(pixels: Pixels, scale: float) -> Array:
     rows = (np.arange(height) + 0.5) / height * bright.shape[0] - 0.5
     columns = (np.arange(width) + 0.5) / width * bright.shape[1] - 0.5
     # Whole blocks first, which is quick; what is left of the way is filtered.
-    block = max(1, int(1 / scale) // 2)
+    block = max(1, int(1 / scale))
     high, wide = (side // block for side in bright.shape)
     bright = bright[: high * block, : wide * block].reshape(high, block, wide, block).mean(axis=(1, 3))
     left = scale * block
