@@ -9,6 +9,7 @@ import sys
 import tempfile
 import time
 from contextlib import redirect_stderr
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 from unittest import TestCase
@@ -18,15 +19,16 @@ from django.conf import settings
 from django.core.management import call_command
 from django.test import override_settings
 
-from saltwort.core.engine import apply, view_processor
+from saltwort.core.engine import apply, space_processor, view_processor
 from saltwort.server.management.commands.frame_watcher import look_once, watched_now
+from saltwort.server.projects.operations import change_setup
 from saltwort.server.projects.setups import config_of
 from saltwort.server.watching.models import WatchedFolder
 from saltwort.server.watching.watch import Watch
 from tests.api.test_commands import CommandTestCase
 from tests.made_frames import frames_config
 from tests.made_night import frame_light, mistakes, write_frame
-from tests.samples import ACES_SDR, UNTONED
+from tests.samples import ACES_SDR, LINEAR_REC709, UNTONED
 from tests.server import ServerTestCase
 
 NIGHT, START = 500, 1001
@@ -114,6 +116,20 @@ class Screen(ServerTestCase):
             settled(write_frame(self.frames, number, np.clip(codes, 0, 1), sample="uint8"))
         self.look()
         self.assertEqual(self.codes(), ["frame.without-view"])
+
+    def test_frames_of_before_a_change_of_the_working_space(self) -> None:
+        self.watch()
+        self.land(1, 2)
+        self.look()
+        to_new = space_processor(config_of(self.project.current), "ACEScg", LINEAR_REC709)
+        change_setup(self.project, 1, "another", lambda setup: replace(setup, working_space=LINEAR_REC709))
+        self.land(3, change=lambda light: apply(to_new, light))
+        self.land(4)
+        self.look()
+        self.assertEqual(self.codes(), ["frame.other-revision"])
+        (told,) = [one["why"] for one in self.findings() if one["code"] == "frame.other-revision"]
+        self.assertIn("Frame 4", told)
+        self.assertIn("revision 1", told)
 
     def test_resting_going_on_removing_and_undo(self) -> None:
         made = self.watch()

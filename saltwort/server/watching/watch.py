@@ -11,11 +11,11 @@ import PyOpenColorIO as ocio
 from cachetools import LRUCache
 from django.utils import timezone
 
-from saltwort.core.engine import ViewChoice, space_processor
+from saltwort.core.engine import ViewChoice
 from saltwort.core.errors import BadInput
 from saltwort.core.explain.frames import Earlier, Expectation, Note, figures_of, judged, light_of
 from saltwort.core.explain.operation import Scene
-from saltwort.core.explain.steps import Step, in_turn, processed
+from saltwort.core.explain.steps import Step, in_turn
 from saltwort.core.images import Survey
 from saltwort.core.images.intake import survey_apart
 from saltwort.core.images.reading import Pixels
@@ -63,6 +63,7 @@ class Watch:
     def __init__(self, folder: WatchedFolder, quiet: float) -> None:
         self.folder, self.quiet = folder, quiet
         self._before: dict[str, Stamp] = {}
+        self._revision: int | None = None
         self._lights: LRUCache[int, Pixels | None] = LRUCache(LIGHTS)
         self._known: dict[str, Stamp] = {
             name: (size, modified) for name, size, modified in folder.frames.values_list("name", "size", "modified")
@@ -85,6 +86,9 @@ class Watch:
             return
         revision = Project.objects.select_related("current").get(pk=self.folder.project_id).current
         wanted = wanted_of(self.folder, revision)
+        if revision.pk != self._revision:
+            self._lights.clear()  # they are in the working space of before
+            self._revision = revision.pk
         before = noted_in(self.folder)
         try:
             for looked in self._looked_at(landed):
@@ -168,9 +172,9 @@ class Watch:
     def _notes(self, looked: Looked, wanted: Expectation) -> tuple[Note, ...]:
         if looked.found is None:
             return (Note("frame.unreadable", looked.reason),)
-        return judged(looked.found, wanted, self._beside(looked.frame, wanted))
+        return judged(looked.found, wanted, self._beside(looked.frame, wanted.scene))
 
-    def _beside(self, frame: Frame, wanted: Expectation) -> Pixels | None:
+    def _beside(self, frame: Frame, scene: Scene) -> Pixels | None:
         """The light of the nearest good frame, or of the render that they should show."""
         if frame.number is not None:
             number, stem = frame.number, frame.stem[:255]
@@ -184,16 +188,21 @@ class Watch:
                 key=lambda other: abs(other - number),
             )
             for other in near[:2]:
-                if (light := self._light(self._good[stem, other], frame, wanted)) is not None:
+                if (light := self._light(self._good[stem, other], frame, scene)) is not None:
                     return light
-        return _light_of_render(self.folder.render, frame.number) if self.folder.render else None
+        return _light_of_render(self.folder.render, frame.number, scene) if self.folder.render else None
 
-    def _light(self, key: int, frame: Frame, wanted: Expectation) -> Pixels | None:
+    def _light(self, key: int, frame: Frame, scene: Scene) -> Pixels | None:
+        """The light of a frame that was good, at the revision at which it was, in the working space of today."""
         if key not in self._lights:
             row = self.folder.frames.get(pk=key)
             looked = _read(frame_of(frame.file.with_name(row.name)), (row.size, row.modified))
-            is_same = _is_as_it_was(looked.frame.file, looked.stamp)
-            self._lights[key] = light_of(looked.found, wanted.scene) if looked.found and is_same else None
+            then = scene_of(self.folder, self.folder.project.revisions.get(number=row.revision))
+            is_same = looked.found is not None and _is_as_it_was(looked.frame.file, looked.stamp)
+            light = light_of(looked.found, then) if looked.found and is_same else None
+            if light is not None and then.working_space != scene.working_space:
+                light = _from_space(scene, then.working_space, light)
+            self._lights[key] = light
         return self._lights[key]
 
 
@@ -265,7 +274,15 @@ def _is_same(one: Step, other: Step) -> bool:
     return bool(np.abs(one(_COLOURS) - other(_COLOURS)).max() < SAME)
 
 
-def _light_of_render(render: Render, number: int | None) -> Pixels | None:
+def _from_space(scene: Scene, space: str, light: Pixels) -> Pixels | None:
+    """Light of a space in the working space; None where the config has that space no longer."""
+    try:
+        return scene.between(space, scene.working_space)(light)
+    except BadInput:
+        return None
+
+
+def _light_of_render(render: Render, number: int | None, scene: Scene) -> Pixels | None:
     """The light of a render, small, in the working space; of a sequence that of the frame with a number."""
     image = render.image
     if number is not None and render.frame is not None:
@@ -275,7 +292,4 @@ def _light_of_render(render: Render, number: int | None) -> Pixels | None:
         small = preview_of(image).thumbnail
     except BadInput:
         return None
-    config = config_of(render.project.current)
-    space = space_of(render).space
-    to_working = processed(space_processor(config, space, ocio.ROLE_SCENE_LINEAR))
-    return to_working(np.ascontiguousarray(small, np.float32))
+    return _from_space(scene, space_of(render).space, np.ascontiguousarray(small, np.float32))
