@@ -10,7 +10,7 @@ from django.core.files.uploadedfile import UploadedFile
 
 from saltwort.core.engine.displays import NO_LIGHT, display_kind
 from saltwort.core.errors import BadInput
-from saltwort.core.explain.explained import ANOTHER, Question, depth_of, explain, rescued
+from saltwort.core.explain.explained import Question, depth_of, explain, rescued
 from saltwort.core.explain.pictures import Shown, shown, worst_spots
 from saltwort.core.images import encode_png, read_pixels
 from saltwort.core.project import read_setup
@@ -51,14 +51,12 @@ def explain_upload(
     question = _asked(made)
     found = explain(question)
     made.told = told_of(question, found, [station] if station else stations_of(project))
-    pictures = shown(question, found, WIDTH) if found.verdict != ANOTHER else None
-    if pictures is not None:
-        made.told["worst"] = [
-            {"x": round(x, 4), "y": round(y, 4), "de": round(value, 2)} for x, y, value in worst_spots(pictures.left)
-        ]
+    pictures = shown(question, found, WIDTH)
+    made.told["worst"] = [
+        {"x": round(x, 4), "y": round(y, 4), "de": round(value, 2)} for x, y, value in worst_spots(pictures.left)
+    ]
     made.save()
-    if pictures is not None:
-        _keep(made, pictures)
+    _keep(made, pictures)
     project.explanations.filter(pk__in=project.explanations.values_list("pk", flat=True)[MOST_KEPT:]).delete()
     return made
 
