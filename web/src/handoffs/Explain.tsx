@@ -128,8 +128,8 @@ function Repairs({ made }: { made: Explanation }) {
   if (told.length === 0) return null;
   return (
     <div className="small">
-      {made.station ? 'Its settings say what it should be.' : 'One of these applications may have done it; its settings say what it should be.'}
       <ul style={{ margin: 0, paddingLeft: 18 }}>{told}</ul>
+      {made.station ? 'Its settings say what it should be.' : 'One of these applications may have done it; its settings say what it should be.'}
     </div>
   );
 }
