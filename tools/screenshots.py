@@ -108,7 +108,8 @@ def _explain(page: Page) -> None:
     Image.fromarray((codes ** (1 / 2.2) * 255 + 0.5).astype(np.uint8)).save(washed, "PNG")
     file = FilePayload(name="came_back_pale.png", mimeType="image/png", buffer=washed.getvalue())
     page.locator('input[type="file"][accept*=".avif"]').set_input_files(file)
-    page.get_by_role("group", name="Explanation of came_back_pale.png").last.wait_for(timeout=90_000)
+    page.get_by_text("Looking at it").wait_for()
+    page.get_by_text("Looking at it").wait_for(state="hidden", timeout=90_000)
     page.wait_for_load_state("networkidle")
     page.wait_for_timeout(1500)
 
