@@ -22,7 +22,7 @@ export function Loaded<T>({ of: query, children }: { of: Asked<T>; children: (da
   }
   return (
     <Empty>
-      <Loader size="sm" color="neutral" aria-label="Loading" />
+      <Loader size="sm" color="neutral" role="progressbar" aria-label="Loading" />
     </Empty>
   );
 }

@@ -49,23 +49,30 @@ export function useTextureIds(filters: Filters) {
 export function useTextureList(filters: Filters) {
   const slug = useSlug();
   const client = useQueryClient();
-  const [wanted, setWanted] = useState<number[]>([0]);
+  const [pages, setPages] = useState<{ inSight: number[]; seen: number[] }>({ inSight: [0], seen: [0] });
   const first = useQuery({
     ...pageOf(slug, filters, 0),
     placeholderData: keepPreviousData,
     refetchInterval: ({ state }) => ((state.data?.unchecked ?? 0) > 0 ? CHECKED_EVERY : false),
   });
-  const others = wanted.filter((page) => page > 0);
-  const pages = useQueries({ queries: others.map((page) => pageOf(slug, filters, page)) });
-  const loaded = new Map([[0, first.data], ...others.map((page, at) => [page, pages[at]?.data] as const)]);
+  const others = pages.seen.filter((page) => page > 0);
+  // What has gone out of sight is kept as it was: the heads of its sets say how long the list is.
+  const fetched = useQueries({
+    queries: others.map((page) => ({ ...pageOf(slug, filters, page), enabled: pages.inSight.includes(page) })),
+  });
+  const loaded = new Map([[0, first.data], ...others.map((page, at) => [page, fetched[at]?.data] as const)]);
   const sets = new Map([...loaded.values()].flatMap((page) => page?.sets.map((set) => [set.key, set] as const) ?? []));
 
   const want = useCallback((from: number, to: number) => {
-    const pagesIn = Array.from(
+    const inSight = Array.from(
       { length: Math.floor(to / PAGE) - Math.floor(from / PAGE) + 1 },
       (_, at) => Math.floor(from / PAGE) + at,
     );
-    setWanted((before) => (before.join() === pagesIn.join() ? before : pagesIn));
+    setPages((before) =>
+      before.inSight.join() === inSight.join()
+        ? before
+        : { inSight, seen: [...new Set([...before.seen, ...inSight])].sort((a, b) => a - b) },
+    );
   }, []);
   return {
     first,
