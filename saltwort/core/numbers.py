@@ -1,4 +1,6 @@
-"""Numbers that the trade agrees on."""
+"""Numbers that the trade agrees on, and how numbers are written."""
+
+import numpy as np
 
 MIDDLE_GREY = 0.18
 """Reflectance of a grey card in scene light, around which exposure is counted."""
@@ -11,3 +13,8 @@ def megabytes(size: float) -> str:
     if size < 1e6:
         return f"{max(1, round(size / 1e3)):,} kB"
     return f"{size / 1e6:,.0f} MB" if size < 1e9 else f"{size / 1e9:,.1f} GB"
+
+
+def shortest(value: float) -> str:
+    """The shortest text from which the same 32-bit float is read back."""
+    return np.format_float_positional(np.float32(value), unique=True, trim="-")

@@ -303,7 +303,8 @@ class Deliver(SequenceTestCase):
         output = self.output(made["id"])
         self.assertTrue(seen)
         self.assertEqual(output["job"]["state"], CANCELLED)
-        self.assertEqual((output["frames"]["made"], output["frames"]["refused"] <= 1), (0, True), output)
+        self.assertEqual(output["frames"]["made"], 0, output)
+        self.assertGreaterEqual(output["frames"]["waiting"], 6, "two of the frames cannot be read")
 
     def test_a_contact_sheet_of_textures_or_frames(self) -> None:
         for seed, name in enumerate(("wall_basecolor.png", "wall_roughness.png")):

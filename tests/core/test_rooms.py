@@ -34,6 +34,7 @@ ROOMS = (
     "deliverables",
     "explain",
     "stations",
+    "migration",
     "project",
     "findings",
     "bundle",

@@ -164,10 +164,20 @@ def space_name(config: ocio.Config, space: str) -> str:
 
 
 def documented_files(content: bytes, name: str) -> list[DocumentedFile]:
-    """Every file that a document names. Nothing that it includes is looked at.
+    """Every file that a document names. Nothing that it includes is looked at. Raises BadInput as `opened` does."""
+    found = []
+    for element in opened(content, name).traverseTree():
+        if isinstance(element, mx.Input) and element.getType() == "filename" and element.getValueString():
+            node = element.getParent()
+            # A space is of colours only; other pictures are numbers, whatever the document says around them.
+            said = element.getActiveColorSpace() if node.getType() in _COLOUR_TYPES else NO_SPACE
+            found.append(DocumentedFile(element.getResolvedValueString(), said, element.getNamePath()))
+    return found
 
-    Raises BadInput for what is no MaterialX document, called `name`, and for one that is too large.
-    """
+
+def opened(content: bytes, name: str) -> mx.Document:
+    """A document, without what it includes. Raises BadInput for what is no MaterialX document, called `name`, and for
+    one that is too large."""
     if len(content) > MAX_DOCUMENT_BYTES:
         raise BadInput(
             f"{name} is larger than {MAX_DOCUMENT_BYTES // 1_000_000} MB, too large for a material document."
@@ -180,14 +190,7 @@ def documented_files(content: bytes, name: str) -> list[DocumentedFile]:
         raise BadInput(f"{name} is no MaterialX document: {str(error).splitlines()[0]}") from error
     if not content.strip() or not document.getChildren():
         raise BadInput(f"{name} holds no material. Import the .mtlx file that an application wrote.")
-    found = []
-    for element in document.traverseTree():
-        if isinstance(element, mx.Input) and element.getType() == "filename" and element.getValueString():
-            node = element.getParent()
-            # A space is of colours only; other pictures are numbers, whatever the document says around them.
-            said = element.getActiveColorSpace() if node.getType() in _COLOUR_TYPES else NO_SPACE
-            found.append(DocumentedFile(element.getResolvedValueString(), said, element.getNamePath()))
-    return found
+    return document
 
 
 def disagreements(
@@ -217,7 +220,7 @@ def _rows_of(
         return [Disagreement(file, "", None, "", False, "No texture of the project ends in this path.")]
     common = {path: _common_end(parts, PurePosixPath(path).parts) for path in known}
     nearest = [path for path in known if common[path] == max(common.values())]
-    said = _said_space(file.said, config)
+    said = documented_space(file.said, config)
     return [_row(file, path, said, assigned[path], config) for path in nearest]
 
 
@@ -241,7 +244,8 @@ def _common_end(one: tuple[str, ...], other: tuple[str, ...]) -> int:
     return count
 
 
-def _said_space(said: str, config: ocio.Config) -> str | None:
+def documented_space(said: str, config: ocio.Config) -> str | None:
+    """The space of a config for what a document calls one; None where it has none."""
     if said == NO_SPACE:
         return data_space(config)
     interop_ids = [interop_id for interop_id, name in _NAMES.items() if name == said]

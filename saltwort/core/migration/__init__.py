@@ -1,0 +1,1 @@
+"""Scenes from before their colour setup: read, judged, changed on copies, and proved."""

@@ -1,0 +1,167 @@
+"""The materials of a scene on balls, rendered before and after a migration by the bench renderer."""
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+import PyOpenColorIO as ocio
+from numpy.typing import NDArray
+
+from saltwort.core.migration.graph import LIGHT, Node
+from saltwort.core.migration.plan import Draft, Progress
+from saltwort.core.migration.readings import Reading, light_of
+from saltwort.core.migration.uses import plain_name
+from saltwort.core.scene.rig.bands import RgbBands
+from saltwort.core.scene.rig.bodies import Ball, Floor
+from saltwort.core.scene.rig.described import Body, Camera, Lamp, Material, Stage
+from saltwort.core.scene.rig.environment import Environment
+from saltwort.core.scene.rig.mixing import mixed
+from saltwort.core.scene.rig.tracing import trace
+from saltwort.core.spaces.difference import delta_e_2000
+
+Array = NDArray[np.float64]
+WHITE = np.array([0.95046, 1.0, 1.08906])
+"""CIE XYZ of D65 at Y = 1."""
+MOST = 12
+ACROSS = 6
+DARK = 1e-4
+_BASE = (
+    "diffusecolor",
+    "base_color",
+    "basecolor",
+    "basecolorfactor",
+    "basecolortexture",
+    "albedo",
+    "diffuse_color",
+    "diffuse",
+    "color",
+    "colour",
+    "base",
+)
+
+
+@dataclass(frozen=True)
+class BallsBeside:
+    """The balls before and after, in CIE XYZ under D65, (height, width, 3), with the ΔE 2000 of each pixel; `names` are
+    the materials in the order of the balls, from the left, the lower row first."""
+
+    before: Array
+    after: Array
+    difference: Array
+    names: tuple[str, ...]
+
+    @property
+    def mean(self) -> float:
+        return float(self.difference[self._seen].mean()) if self._seen.any() else 0.0
+
+    @property
+    def worst(self) -> float:
+        """Of the 99 % that differ least, so that it is no single pixel."""
+        return float(np.percentile(self.difference[self._seen], 99)) if self._seen.any() else 0.0
+
+    @property
+    def _seen(self) -> NDArray[np.bool_]:
+        return np.maximum(self.before[..., 1], self.after[..., 1]) > DARK
+
+
+@dataclass(frozen=True)
+class _Covering:
+    name: str
+    before: Array
+    after: Array
+
+
+def balls_beside(
+    draft: Draft, size: tuple[int, int] = (480, 216), samples: int = 10, progress: Progress | None = None
+) -> BallsBeside | None:
+    """Up to MOST materials of the scene on balls; None where it has no material with a colour. The picture before is
+    rendered in the scene's old working space, that after in the new one."""
+    coverings = _coverings(draft)[:MOST]
+    if not coverings:
+        return None
+    spaces = [(each.before.working, each.reading.working) for each in draft.colours]
+    spaces += [(each.before.working, each.reading.working) for each in draft.pictures]
+    old, new = spaces[0]
+    pictures = []
+    for number, (space, is_after) in enumerate(((old, False), (new, True))):
+        bands = RgbBands(draft.config, space)
+        stage = _stage(bands, [each.after if is_after else each.before for each in coverings])
+
+        def told(share: float, done: int = number) -> None:
+            if progress:
+                progress((done + share) / 2, "Rendering the materials")
+
+        traced = trace(stage, *size, samples, progress=told)
+        light = mixed(traced.layers, np.ones((len(stage.layers), bands.count), np.float32))
+        pictures.append(bands.to_xyz(np.moveaxis(light, 2, 0)))
+    before, after = pictures
+    off = delta_e_2000(before.reshape(-1, 3), after.reshape(-1, 3)).reshape(before.shape[:2])
+    return BallsBeside(before, after, off, tuple(each.name for each in coverings))
+
+
+def _coverings(draft: Draft) -> list[_Covering]:
+    """A base colour for each material, as XYZ maps, (height, width, 3), before and after."""
+    found: dict[tuple[str, str], _Covering] = {}
+    for picture in draft.pictures:
+        for way in picture.use.ways:
+            if _is_base(way.input) and way.end.sort != LIGHT:
+                files = draft.scene.files_of(picture.use)
+                survey = draft.survey(files[0]) if files else None
+                if survey is not None:
+                    key = (picture.use.document, _material(way.end))
+                    # What was converted on disk still means what it meant in its old space.
+                    reading = picture.reading
+                    if picture.converting:
+                        reading = replace(reading, space=picture.converting.source_space)
+                    before = _map(draft.config, picture.before, survey.thumbnail)
+                    after = _map(draft.config, reading, survey.thumbnail)
+                    found.setdefault(key, _Covering(key[1], before, after))
+    for colour in draft.colours:
+        key = (colour.use.document, _material(colour.use.node))
+        if colour.use.role == "surface" and _is_base(colour.use.input) and key not in found:
+            width = colour.use.width
+            before = _map(draft.config, colour.before, np.array(colour.use.values[:width])[None, None, :3])
+            after = _map(draft.config, colour.reading, np.array(colour.values[:width])[None, None, :3])
+            found[key] = _Covering(key[1], before, after)
+    return list(found.values())
+
+
+def _is_base(name: str) -> bool:
+    return plain_name(name).lower() in _BASE
+
+
+def _material(node: Node) -> str:
+    parts = node.path.strip("/").split("/")
+    return parts[-2] if len(parts) > 1 and not node.path.startswith("materials/") else node.name
+
+
+def _map(config: ocio.Config, reading: Reading, pixels: NDArray[np.floating]) -> Array:
+    height, width = pixels.shape[:2]
+    numbers = np.nan_to_num(pixels.reshape(-1, pixels.shape[2]).astype(np.float64))[:, :3]
+    return light_of(config, reading, numbers).reshape(height, width, 3)
+
+
+def _stage(bands: RgbBands, coverings: list[Array]) -> Stage:
+    """Balls in two rows on a floor, under a dome and a key light of the daylight that is white here."""
+
+    def material(xyz: Array) -> Material:
+        base = np.linalg.solve(bands.matrix, xyz.reshape(-1, 3).T).reshape(3, *xyz.shape[:2])
+        return Material(np.clip(base, 0, 0.98).astype(np.float32), _level(0.5), _level(0))
+
+    white = np.linalg.solve(bands.matrix, WHITE).astype(np.float32).reshape(3, 1, 1)
+    grey = Material(white * np.float32(0.18), _level(0.9), _level(0))
+    bodies: list[Body | Lamp] = [Body("floor", Floor((0, 0, 6), 16, 3.0), grey)]
+    for number, covering in enumerate(coverings):
+        column, row = number % ACROSS, number // ACROSS
+        in_row = min(ACROSS, len(coverings) - row * ACROSS)
+        x = (column - (in_row - 1) / 2) * 0.95
+        bodies.append(Body(str(number), Ball((x, 0.42 + row * 0.15, 5.0 + row * 1.1), 0.42), material(covering)))
+    key = Ball((-3.0, 4.0, 1.5), 0.55)
+    bodies.append(Lamp("key", key, emission=white * np.float32(60), layer=1))
+    height = (np.arange(64, dtype=np.float32) + 0.5) / 64 * np.float32(np.pi)
+    fall = np.repeat((0.25 + 0.25 * np.cos(height))[:, None], 128, axis=1)
+    dome = Environment(white * fall, fall)
+    return Stage(bands.count, ("environment", "key"), bodies, Camera((0, 1.5, -1.2), 1.0, -0.16), dome)
+
+
+def _level(value: float) -> NDArray[np.float32]:
+    return np.full((1, 1, 1), value, np.float32)

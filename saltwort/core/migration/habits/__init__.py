@@ -1,0 +1,1 @@
+"""Habits of scenes from before colour management, a module each, found by being there."""

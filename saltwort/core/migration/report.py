@@ -1,0 +1,197 @@
+"""The report of a migration: what was read, changed and written, and the proof; as JSON and as a page."""
+
+import json
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass
+from difflib import unified_diff
+from html import escape
+from typing import Any
+
+from saltwort.core.errors import BadInput
+from saltwort.core.migration.formats.registry import format_of
+from saltwort.core.migration.plan import Asked, Change, Draft, Left
+from saltwort.core.migration.proof import COLOUR_TOLERANCE, TOLERANCE, Proved
+from saltwort.core.migration.scene import hash_of, picture_files
+from saltwort.core.migration.writing import Written, documents_of
+from saltwort.core.structured import structured
+
+VERSION = 1
+MOST_DIFF = 4_000
+"""Lines of a difference that are shown of each document."""
+
+
+@dataclass(frozen=True)
+class DocumentDifference:
+    """What changed in the text of a document, as a unified diff, and what its format's own rules find wrong that they
+    did not before."""
+
+    document: str
+    diff: str
+    problems: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Report:
+    """All of a migration. `read` is the hash of every file that was read, by its path; `written` None for a dry run;
+    `balls` the mean and worst ΔE of the materials on balls, None without any."""
+
+    plan: tuple[Asked, ...]
+    read: dict[str, str]
+    changes: tuple[Change, ...]
+    left: tuple[Left, ...]
+    differences: tuple[DocumentDifference, ...]
+    proof: tuple[Proved, ...]
+    written: Written | None
+    balls: dict[str, Any] | None = None
+
+    @property
+    def same(self) -> int:
+        """How many inputs give the same light."""
+        return sum(row.same for row in self.proof)
+
+    def as_terms(self) -> dict[str, Any]:
+        """Terms of JSON, with the version of this form."""
+        return {
+            "report": VERSION,
+            "tolerance": {"pictures": TOLERANCE, "colours": COLOUR_TOLERANCE},
+            "same": self.same,
+            "inputs": len(self.proof),
+            **asdict(self),
+        }
+
+
+def report_of(
+    draft: Draft,
+    plan: Sequence[Asked],
+    changes: Sequence[Change],
+    proof: Sequence[Proved],
+    done: Written | None,
+    balls: dict[str, Any] | None = None,
+) -> Report:
+    """The report of a draft. Raises BadInput for a document that cannot hold its changes."""
+    read = {str(draft.scene.folder / path): document.sha256 for path, document in draft.scene.documents.items()}
+    read |= {str(file): hash_of(file) for file in picture_files(draft.scene)}
+    return Report(
+        plan=tuple(plan),
+        read=read,
+        changes=tuple(changes),
+        left=tuple(dict.fromkeys(draft.left)),
+        differences=tuple(differences_of(draft)),
+        proof=tuple(proof),
+        written=done,
+        balls=balls,
+    )
+
+
+def differences_of(draft: Draft) -> list[DocumentDifference]:
+    """Every document that changes, before and after."""
+    found = []
+    for path, after in documents_of(draft).items():
+        before = draft.scene.contents[path]
+        if before == after:
+            continue
+        format_ = format_of(path)
+        known = set(format_.problems(before))
+        lines = unified_diff(_lines(before), _lines(after), f"{path}, before", f"{path}, after", lineterm="", n=2)
+        told = list(lines)
+        diff = "\n".join(told[:MOST_DIFF])
+        if len(told) > MOST_DIFF:
+            diff += f"\n… {len(told) - MOST_DIFF:,} lines more"
+        problems = tuple(each for each in format_.problems(after) if each not in known)
+        found.append(DocumentDifference(path, diff, problems))
+    return found
+
+
+def _lines(content: bytes) -> list[str]:
+    try:
+        return content.decode().splitlines()
+    except UnicodeDecodeError:
+        return [f"({len(content):,} bytes, not text)"]
+
+
+def written_of(content: bytes, name: str) -> Written:
+    """What a report says was written. Raises BadInput for what is no report, or that of a dry run."""
+    try:
+        terms = json.loads(content)
+    except (UnicodeDecodeError, ValueError) as error:
+        raise BadInput(f"{name} is no report of a migration.") from error
+    if not isinstance(terms, dict) or terms.get("report") != VERSION:
+        raise BadInput(f"{name} is no report of a migration, or of another version.")
+    if not terms.get("written"):
+        raise BadInput("This report is of a dry run, so there is nothing to go back from.")
+    done: Written = structured(Written, terms["written"], "The report")
+    return done
+
+
+def page_of(report: Report, title: str, pictures: dict[str, str] | None = None) -> str:
+    """The report as one HTML page; `pictures` are data URIs by what they show."""
+    parts = [
+        f"<h1>{escape(title)}</h1>",
+        f"<p>{report.same} of {len(report.proof)} inputs give the same light, to {TOLERANCE:.1%} for pictures and "
+        f"{COLOUR_TOLERANCE:.3%} for typed colours. {len(report.changes)} changes.</p>",
+    ]
+    for label, uri in (pictures or {}).items():
+        parts.append(
+            f'<figure><img src="{escape(uri)}" alt="{escape(label)}"><figcaption>{escape(label)}</figcaption></figure>'
+        )
+    if report.balls:
+        parts.append(
+            f"<p>Materials on balls: mean ΔE {report.balls['mean']:.2f}, worst {report.balls['worst']:.2f}.</p>"
+        )
+    parts.append("<h2>What differs</h2>")
+    parts.append(
+        _table(
+            ("input", "mean Y before", "after", "largest difference", "why"),
+            [
+                (row.of, f"{row.before[1]:.5f}", f"{row.after[1]:.5f}", f"{row.largest:.2%}", row.why)
+                for row in report.proof
+                if not row.same
+            ],
+        )
+    )
+    parts.append("<h2>What is the same</h2>")
+    parts.append(
+        _table(
+            ("input", "mean Y", "largest difference"),
+            [(row.of, f"{row.before[1]:.5f}", f"{row.largest:.2e}") for row in report.proof if row.same],
+        )
+    )
+    parts.append("<h2>Changes</h2>")
+    rows = [
+        (change.document, change.of, change.before, change.after, f"{change.why} {change.lost}")
+        for change in report.changes
+    ]
+    parts.append(_table(("document", "of", "before", "after", "why"), rows))
+    if report.left:
+        parts.append("<h2>Left as it was</h2>")
+        parts.append(_table(("document", "of", "why"), [(left.document, left.of, left.why) for left in report.left]))
+    for difference in report.differences:
+        parts.append(f"<h2>{escape(difference.document)}</h2><pre>{escape(difference.diff)}</pre>")
+        parts += [f"<p><strong>{escape(problem)}</strong></p>" for problem in difference.problems]
+    parts.append("<h2>Files read</h2>")
+    parts.append(_table(("file", "SHA-256"), list(report.read.items())))
+    if report.written:
+        parts.append(f"<h2>Files written to {escape(report.written.folder)}</h2>")
+        parts.append(
+            _table(("file", "how", "SHA-256"), [(file.path, file.how, file.sha256) for file in report.written.files])
+        )
+    return (
+        f'<!doctype html><html lang="en"><meta charset="utf-8"><title>{escape(title)}</title><style>{_STYLE}</style>'
+        + "".join(parts)
+    )
+
+
+_STYLE = (
+    "body{font:15px/1.45 system-ui,sans-serif;margin:2em auto;max-width:70em;padding:0 1em}"
+    "table{border-collapse:collapse;width:100%}td,th{border-bottom:1px solid #ccc;padding:4px 8px;text-align:left;"
+    "vertical-align:top;overflow-wrap:anywhere}pre{background:#eee;overflow:auto;padding:1em}img{max-width:100%}"
+    "@media print{pre{white-space:pre-wrap}}"
+)
+
+
+def _table(heads: Sequence[str], rows: Sequence[Sequence[str]]) -> str:
+    if not rows:
+        return "<p>None.</p>"
+    head = "".join(f"<th>{escape(each)}</th>" for each in heads)
+    body = "".join("<tr>" + "".join(f"<td>{escape(str(cell))}</td>" for cell in row) + "</tr>" for row in rows)
+    return f"<table><thead><tr>{head}</tr></thead><tbody>{body}</tbody></table>"

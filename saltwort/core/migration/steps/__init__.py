@@ -1,0 +1,1 @@
+"""The steps of plans, a module each, found by being there."""

@@ -1,0 +1,51 @@
+"""Which space a picture of a scene is in: what the project sets for it, else what its file and its use tell."""
+
+from pathlib import PurePosixPath
+
+from saltwort.core.errors import BadInput
+from saltwort.core.migration.plan import Draft, DraftPicture
+from saltwort.core.textures.evidence import best_colour, data_space, evidence_for, verdict_of
+from saltwort.core.textures.kinds import MAP_KINDS, KindMatch, map_kind_of
+
+
+def suggested_space(draft: Draft, picture: DraftPicture) -> tuple[str, str] | None:
+    """The space for a picture with the reason, as a sentence; None where nothing tells."""
+    use = picture.use
+    name = PurePosixPath(use.file.replace("\\", "/")).name
+    if use.is_data and (data := data_space(draft.config)):
+        return data, f"It ends in {use.feeds}, which takes plain numbers."
+    set_here = {space for path, space in draft.assigned.items() if PurePosixPath(path).name.lower() == name.lower()}
+    if len(set_here) == 1:
+        return set_here.pop(), "The project reads this texture so."
+    files = draft.scene.files_of(use)
+    found = draft.survey(files[0]) if files else None
+    if found is None:
+        return None
+    kind = _kind_of(draft, picture, name)
+    try:
+        evidence = evidence_for(draft.config, files[0].name, kind, found.facts)
+    except BadInput:
+        return None
+    verdict = verdict_of(evidence)
+    space = verdict.space if verdict.space and verdict.space != data_space(draft.config) else best_colour(evidence)
+    if space is None:
+        return None
+    sure = f", {verdict.confidence:.0%} sure" if verdict.space == space else ""
+    if verdict.primaries_are_assumed and verdict.space == space:
+        return (
+            picture.before.working,
+            f"It holds light{sure}; of which primaries nothing says, so they are the scene's.",
+        )
+    speaking = [each for each in evidence if each.favours == space]
+    said = max(speaking, key=lambda each: each.weight).says if speaking else "The file tells it"
+    return space, f"{said.rstrip('.')}{sure}."
+
+
+def _kind_of(draft: Draft, picture: DraftPicture, name: str) -> KindMatch | None:
+    """The map kind by what a picture ends in, else by its name."""
+    if picture.use.is_environment:
+        return KindMatch(MAP_KINDS["environment"], "")
+    found = map_kind_of(name, draft.words)
+    if found is None or found.kind.group == "data":
+        return KindMatch(MAP_KINDS["base_colour"], "")
+    return found

@@ -1,0 +1,250 @@
+"""A draft written to disk: all of it, or nothing. Originals are never written to."""
+
+import ctypes
+import os
+import shutil
+import tempfile
+from collections.abc import Iterable, Iterator
+from contextlib import suppress
+from dataclasses import dataclass
+from pathlib import Path
+
+from saltwort.core.errors import BadInput, DiskFull
+from saltwort.core.files import WRITING, check_room, is_disk_full
+from saltwort.core.migration.formats.registry import format_of
+from saltwort.core.migration.graph import Edit, RemoveNode, SetSetting
+from saltwort.core.migration.plan import Draft, DraftPicture, Progress
+from saltwort.core.migration.scene import hash_of
+from saltwort.core.textures.converting import convert
+
+MOST_IN_PLACE = 200_000
+RENAME_EXCHANGE = 2
+_AT_FDCWD = -100
+
+
+@dataclass(frozen=True)
+class WrittenFile:
+    """A file of the outcome: where it came from, its path below the folder, the hashes of both, and what was done:
+    `document`, `copied`, `renamed` or `converted`."""
+
+    source: str
+    path: str
+    source_sha256: str
+    sha256: str
+    how: str
+
+
+@dataclass(frozen=True)
+class Written:
+    """What was written into a folder. `kept` is the folder as it was before, where it was changed in place."""
+
+    folder: str
+    files: tuple[WrittenFile, ...]
+    kept: str = ""
+
+
+def documents_of(draft: Draft) -> dict[str, bytes]:
+    """Every document as it will be. Raises BadInput for one that cannot hold its changes."""
+    found = {}
+    for path, content in draft.scene.contents.items():
+        edits = _settled(draft.edits.get(path, ()))
+        found[path] = format_of(path).rewritten(content, edits) if edits else content
+    return found
+
+
+def _settled(edits: Iterable[Edit]) -> list[Edit]:
+    """Of several changes of one place, the last; none of what stands in a node that is removed."""
+    last: dict[tuple[object, ...], Edit] = {}
+    gone = {edit.node for edit in edits if isinstance(edit, RemoveNode)}
+    for edit in edits:
+        if isinstance(edit, SetSetting):
+            last[type(edit), edit.path] = edit
+        elif isinstance(edit, RemoveNode):
+            last[type(edit), edit.node] = edit
+        elif edit.node not in gone or edit.node.startswith("row "):
+            last[type(edit), edit.node, edit.input] = edit
+    return list(last.values())
+
+
+def written(draft: Draft, output: Path, progress: Progress | None = None) -> Written:
+    """The outcome in a new folder: documents, and the pictures that they name by relative paths, under new names or
+    converted where the plan says so. The folder is there whole or not at all. Raises BadInput when it is there
+    already, lies within the scene's own folder, or when the disk refuses."""
+    output = output.resolve()
+    if output.exists():
+        raise BadInput(f"{output} is there already, and nothing is overwritten. Name a new folder.")
+    if draft.scene.folder.is_relative_to(output):
+        raise BadInput("The output folder holds the scene itself. Name another.")
+    documents = documents_of(draft)
+    try:
+        output.parent.mkdir(parents=True, exist_ok=True)
+        size = sum(map(len, documents.values())) + sum(_size(source) for source, _, _ in _placed(draft))
+        check_room(output.parent, size)
+        staged = Path(tempfile.mkdtemp(dir=output.parent, prefix=WRITING))
+        try:
+            files = _fill(draft, staged, documents, progress)
+            _sync(staged)
+            staged.chmod(0o755)
+            staged.rename(output)
+        finally:
+            shutil.rmtree(staged, ignore_errors=True)
+        _sync(output.parent)
+    except OSError as error:
+        raise _unwritten(output, error) from error
+    return Written(str(output), tuple(files))
+
+
+def changed_in_place(draft: Draft, progress: Progress | None = None) -> Written:
+    """The scene's own folder changed: a whole folder is made beside it, with every other file linked, and the two
+    change places in one step; the folder as it was is kept beside. Raises BadInput when it holds too much, or when the
+    disk refuses."""
+    folder = draft.scene.folder
+    others = list(_files_below(folder))
+    if len(others) > MOST_IN_PLACE:
+        raise BadInput(f"{folder} holds more than {MOST_IN_PLACE:,} files. Write the outcome to another folder.")
+    if any(
+        picture.converting and not target.is_relative_to(folder) for _, target, picture in _placed(draft) if picture
+    ):
+        raise BadInput("A texture lies outside the folder of the scene. Write the outcome to another folder.")
+    documents = documents_of(draft)
+    kept = _free(folder.parent / f"{folder.name}.before-migration")
+    try:
+        staged = Path(tempfile.mkdtemp(dir=folder.parent, prefix=WRITING))
+        try:
+            files = _fill(draft, staged, documents, progress)
+            renamed = {Path(file.source) for file in files if file.how in ("renamed", "converted")}
+            taken = {staged / file.path for file in files}
+            for source in others:
+                target = staged / source.relative_to(folder)
+                if target in taken or source in renamed:
+                    continue
+                target.parent.mkdir(parents=True, exist_ok=True)
+                os.link(source, target, follow_symlinks=False)
+            shutil.copystat(folder, staged)
+            _sync(staged)
+            exchange(staged, folder)
+            staged.rename(kept)
+        finally:
+            if not kept.exists():
+                shutil.rmtree(staged, ignore_errors=True)
+        _sync(folder.parent)
+    except OSError as error:
+        raise _unwritten(folder, error) from error
+    return Written(str(folder), tuple(files), str(kept))
+
+
+def exchange(first: Path, second: Path) -> None:
+    """Let two folders of one disk change places in one step (renameat2(2) with RENAME_EXCHANGE). Raises OSError where
+    the system cannot."""
+    library = ctypes.CDLL(None, use_errno=True)
+    done = library.renameat2(_AT_FDCWD, os.fsencode(first), _AT_FDCWD, os.fsencode(second), RENAME_EXCHANGE)
+    if done != 0:
+        number = ctypes.get_errno()
+        raise OSError(number, os.strerror(number), str(first))
+
+
+def _placed(draft: Draft) -> Iterator[tuple[Path, Path, DraftPicture | None]]:
+    """Every picture file with the path that it would have were it written beside its original, once for each."""
+    seen: set[tuple[Path, Path]] = set()
+    for picture in draft.pictures:
+        for source in draft.scene.files_of(picture.use):
+            target = Path(picture.targets.get(source, str(source)))
+            if source.is_relative_to(draft.scene.folder) and (source, target) not in seen:
+                seen.add((source, target))
+                yield source, target, picture
+
+
+def _fill(draft: Draft, folder: Path, documents: dict[str, bytes], progress: Progress | None) -> list[WrittenFile]:
+    files = []
+    placed = list(_placed(draft))
+    for number, (source, target, picture) in enumerate(placed):
+        if progress:
+            progress(number / (len(placed) + 1), f"Writing {target.name}")
+        below = target.relative_to(draft.scene.folder)
+        place = folder / below
+        place.parent.mkdir(parents=True, exist_ok=True)
+        if picture is not None and picture.converting:
+            how = "converted"
+            wanted = picture.converting
+            convert(draft.config, source, wanted.source_space, wanted.space, wanted.format, place)
+        else:
+            how = "copied" if source == target else "renamed"
+            shutil.copy2(source, place)
+        files.append(WrittenFile(str(source), below.as_posix(), hash_of(source), hash_of(place), how))
+    for path, content in documents.items():
+        place = folder / path
+        place.parent.mkdir(parents=True, exist_ok=True)
+        place.write_bytes(content)
+        sha256 = draft.scene.documents[path].sha256
+        files.append(WrittenFile(str(draft.scene.folder / path), path, sha256, hash_of(place), "document"))
+    return files
+
+
+def _size(path: Path) -> int:
+    with suppress(OSError):
+        return path.stat().st_size
+    return 0
+
+
+def _files_below(folder: Path) -> Iterator[Path]:
+    for place, _, names in os.walk(folder):
+        for name in names:
+            yield Path(place) / name
+
+
+def _free(path: Path) -> Path:
+    number, free = 1, path
+    while free.exists():
+        number += 1
+        free = path.with_name(f"{path.name}-{number}")
+    return free
+
+
+def _sync(folder: Path) -> None:
+    """Have a folder on disk, and all in it."""
+    for place, _, names in os.walk(folder) if folder.name.startswith(WRITING) else [(str(folder), [], [])]:
+        for each in (*(Path(place) / name for name in names), Path(place)):
+            handle = os.open(each, os.O_RDONLY)
+            try:
+                os.fsync(handle)
+            finally:
+                os.close(handle)
+
+
+def _unwritten(path: Path, error: OSError) -> BadInput:
+    if is_disk_full(error):
+        return DiskFull()
+    return BadInput(
+        f"{path} cannot be written: {error.strerror}. Nothing was changed. Check the folder and its rights."
+    )
+
+
+def gone_back(done: Written) -> list[str]:
+    """Take an outcome back; the sentences tell what was done. Files that were changed since are left, and told. Raises
+    BadInput when there is nothing to go back to."""
+    folder = Path(done.folder)
+    if done.kept:
+        kept = Path(done.kept)
+        if not kept.is_dir():
+            raise BadInput(f"{kept} is not there any more, so there is nothing to go back to.")
+        exchange(kept, folder)
+        after = kept.rename(_free(folder.parent / f"{folder.name}.after-migration"))
+        return [f"{folder} is as it was. What the migration made of it is kept in {after}."]
+    if not folder.is_dir():
+        raise BadInput(f"{folder} is not there any more. The originals were never changed.")
+    changed = []
+    for file in done.files:
+        place = folder / file.path
+        if not place.is_file():
+            continue
+        if hash_of(place) != file.sha256:
+            changed.append(file.path)
+            continue
+        place.unlink()
+    for below, _, _ in os.walk(folder, topdown=False):
+        with suppress(OSError):
+            Path(below).rmdir()
+    told = [f"What was written to {folder} is removed. The originals were never changed."]
+    if changed:
+        told.append(f"Left, since they were changed after the migration: {', '.join(changed[:20])}.")
+    return told
