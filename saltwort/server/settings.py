@@ -33,6 +33,7 @@ INSTALLED_APPS = [
     "saltwort.server.compare",
     "saltwort.server.handoffs",
     "saltwort.server.watching",
+    "saltwort.server.migrating",
     "saltwort.server.outputs",
     "saltwort.server.jobs",
 ]

@@ -20,6 +20,7 @@ from saltwort.server.handoffs import views as handoffs
 from saltwort.server.handoffs.explanations import PICTURES
 from saltwort.server.jobs import views as jobs
 from saltwort.server.kept import kept
+from saltwort.server.migrating import views as migrating
 from saltwort.server.outputs import hdr_views as hdr
 from saltwort.server.outputs import recipe_views as recipes
 from saltwort.server.outputs import views as outputs
@@ -204,6 +205,18 @@ urlpatterns = [
     path(f"{PROJECT}/stations/<int:pk>/package", packages.station_package),
     path(f"{PROJECT}/package", packages.project_package),
     path(f"{PROJECT}/proofs", proofs.any_proof),
+    path("api/v1/migration-steps", migrating.migration_steps),
+    path(f"{PROJECT}/old-scenes", migrating.old_scenes),
+    path(f"{PROJECT}/old-scenes/sent", migrating.sent_scene),
+    path(f"{PROJECT}/old-scenes/<int:pk>", migrating.old_scene),
+    path(f"{PROJECT}/old-scenes/<int:pk>/preview", migrating.preview_migration),
+    path(f"{PROJECT}/old-scenes/<int:pk>/migrate", migrating.migrate),
+    path(f"{PROJECT}/old-scenes/<int:pk>/go-back", migrating.go_back),
+    path(f"{PROJECT}/old-scenes/<int:pk>/read-into", migrating.read_into),
+    path(f"{PROJECT}/old-scenes/<int:pk>/page", migrating.migration_page),
+    path(f"{PROJECT}/old-scenes/<int:pk>/report", migrating.migration_json),
+    path(f"{PROJECT}/old-scenes/<int:pk>/files", migrating.migrated_files),
+    path(f"{PROJECT}/old-scenes/<int:pk>/picture/<slug:name>", migrating.migration_picture),
     path(f"{PROJECT}/watched", watching.watched_folders),
     path(f"{PROJECT}/watched/<int:pk>", watching.watched_folder),
     path(f"{PROJECT}/watched/<int:pk>/frames", watching.watched_frames),

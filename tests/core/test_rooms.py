@@ -49,6 +49,7 @@ APPS = (
     "scene",
     "handoffs",
     "watching",
+    "migrating",
     "compare",
     "findings",
     "across",

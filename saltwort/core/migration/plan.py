@@ -5,10 +5,10 @@ and makes them in the `Draft`.
 """
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import MISSING, dataclass, field, fields
 from functools import cache, cached_property
 from pathlib import Path, PurePosixPath
-from typing import Any
+from typing import Any, Literal, get_args, get_origin, get_type_hints
 
 import PyOpenColorIO as ocio
 
@@ -142,6 +142,33 @@ class Asked:
     settings: Mapping[str, Any] = field(default_factory=dict)
 
 
+def plan_of(terms: object) -> tuple[Asked, ...]:
+    """A plan from terms of JSON: an object with `steps`, or the list itself; each step by its key, alone or as an
+    object with `step` and its settings. Raises BadInput for what is no plan."""
+    listed = terms.get("steps") if isinstance(terms, dict) else terms
+    if not isinstance(listed, list):
+        raise BadInput("A plan is a list of steps. docs/guide/migrate.md shows one.")
+    found = []
+    for each in listed:
+        given = {"step": each} if isinstance(each, str) else each
+        if not isinstance(given, dict) or not isinstance(given.get("step"), str):
+            raise BadInput("Each step of a plan has a “step” with its key. docs/guide/migrate.md shows one.")
+        found.append(Asked(given["step"], {key: value for key, value in given.items() if key != "step"}))
+    return tuple(found)
+
+
+def usual_plan(to: str, textures: str = "declare") -> tuple[Asked, ...]:
+    """The plan that most scenes need to go into a working space: gamma nodes out, spaces by meaning, textures declared,
+    and converted or renamed where `textures` says `convert` or `rename`; colours converted, tone mapping off."""
+    plan = [Asked("gamma-out"), Asked("to-config"), Asked("declare-textures"), Asked("convert-colours", {"to": to})]
+    plan.append(Asked("tone-mapping-off"))
+    if textures == "convert":
+        plan.append(Asked("convert-textures", {"to": to}))
+    if textures in ("convert", "rename"):
+        plan.append(Asked("rename-textures"))
+    return tuple(plan)
+
+
 def drafted(
     scene: Scene,
     config: ocio.Config,
@@ -197,6 +224,18 @@ class Step:
     settings: type
     order: int
     take: Taking
+
+    def described(self) -> list[dict[str, Any]]:
+        """The settings, each with its name, the value that it has unless said, and what may be chosen."""
+        hints = get_type_hints(self.settings)
+        return [
+            {
+                "name": each.name,
+                "value": None if each.default is MISSING else each.default,
+                "choices": list(get_args(hints[each.name])) if get_origin(hints[each.name]) is Literal else [],
+            }
+            for each in fields(self.settings)
+        ]
 
 
 _steps: dict[str, Step] = {}

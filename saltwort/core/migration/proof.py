@@ -1,6 +1,6 @@
 """Whether a migrated scene gives the same light as before: every picture and every typed colour, in CIE XYZ."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
@@ -109,6 +109,8 @@ def _light(draft: Draft, reading: Reading, numbers: Array) -> Array | None:
 
 def _why_picture(picture: DraftPicture) -> str:
     before, after = picture.before, picture.reading
+    if picture.converting:  # its pixels mean what they meant in the space that they were in
+        after = replace(after, space=picture.converting.source_space)
     if after.is_data and before.exponent != after.exponent:
         return f"A gamma node of exponent {before.exponent:.3g} bent these plain numbers; they pass as they are now."
     if before.space and before.exponent != 1.0 and after.exponent == 1.0:
@@ -121,7 +123,7 @@ def _why_picture(picture: DraftPicture) -> str:
         return f"It was taken for light without decoding; it is read as {after.space} now."
     if before.exponent != 1.0 and before.exponent == after.exponent and before.working != after.working:
         return f"A node that stays raises it to {after.exponent:.3g}, now in the primaries of {after.working}."
-    if before.space != after.space and not picture.converting:
+    if before.space != after.space:
         return f"It was read as {before.space or 'light'}; it is read as {after.space or 'plain numbers'} now."
     return "Rounding of the new format." if picture.converting else ""
 

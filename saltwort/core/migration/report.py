@@ -1,7 +1,7 @@
 """The report of a migration: what was read, changed and written, and the proof; as JSON and as a page."""
 
 import json
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass
 from difflib import unified_diff
 from html import escape
@@ -68,7 +68,8 @@ def report_of(
     done: Written | None,
     balls: dict[str, Any] | None = None,
 ) -> Report:
-    """The report of a draft. Raises BadInput for a document that cannot hold its changes."""
+    """The report of a draft, whose files are still as they were read. Raises BadInput for a document that cannot hold
+    its changes."""
     read = {str(draft.scene.folder / path): document.sha256 for path, document in draft.scene.documents.items()}
     read |= {str(file): hash_of(file) for file in picture_files(draft.scene)}
     return Report(
@@ -123,62 +124,44 @@ def written_of(content: bytes, name: str) -> Written:
     return done
 
 
-def page_of(report: Report, title: str, pictures: dict[str, str] | None = None) -> str:
-    """The report as one HTML page; `pictures` are data URIs by what they show."""
+def page_of(report: Mapping[str, Any], title: str, pictures: Mapping[str, str] | None = None) -> str:
+    """A report, as the terms of JSON that `Report.as_terms` gives, as one HTML page; `pictures` are data URIs by what
+    they show."""
+    proof, changes = report["proof"], report["changes"]
     parts = [
         f"<h1>{escape(title)}</h1>",
-        f"<p>{report.same} of {len(report.proof)} inputs give the same light, to {TOLERANCE:.1%} for pictures and "
-        f"{COLOUR_TOLERANCE:.3%} for typed colours. {len(report.changes)} changes.</p>",
+        f"<p>{report['same']} of {len(proof)} inputs give the same light, to {TOLERANCE:.1%} for pictures and "
+        f"{COLOUR_TOLERANCE:.3%} for typed colours. {len(changes)} changes.</p>",
     ]
     for label, uri in (pictures or {}).items():
-        parts.append(
-            f'<figure><img src="{escape(uri)}" alt="{escape(label)}"><figcaption>{escape(label)}</figcaption></figure>'
-        )
-    if report.balls:
-        parts.append(
-            f"<p>Materials on balls: mean ΔE {report.balls['mean']:.2f}, worst {report.balls['worst']:.2f}.</p>"
-        )
-    parts.append("<h2>What differs</h2>")
-    parts.append(
-        _table(
-            ("input", "mean Y before", "after", "largest difference", "why"),
-            [
-                (row.of, f"{row.before[1]:.5f}", f"{row.after[1]:.5f}", f"{row.largest:.2%}", row.why)
-                for row in report.proof
-                if not row.same
-            ],
-        )
+        shown = f'<img src="{escape(uri)}" alt="{escape(label)}">'
+        parts.append(f"<figure>{shown}<figcaption>{escape(label)}</figcaption></figure>")
+    if balls := report["balls"]:
+        parts.append(f"<p>Materials on balls: mean ΔE {balls['mean']:.2f}, worst {balls['worst']:.2f}.</p>")
+    differing = [row for row in proof if not row["same"]]
+    parts += _section(
+        "What differs",
+        ("input", "mean Y before", "after", "largest difference", "why"),
+        [
+            (row["of"], f"{row['before'][1]:.5f}", f"{row['after'][1]:.5f}", f"{row['largest']:.2%}", row["why"])
+            for row in differing
+        ],
     )
-    parts.append("<h2>What is the same</h2>")
-    parts.append(
-        _table(
-            ("input", "mean Y", "largest difference"),
-            [(row.of, f"{row.before[1]:.5f}", f"{row.largest:.2e}") for row in report.proof if row.same],
-        )
-    )
-    parts.append("<h2>Changes</h2>")
-    rows = [
-        (change.document, change.of, change.before, change.after, f"{change.why} {change.lost}")
-        for change in report.changes
-    ]
-    parts.append(_table(("document", "of", "before", "after", "why"), rows))
-    if report.left:
-        parts.append("<h2>Left as it was</h2>")
-        parts.append(_table(("document", "of", "why"), [(left.document, left.of, left.why) for left in report.left]))
-    for difference in report.differences:
-        parts.append(f"<h2>{escape(difference.document)}</h2><pre>{escape(difference.diff)}</pre>")
-        parts += [f"<p><strong>{escape(problem)}</strong></p>" for problem in difference.problems]
-    parts.append("<h2>Files read</h2>")
-    parts.append(_table(("file", "SHA-256"), list(report.read.items())))
-    if report.written:
-        parts.append(f"<h2>Files written to {escape(report.written.folder)}</h2>")
-        parts.append(
-            _table(("file", "how", "SHA-256"), [(file.path, file.how, file.sha256) for file in report.written.files])
-        )
-    return (
-        f'<!doctype html><html lang="en"><meta charset="utf-8"><title>{escape(title)}</title><style>{_STYLE}</style>'
-        + "".join(parts)
-    )
+    same = [(row["of"], f"{row['before'][1]:.5f}", f"{row['largest']:.1e}") for row in proof if row["same"]]
+    parts += _section("What is the same", ("input", "mean Y", "largest difference"), same)
+    rows = [(row["document"], row["of"], row["before"], row["after"], f"{row['why']} {row['lost']}") for row in changes]
+    parts += _section("Changes", ("document", "of", "before", "after", "why"), rows)
+    left = [(row["document"], row["of"], row["why"]) for row in report["left"]]
+    parts += _section("Left as it was", ("document", "of", "why"), left)
+    for difference in report["differences"]:
+        parts.append(f"<h2>{escape(difference['document'])}</h2><pre>{escape(difference['diff'])}</pre>")
+        parts += [f"<p><strong>{escape(problem)}</strong></p>" for problem in difference["problems"]]
+    parts += _section("Files read", ("file", "SHA-256"), list(report["read"].items()))
+    if written := report["written"]:
+        files = [(file["path"], file["how"], file["sha256"]) for file in written["files"]]
+        parts += _section(f"Files written to {written['folder']}", ("file", "how", "SHA-256"), files)
+    head = f'<meta charset="utf-8"><title>{escape(title)}</title><style>{_STYLE}</style>'
+    return f'<!doctype html><html lang="en">{head}{"".join(parts)}'
 
 
 _STYLE = (
@@ -189,9 +172,8 @@ _STYLE = (
 )
 
 
-def _table(heads: Sequence[str], rows: Sequence[Sequence[str]]) -> str:
-    if not rows:
-        return "<p>None.</p>"
+def _section(title: str, heads: Sequence[str], rows: Sequence[Sequence[str]]) -> list[str]:
     head = "".join(f"<th>{escape(each)}</th>" for each in heads)
     body = "".join("<tr>" + "".join(f"<td>{escape(str(cell))}</td>" for cell in row) + "</tr>" for row in rows)
-    return f"<table><thead><tr>{head}</tr></thead><tbody>{body}</tbody></table>"
+    table = f"<table><thead><tr>{head}</tr></thead><tbody>{body}</tbody></table>" if rows else "<p>None.</p>"
+    return [f"<h2>{escape(title)}</h2>", table]

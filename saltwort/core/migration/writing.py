@@ -1,11 +1,12 @@
 """A draft written to disk: all of it, or nothing. Originals are never written to."""
 
 import ctypes
+import errno
 import os
 import shutil
 import tempfile
-from collections.abc import Iterable, Iterator
-from contextlib import suppress
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -66,77 +67,89 @@ def _settled(edits: Iterable[Edit]) -> list[Edit]:
     return list(last.values())
 
 
-def written(draft: Draft, output: Path, progress: Progress | None = None) -> Written:
-    """The outcome in a new folder: documents, and the pictures that they name by relative paths, under new names or
-    converted where the plan says so. The folder is there whole or not at all. Raises BadInput when it is there
-    already, lies within the scene's own folder, or when the disk refuses."""
-    output = output.resolve()
-    if output.exists():
-        raise BadInput(f"{output} is there already, and nothing is overwritten. Name a new folder.")
-    if draft.scene.folder.is_relative_to(output):
-        raise BadInput("The output folder holds the scene itself. Name another.")
+@dataclass(frozen=True)
+class Staged:
+    """An outcome that is written, and not yet where it is to be: it stands at `place`, and `put` has it appear in one
+    step, as `written` says."""
+
+    place: Path
+    written: Written
+    put: Callable[[], None]
+
+
+@contextmanager
+def staged(draft: Draft, output: Path | None, progress: Progress | None = None) -> Iterator[Staged]:
+    """The outcome of a draft: documents, and the pictures below the scene's folder, under new names or converted where
+    the plan says so. With `output` it appears as that folder; without, it changes places with the scene's own folder,
+    whose other files are linked into it, and which is kept beside. What is not put is removed.
+
+    Raises BadInput when the folder is there already or holds the scene, for a scene's folder with more than
+    MOST_IN_PLACE files, and when the disk refuses.
+    """
     documents = documents_of(draft)
+    target = (output or draft.scene.folder).resolve()
+    if output is not None:
+        _check_output(draft, target)
     try:
-        output.parent.mkdir(parents=True, exist_ok=True)
+        target.parent.mkdir(parents=True, exist_ok=True)
         size = sum(map(len, documents.values())) + sum(_size(source) for source, _, _ in _placed(draft))
-        check_room(output.parent, size)
-        staged = Path(tempfile.mkdtemp(dir=output.parent, prefix=WRITING))
-        try:
-            files = _fill(draft, staged, documents, progress)
-            _sync(staged)
-            staged.chmod(0o755)
-            staged.rename(output)
-        finally:
-            shutil.rmtree(staged, ignore_errors=True)
-        _sync(output.parent)
+        check_room(target.parent, size)
+        place = Path(tempfile.mkdtemp(dir=target.parent, prefix=WRITING))
     except OSError as error:
-        raise _unwritten(output, error) from error
-    return Written(str(output), tuple(files))
+        raise _unwritten(target, error) from error
+    try:
+        files = _fill(draft, place, documents, progress)
+        kept = _free(target.parent / f"{target.name}.before-migration")
+        if output is None:
+            _link_others(draft, place, files)
+            shutil.copystat(target, place)
+        else:
+            place.chmod(0o755)
+        _sync(place)
+
+        def put() -> None:
+            if output is None:
+                exchange(place, target)
+                place.rename(kept)
+            else:
+                place.rename(target)
+            _sync(target.parent)
+
+        yield Staged(place, Written(str(target), tuple(files), "" if output else str(kept)), put)
+    except OSError as error:
+        raise _unwritten(target, error) from error
+    finally:
+        shutil.rmtree(place, ignore_errors=True)
 
 
-def changed_in_place(draft: Draft, progress: Progress | None = None) -> Written:
-    """The scene's own folder changed: a whole folder is made beside it, with every other file linked, and the two
-    change places in one step; the folder as it was is kept beside. Raises BadInput when it holds too much, or when the
-    disk refuses."""
+def _check_output(draft: Draft, target: Path) -> None:
+    if target.exists():
+        raise BadInput(f"{target} is there already, and nothing is overwritten. Name a new folder.")
+    if draft.scene.folder.is_relative_to(target) or target.is_relative_to(draft.scene.folder):
+        raise BadInput("The output folder and that of the scene lie within each other. Name another.")
+
+
+def _link_others(draft: Draft, place: Path, files: Sequence[WrittenFile]) -> None:
+    """Every file of the scene's folder that the outcome does not have by itself, as a link: it takes no room."""
     folder = draft.scene.folder
     others = list(_files_below(folder))
     if len(others) > MOST_IN_PLACE:
         raise BadInput(f"{folder} holds more than {MOST_IN_PLACE:,} files. Write the outcome to another folder.")
-    if any(
-        picture.converting and not target.is_relative_to(folder) for _, target, picture in _placed(draft) if picture
-    ):
-        raise BadInput("A texture lies outside the folder of the scene. Write the outcome to another folder.")
-    documents = documents_of(draft)
-    kept = _free(folder.parent / f"{folder.name}.before-migration")
-    try:
-        staged = Path(tempfile.mkdtemp(dir=folder.parent, prefix=WRITING))
-        try:
-            files = _fill(draft, staged, documents, progress)
-            renamed = {Path(file.source) for file in files if file.how in ("renamed", "converted")}
-            taken = {staged / file.path for file in files}
-            for source in others:
-                target = staged / source.relative_to(folder)
-                if target in taken or source in renamed:
-                    continue
-                target.parent.mkdir(parents=True, exist_ok=True)
-                os.link(source, target, follow_symlinks=False)
-            shutil.copystat(folder, staged)
-            _sync(staged)
-            exchange(staged, folder)
-            staged.rename(kept)
-        finally:
-            if not kept.exists():
-                shutil.rmtree(staged, ignore_errors=True)
-        _sync(folder.parent)
-    except OSError as error:
-        raise _unwritten(folder, error) from error
-    return Written(str(folder), tuple(files), str(kept))
+    replaced = {Path(file.source) for file in files if file.how in ("renamed", "converted")}
+    taken = {place / file.path for file in files}
+    for source in others:
+        target = place / source.relative_to(folder)
+        if target not in taken and source not in replaced:
+            target.parent.mkdir(parents=True, exist_ok=True)
+            os.link(source, target, follow_symlinks=False)
 
 
 def exchange(first: Path, second: Path) -> None:
     """Let two folders of one disk change places in one step (renameat2(2) with RENAME_EXCHANGE). Raises OSError where
     the system cannot."""
     library = ctypes.CDLL(None, use_errno=True)
+    if not hasattr(library, "renameat2"):
+        raise OSError(errno.ENOSYS, "this system cannot let folders change places", str(first))
     done = library.renameat2(_AT_FDCWD, os.fsencode(first), _AT_FDCWD, os.fsencode(second), RENAME_EXCHANGE)
     if done != 0:
         number = ctypes.get_errno()

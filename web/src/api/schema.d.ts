@@ -119,6 +119,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/migration-steps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The steps of plans. */
+        get: operations["migration_steps_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects": {
         parameters: {
             query?: never;
@@ -1024,6 +1041,195 @@ export interface paths {
         get?: never;
         put: operations["projects_name_update"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/old-scenes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The scenes that a project has read, and one more of this machine. */
+        get: operations["projects_old_scenes_list"];
+        put?: never;
+        /** @description The scenes that a project has read, and one more of this machine. */
+        post: operations["projects_old_scenes_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/old-scenes/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A scene; forgotten, what was written to folders of the machine stays. */
+        get: operations["projects_old_scenes_retrieve"];
+        put?: never;
+        post?: never;
+        /** @description A scene; forgotten, what was written to folders of the machine stays. */
+        delete: operations["projects_old_scenes_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/old-scenes/{id}/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The outcome of a migration as a zip, with its report. */
+        get: operations["projects_old_scenes_files_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/old-scenes/{id}/go-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Take a migration back. */
+        post: operations["projects_old_scenes_go_back_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/old-scenes/{id}/migrate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Queue a migration. */
+        post: operations["projects_old_scenes_migrate_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/old-scenes/{id}/page": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The report as a page, complete in itself. */
+        get: operations["projects_old_scenes_page_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/old-scenes/{id}/picture/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A picture of the materials: before, after, or the difference. */
+        get: operations["projects_old_scenes_picture_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/old-scenes/{id}/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Queue a dry run of a plan. */
+        post: operations["projects_old_scenes_preview_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/old-scenes/{id}/read-into": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Take a scene's textures and colours into the project. */
+        post: operations["projects_old_scenes_read_into_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/old-scenes/{id}/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The report as JSON, from which `undo_migration` goes back. */
+        get: operations["projects_old_scenes_report_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{slug}/old-scenes/sent": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A scene whose files a browser sends. */
+        post: operations["projects_old_scenes_sent_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3072,6 +3278,14 @@ export interface components {
             space: string;
             reason: components["schemas"]["Reason"];
         };
+        /** @description The materials on balls: names in order, and ΔE 2000 before and after. */
+        Balls: {
+            names: string[];
+            /** Format: double */
+            mean: number;
+            /** Format: double */
+            worst: number;
+        };
         Band: {
             /** Format: double */
             above: number;
@@ -3631,6 +3845,17 @@ export interface components {
         };
         /** @enum {string} */
         FormatEnum: "exr-half" | "exr-float" | "tx-half" | "tx-float" | "tif-16" | "png-16";
+        /** @description What is found in a scene. */
+        Found: {
+            folder: string;
+            documents: components["schemas"]["SceneDocument"][];
+            pictures: number;
+            colours: number;
+            lights: components["schemas"]["SceneLight"][];
+            working_space: string;
+            refused: components["schemas"]["NotRead"][];
+            habits: components["schemas"]["Habit"][];
+        };
         /** @description See FrameFacts. `image` is the same as long as the picture is. */
         Frame: {
             image: string;
@@ -3689,6 +3914,20 @@ export interface components {
             level: string;
             count: number;
             title: string;
+        };
+        /** @description A habit of a scene with what shows it; `step` mends it. */
+        Habit: {
+            code: string;
+            title: string;
+            why: string;
+            seen: components["schemas"]["HabitSight"][];
+            step: string;
+            is_hint: boolean;
+        };
+        HabitSight: {
+            document: string;
+            of: string;
+            says: string;
         };
         /**
          * @description A file that came back; `came` says whether it is what the application shows or what it writes, nothing where
@@ -3829,6 +4068,12 @@ export interface components {
             word: string;
             kind: string;
         };
+        Left: {
+            step: string;
+            document: string;
+            of: string;
+            why: string;
+        };
         /** @enum {string} */
         LevelEnum: "blocker" | "caution" | "note";
         /** @description A light with its colour in the working space, and as a display shows it, brightest channel full. */
@@ -3921,6 +4166,35 @@ export interface components {
             light: (number | null)[];
             reason: string;
         };
+        /** @description Where the outcome goes: a new folder of this machine, or here where none is named; or in place. */
+        MigrateRequest: {
+            steps: {
+                [key: string]: unknown;
+            }[];
+            /** @default  */
+            output: string;
+            /** @default false */
+            in_place: boolean;
+        };
+        /** @description What a plan does, or did, to a scene; the first of changes and inputs. */
+        MigrationReport: {
+            same: number;
+            inputs: number;
+            readonly count: number;
+            readonly changes: components["schemas"]["SceneChange"][];
+            left: components["schemas"]["Left"][];
+            differences: components["schemas"]["SceneDiff"][];
+            readonly proof: components["schemas"]["ProvedInput"][];
+            balls: components["schemas"]["Balls"] | null;
+            readonly folder: string;
+        };
+        /** @description A step of plans. */
+        MigrationStep: {
+            key: string;
+            label: string;
+            does: string;
+            settings: components["schemas"]["StepSetting"][];
+        };
         Mistake: {
             name: string;
             label: string;
@@ -3992,8 +4266,33 @@ export interface components {
         };
         /** @enum {string} */
         NewStationKindEnum: "texturing" | "texturing-srgb" | "renderer" | "renderer-tone-mapping" | "renderer-gamma" | "render-viewer" | "compositor-nodes" | "compositor-layers" | "compositor-transform" | "editor-icc" | "editor-lut" | "grading" | "engine" | "player" | "web-page";
+        NotRead: {
+            document: string;
+            file: string;
+            why: string;
+        };
         /** @enum {unknown} */
         NullEnum: null;
+        /** @description A scene that was read: what is found in it, the plan chosen last, what it would do, and what was done. */
+        OldScene: {
+            id: number;
+            name: string;
+            /** Format: date-time */
+            created: string;
+            /** @description Whether the project changed since it was looked at. */
+            readonly is_behind: boolean;
+            /** @description Whether it was sent here, so that its outcome is saved from here. */
+            readonly is_here: boolean;
+            job: components["schemas"]["Job"] | null;
+            found: components["schemas"]["Found"] | null;
+            plan: {
+                [key: string]: unknown;
+            }[];
+            preview: components["schemas"]["MigrationReport"] | null;
+            report: components["schemas"]["MigrationReport"] | null;
+            /** Format: date-time */
+            undone: string | null;
+        };
         /** @description See Option. `default` is as the project has chosen. */
         Option: {
             key: string;
@@ -4154,6 +4453,12 @@ export interface components {
             bytes: number;
             bytes_free: number;
         };
+        /** @description Steps with their settings, in order. */
+        PlanRequest: {
+            steps: {
+                [key: string]: unknown;
+            }[];
+        };
         /**
          * @description `clipped`, `negative`, `not_finite` and `hidden` are shares of a sample; `lost` is told in the source's own
          *     numbers, and in `steps` of its bits where it holds integers; `notes` are sentences.
@@ -4270,6 +4575,23 @@ export interface components {
         };
         /** @enum {string} */
         ProofState: "not-tried" | "proved" | "failed" | "undecided" | "out-of-date";
+        /** @description An input before and after: means of XYZ, or of plain numbers. */
+        ProvedInput: {
+            document: string;
+            of: string;
+            kind: string;
+            same: boolean;
+            before: number[];
+            after: number[];
+            /** Format: double */
+            largest: number;
+            why: string;
+        };
+        /** @description How many textures and swatches came into the project. */
+        ReadInto: {
+            textures: number;
+            swatches: number;
+        };
         /** @description Every write says which version it was made from; a stale one is refused. */
         ReadThroughView: {
             based_on: number;
@@ -4565,6 +4887,44 @@ export interface components {
             light: (number | null)[];
             rendered: (number | null)[];
             shown: (number | null)[];
+        };
+        SceneChange: {
+            step: string;
+            document: string;
+            of: string;
+            before: string;
+            after: string;
+            why: string;
+            lost: string;
+        };
+        SceneDiff: {
+            document: string;
+            diff: string;
+            problems: string[];
+        };
+        SceneDocument: {
+            path: string;
+            format: string;
+            space: string;
+        };
+        SceneLight: {
+            name: string;
+            document: string;
+            /** Format: double */
+            intensity: number;
+            /** Format: double */
+            exposure: number;
+            /** Format: double */
+            temperature: number | null;
+        };
+        /** @description A scene of this machine, or a folder with scenes. */
+        ScenePlace: {
+            place: string;
+        };
+        /** @description The files of a scene with their paths, its documents among them. */
+        SceneUpload: {
+            file: string[];
+            path: string[];
         };
         Section: {
             key: string;
@@ -4863,6 +5223,12 @@ export interface components {
             kind: string;
             text: string;
             numbers: number[];
+        };
+        /** @description A setting of a step, with what it is unless said otherwise, and what may be chosen; empty for free text. */
+        StepSetting: {
+            name: string;
+            value: unknown;
+            choices: string[];
         };
         /** @description The one current fact of each step. */
         Strip: {
@@ -5230,6 +5596,9 @@ export interface components {
             readonly looked: string | null;
             readonly error: string;
         };
+        WentBack: {
+            told: string[];
+        };
         WorkingSpace: {
             name: string;
             primaries: components["schemas"]["Primaries"];
@@ -5399,6 +5768,25 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Term"][];
+                };
+            };
+        };
+    };
+    migration_steps_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MigrationStep"][];
                 };
             };
         };
@@ -6837,6 +7225,306 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    projects_old_scenes_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OldScene"][];
+                };
+            };
+        };
+    };
+    projects_old_scenes_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScenePlace"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OldScene"];
+                };
+            };
+        };
+    };
+    projects_old_scenes_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OldScene"];
+                };
+            };
+        };
+    };
+    projects_old_scenes_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    projects_old_scenes_files_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+        };
+    };
+    projects_old_scenes_go_back_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WentBack"];
+                };
+            };
+        };
+    };
+    projects_old_scenes_migrate_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MigrateRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OldScene"];
+                };
+            };
+        };
+    };
+    projects_old_scenes_page_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A page */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+        };
+    };
+    projects_old_scenes_picture_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                name: string;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+        };
+    };
+    projects_old_scenes_preview_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlanRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OldScene"];
+                };
+            };
+        };
+    };
+    projects_old_scenes_read_into_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadInto"];
+                };
+            };
+        };
+    };
+    projects_old_scenes_report_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+        };
+    };
+    projects_old_scenes_sent_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["SceneUpload"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OldScene"];
+                };
             };
         };
     };

@@ -218,7 +218,7 @@ def _cell_changes(edits: Sequence[Edit], places: dict[tuple[str, str], int]) -> 
                 yield _place(node, name, places), "space", space
             case SetInput(node, name, str(value)):
                 yield _place(node, name, places), _FILE, value
-            case SetInput(node, name, value):
+            case SetInput(node, name, tuple(value)):
                 column = "colour" if len(value) == 3 else "value"
                 yield _place(node, name, places), column, [float(shortest(each)) for each in value]
 

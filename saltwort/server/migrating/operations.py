@@ -1,0 +1,356 @@
+"""Read scenes, preview and run plans for them, go back, and take scenes into the project."""
+
+import json
+import re
+import shutil
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import asdict
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import PyOpenColorIO as ocio
+from django.conf import settings
+from django.core.files.uploadedfile import UploadedFile
+from django.db import transaction
+from django.utils import timezone
+
+from saltwort.core.engine import ViewChoice, apply, view_processor
+from saltwort.core.errors import BadInput
+from saltwort.core.files import allowed_path
+from saltwort.core.images import encode_png
+from saltwort.core.migration.balls import BallsBeside, balls_beside
+from saltwort.core.migration.formats.registry import is_document
+from saltwort.core.migration.habits.registry import habits_of
+from saltwort.core.migration.plan import Asked, Draft, Progress, plan_of, taken
+from saltwort.core.migration.proof import proved
+from saltwort.core.migration.readings import to_xyz
+from saltwort.core.migration.report import Report, report_of, written_of
+from saltwort.core.migration.scene import picture_files
+from saltwort.core.migration.uses import LIGHT_ROLE, SURFACE
+from saltwort.core.migration.writing import gone_back, staged
+from saltwort.core.names import free_name
+from saltwort.core.scene.decisions import LONGEST_NAME, Swatch
+from saltwort.core.spaces.gamuts import solve
+from saltwort.core.spaces.typed import TypedColour
+from saltwort.server.images.operations import stored_image, take_in, write_upload
+from saltwort.server.jobs.models import QUEUED, RUNNING, Job
+from saltwort.server.jobs.operations import Report as Reporting
+from saltwort.server.jobs.operations import start, work
+from saltwort.server.migrating.drafts import draft_of
+from saltwort.server.migrating.models import OldScene
+from saltwort.server.projects.models import Project
+from saltwort.server.projects.setups import current_setup
+from saltwort.server.scene.operations import bring_swatches
+from saltwort.server.textures.operations import add_textures, clean_path
+
+SCAN, PREVIEW, MIGRATE = "scan-scene", "preview-migration", "migrate-scene"
+MOST_SENT = 2_000
+PICTURES = ("before", "after", "difference")
+LARGEST_DIFFERENCE = 20.0
+"""ΔE that is white in the picture of differences."""
+
+
+def add_scene(project: Project, typed: str) -> OldScene:
+    """Read a scene of this machine, or all scenes of a folder, in a job. Raises BadInput for what is not there, not
+    below the allowed folders, or no scene."""
+    place = allowed_path(typed.strip().strip("\"'"), settings.READABLE_FOLDERS)
+    if place.is_dir():
+        paths = sorted(file for file in place.iterdir() if is_document(file.name) and not file.name.startswith("."))
+        folder = place
+    else:
+        paths, folder = [place], place.parent
+    if not paths or not all(path.is_file() for path in paths):
+        raise BadInput(f"There is no scene at “{typed}”. Paste the path of a scene, or of a folder with scenes.")
+    return _begun(project, place.name, paths, [folder])
+
+
+def add_sent(project: Project, files: Mapping[str, UploadedFile]) -> OldScene:
+    """Keep the files of a scene that a browser sent, by their paths, and read it. Raises BadInput without a scene."""
+    if len(files) > MOST_SENT:
+        raise BadInput(f"Send up to {MOST_SENT:,} files, or paste the path of the folder.")
+    cleaned = {clean_path(path): file for path, file in files.items()}
+    documents = [path for path in cleaned if is_document(path)]
+    if not documents:
+        raise BadInput("None of these files is a scene. Add a .usda, .usdc, .usdz, .mtlx, .gltf, .glb, .json or .csv.")
+    made = OldScene.objects.create(
+        project=project, revision=project.current.number, name=documents[0][:200], paths=[], allowed=[]
+    )
+    folder = made.folder / "sent"
+    for path, file in cleaned.items():
+        target = folder / path
+        target.parent.mkdir(parents=True, exist_ok=True)
+        write_upload(file, target)
+    made.paths, made.allowed = [str(folder / path) for path in documents], [str(folder)]
+    _start(made, SCAN, f"Read {made.name}")
+    return made
+
+
+def _begun(project: Project, name: str, paths: Sequence[Path], allowed: Sequence[Path]) -> OldScene:
+    made = OldScene.objects.create(
+        project=project,
+        revision=project.current.number,
+        name=name[:200],
+        paths=[str(path) for path in paths],
+        allowed=[str(folder) for folder in allowed],
+    )
+    _start(made, SCAN, f"Read {made.name}")
+    return made
+
+
+@transaction.atomic
+def _start(scene: OldScene, kind: str, title: str, **more: object) -> None:
+    if scene.job and scene.job.state in (QUEUED, RUNNING):
+        raise BadInput("Something is done with this scene already. Wait for it, or cancel it.")
+    scene.job = start(scene.project, kind, title, {"scene": scene.pk, **more})
+    scene.save()
+
+
+def preview(scene: OldScene, plan: Sequence[Asked]) -> OldScene:
+    """Queue a dry run of a plan."""
+    scene.plan = _plan_terms(plan)
+    _start(scene, PREVIEW, f"Preview the migration of {scene.name}")
+    return scene
+
+
+def migrate(scene: OldScene, plan: Sequence[Asked], output: str, *, in_place: bool = False) -> OldScene:
+    """Queue a migration: into a new folder of this machine, into the media folder where none is named, or in place.
+    Raises BadInput for a folder that is not allowed or there already."""
+    target = _output(scene, output)
+    if in_place and not scene.allowed[0].startswith(str(settings.MEDIA_ROOT)):
+        for folder in scene.allowed:
+            allowed_path(folder, settings.READABLE_FOLDERS)
+    elif target.exists():
+        raise BadInput(f"{target} is there already, and nothing is overwritten. Name a new folder.", field="output")
+    scene.plan = _plan_terms(plan)
+    scene.undone = None
+    _start(scene, MIGRATE, f"Migrate {scene.name}", output=str(target), in_place=in_place)
+    return scene
+
+
+def _output(scene: OldScene, typed: str) -> Path:
+    if typed.strip():
+        return allowed_path(typed.strip(), settings.READABLE_FOLDERS)
+    number = 1
+    while (place := scene.folder / f"migrated-{number}").exists():
+        number += 1
+    return place
+
+
+def _plan_terms(plan: Iterable[Asked]) -> list[dict[str, Any]]:
+    return [{"step": asked.step, **asked.settings} for asked in plan]
+
+
+def _of_job(job: Job) -> OldScene:
+    found = OldScene.objects.select_related("project__current").filter(pk=job.arguments["scene"]).first()
+    if found is None:
+        raise BadInput("The scene was removed meanwhile.")
+    return found
+
+
+def _draft(scene: OldScene, report: Reporting) -> Draft:
+    return draft_of(
+        scene.project, [Path(path) for path in scene.paths], [Path(path) for path in scene.allowed], progress=report
+    )
+
+
+@work(SCAN)
+def _scan(job: Job, report: Reporting) -> str:
+    scene = _of_job(job)
+    draft = _draft(scene, report)
+    found = found_in(draft)
+    OldScene.objects.filter(pk=scene.pk).update(found=found, revision=scene.project.current.number)
+    count = len(found["habits"])
+    return f"{scene.name}: {count} {'habit' if count == 1 else 'habits'} found."
+
+
+@work(PREVIEW)
+def _preview(job: Job, report: Reporting) -> str:
+    scene = _of_job(job)
+    draft = _draft(scene, _part(report, 0, 0.4))
+    made = dry_run(draft, plan_of(scene.plan), _part(report, 0.4, 0.6), scene.folder)
+    OldScene.objects.filter(pk=scene.pk).update(preview=made.as_terms(), revision=scene.project.current.number)
+    return f"{len(made.changes)} changes; {made.same} of {len(made.proof)} inputs give the same light."
+
+
+@work(MIGRATE)
+def _migrate(job: Job, report: Reporting) -> str:
+    scene = _of_job(job)
+    draft = _draft(scene, _part(report, 0, 0.3))
+    output = None if job.arguments["in_place"] else Path(job.arguments["output"])
+
+    def keep(made: Report) -> None:
+        OldScene.objects.filter(pk=scene.pk).update(report=made.as_terms(), revision=scene.project.current.number)
+
+    made = run(draft, plan_of(scene.plan), output, _part(report, 0.3, 0.7), keep, scene.folder)
+    assert made.written is not None
+    return f"Written to {made.written.folder}. {made.same} of {len(made.proof)} inputs give the same light."
+
+
+def _part(report: Progress, first: float, share: float) -> Progress:
+    def told(done: float, doing: str) -> None:
+        report(first + done * share, doing)
+
+    return told
+
+
+def found_in(draft: Draft) -> dict[str, Any]:
+    """What is found in a scene, as terms of JSON: its documents, habits, and how much there is of everything."""
+    scene = draft.scene
+    return {
+        "folder": str(scene.folder),
+        "documents": [
+            {"path": path, "format": document.format, "space": document.space, "sha256": document.sha256}
+            for path, document in scene.documents.items()
+        ],
+        "pictures": len(draft.pictures),
+        "colours": len(draft.colours),
+        "lights": [
+            {
+                "name": light.node.name,
+                "document": light.document,
+                "intensity": light.intensity,
+                "exposure": light.exposure,
+                "temperature": light.temperature,
+            }
+            for light in scene.lights
+        ],
+        "working_space": next(iter(draft.spaces.values()), ""),
+        "refused": [asdict(refused) for refused in scene.refused],
+        "habits": [asdict(habit) for habit in habits_of(draft)],
+    }
+
+
+def dry_run(draft: Draft, plan: Sequence[Asked], progress: Progress, pictures: Path | None = None) -> Report:
+    """What a plan would do. Pictures of the materials are kept in a folder, if one is given."""
+    changes = taken(draft, plan)
+    proof = proved(draft, None, _part(progress, 0, 0.3))
+    balls = _balls(draft, pictures, _part(progress, 0.3, 0.7))
+    return report_of(draft, plan, changes, proof, None, balls)
+
+
+def run(
+    draft: Draft,
+    plan: Sequence[Asked],
+    output: Path | None,
+    progress: Progress,
+    keep: Callable[[Report], None],
+    pictures: Path | None = None,
+) -> Report:
+    """Do a plan: into a new folder, or in place where none is named. The report is kept before the outcome appears, so
+    that whatever happens then can be gone back from."""
+    changes = taken(draft, plan)
+    balls = _balls(draft, pictures, _part(progress, 0, 0.4))
+    with staged(draft, output, _part(progress, 0.4, 0.4)) as outcome:
+        proof = proved(draft, outcome.place, _part(progress, 0.8, 0.2))
+        report = report_of(draft, plan, changes, proof, outcome.written, balls)
+        keep(report)
+        outcome.put()
+    return report
+
+
+def _balls(draft: Draft, folder: Path | None, progress: Progress) -> dict[str, Any] | None:
+    made = balls_beside(draft, progress=progress)
+    if made is None:
+        return None
+    if folder is not None:
+        folder.mkdir(parents=True, exist_ok=True)
+        for name, png in pictures_of(draft.config, draft.working, made).items():
+            (folder / f"{name}.png").write_bytes(png)
+    return {"names": list(made.names), "mean": made.mean, "worst": made.worst}
+
+
+def pictures_of(config: ocio.Config, working: str, balls: BallsBeside) -> dict[str, bytes]:
+    """The balls before and after through the config's first view, and the differences as grey, as PNG."""
+    display = config.getDefaultDisplay()
+    processor = view_processor(config, working, ViewChoice(display, config.getDefaultView(display)))
+    from_xyz = to_xyz(config, working)
+    found = {}
+    for name, picture in (("before", balls.before), ("after", balls.after)):
+        light = solve(from_xyz, picture.reshape(-1, 3).T).T.reshape(picture.shape)
+        codes = apply(processor, np.ascontiguousarray(light, np.float32))
+        found[name] = encode_png(np.clip(np.nan_to_num(codes), 0, 1))
+    grey = np.clip(balls.difference / LARGEST_DIFFERENCE, 0, 1).astype(np.float32)
+    found["difference"] = encode_png(np.repeat(grey[..., None], 3, axis=2))
+    return found
+
+
+def keep_run(
+    project: Project, paths: Sequence[Path], allowed: Sequence[Path], plan: Sequence[Asked], report: Report
+) -> OldScene:
+    """Keep with the project what a command did."""
+    return OldScene.objects.create(
+        project=project,
+        revision=project.current.number,
+        name=paths[0].name[:200],
+        paths=[str(path.resolve()) for path in paths],
+        allowed=[str(folder) for folder in allowed],
+        plan=_plan_terms(plan),
+        report=report.as_terms(),
+    )
+
+
+def mark_undone(folder: str) -> None:
+    """Say of the migration that wrote a folder that it was taken back."""
+    for scene in OldScene.objects.filter(undone=None).exclude(report=None):
+        if scene.report["written"]["folder"] == folder:
+            OldScene.objects.filter(pk=scene.pk).update(undone=timezone.now())
+
+
+def report_text(scene: OldScene) -> str:
+    """The report of a scene, or of its preview, as JSON."""
+    return json.dumps(scene.report or scene.preview, ensure_ascii=False, indent=2)
+
+
+def go_back(scene: OldScene) -> list[str]:
+    """Take a migration back; sentences tell what was done. Raises BadInput where there is none to take back."""
+    if not scene.report or scene.undone:
+        raise BadInput("There is no migration of this scene to go back from.")
+    told = gone_back(written_of(report_text(scene).encode(), "The report"))
+    OldScene.objects.filter(pk=scene.pk).update(undone=timezone.now())
+    return told
+
+
+def remove_scene(scene: OldScene) -> None:
+    """Forget a scene with its pictures and what was sent; outcomes in folders of the machine stay."""
+    folder = scene.folder
+    scene.delete()
+    shutil.rmtree(folder, ignore_errors=True)
+
+
+def read_into(scene: OldScene, author: str = "") -> dict[str, int]:
+    """Take a scene into the project: its pictures as textures, its typed colours and those of its lights as swatches.
+    What cannot be read is passed over. Raises BadInput when the project is changed meanwhile."""
+    draft = draft_of(scene.project, [Path(path) for path in scene.paths], [Path(path) for path in scene.allowed])
+    images = {}
+    for file in picture_files(draft.scene):
+        if file.is_relative_to(draft.scene.folder):
+            path = file.relative_to(draft.scene.folder).as_posix()
+            try:
+                images[path] = stored_image(take_in(file, path, in_place=True))
+            except BadInput:
+                continue
+    if images:
+        add_textures(scene.project, images, f"Textures of {scene.name} imported", author)
+    swatches = _swatches(draft, {swatch.name for swatch in current_setup(scene.project).scene.swatches})
+    if swatches:
+        project = Project.objects.get(pk=scene.project_id)
+        bring_swatches(project, project.version, swatches, author)
+    return {"textures": len(images), "swatches": len(swatches)}
+
+
+def _swatches(draft: Draft, there: set[str]) -> list[Swatch]:
+    """A swatch for each typed colour of a surface or light, by the name of its material or light and input."""
+    found: list[Swatch] = []
+    for colour in draft.colours:
+        use = colour.use
+        if use.role not in (SURFACE, LIGHT_ROLE) or use.gammas or len(use.values) > use.width:
+            continue
+        space = colour.reading.space or colour.reading.working
+        parts = [part for part in re.split(r"[/:]", use.node.path.strip("/")) if part]
+        owner = parts[-2] if len(parts) > 1 and use.node.sort != "light" else parts[-1]
+        name = free_name(f"{owner} {use.input.removeprefix('inputs:')}"[: LONGEST_NAME - 4], there)
+        there.add(name)
+        typed = TypedColour(space, "unit", " ".join(f"{value:.6g}" for value in use.values[:3]))
+        found.append(Swatch(name, typed, "light" if use.role == LIGHT_ROLE else "surface"))
+    return found
