@@ -16,6 +16,7 @@ from saltwort.core.textures.rules import Rule
 from saltwort.core.views import AddedView
 from saltwort.demo.chain import add_chain, hand_in_cards
 from saltwort.demo.night import add_night
+from saltwort.demo.old_scene import add_old_scene
 from saltwort.demo.render import Array, write_frames, write_render
 from saltwort.demo.render import render as render_quay
 from saltwort.demo.textures import write_textures
@@ -98,6 +99,7 @@ def build_demo() -> Project:
     add_chain(project)
     hand_in_cards(project)
     add_night(project, render, picture)
+    add_old_scene(project)
     start_render(project, RIG_PICTURE, Asked())
     render.project = project
     make_recipes(project, [recipe.name for recipe in RECIPES if recipe.kind not in ("lut", "movie")], render)

@@ -1,13 +1,29 @@
 """The quay as it was lit two years ago, without colour management: a USD scene with the habits of that time. Each is
 on purpose, and listed in the README of the demo."""
 
+import shutil
 from pathlib import Path
+
+from django.conf import settings
 
 from saltwort.core.images import write_image
 from saltwort.demo.textures import SIDE, brass, decoded, eight_bit, grey, noise, rope, stones, wall
+from saltwort.server.migrating.models import OldScene
+from saltwort.server.migrating.operations import read_here
+from saltwort.server.projects.models import Project
 
 SCENE_NAME = "old_quay.usda"
 LIGHTS_NAME = "old_quay_lights.usda"
+
+
+FOLDER = "lantern_quay_teaser"
+
+
+def add_old_scene(project: Project) -> OldScene:
+    """Write the scene, and have the project read it."""
+    folder = Path(settings.MEDIA_ROOT) / FOLDER
+    shutil.rmtree(folder, ignore_errors=True)
+    return read_here(project, SCENE_NAME, [write_old_scene(folder)], [folder])
 
 
 def write_old_scene(folder: Path) -> Path:

@@ -62,7 +62,7 @@ def add_scene(project: Project, typed: str) -> OldScene:
         paths, folder = [place], place.parent
     if not paths or not all(path.is_file() for path in paths):
         raise BadInput(f"There is no scene at “{typed}”. Paste the path of a scene, or of a folder with scenes.")
-    return _begun(project, place.name, paths, [folder])
+    return read_here(project, place.name, paths, [folder])
 
 
 def add_sent(project: Project, files: Mapping[str, UploadedFile]) -> OldScene:
@@ -86,7 +86,8 @@ def add_sent(project: Project, files: Mapping[str, UploadedFile]) -> OldScene:
     return made
 
 
-def _begun(project: Project, name: str, paths: Sequence[Path], allowed: Sequence[Path]) -> OldScene:
+def read_here(project: Project, name: str, paths: Sequence[Path], allowed: Sequence[Path]) -> OldScene:
+    """Queue the reading of scenes, whose files are read below the folders that are allowed."""
     made = OldScene.objects.create(
         project=project,
         revision=project.current.number,

@@ -1,5 +1,6 @@
 import { useSearchParams } from 'react-router';
 
+import { Migrate } from '../migrate/Migrate';
 import { Segments } from '../shared/Segments';
 import { Colours } from './Colours';
 import { Renders } from './Renders';
@@ -11,6 +12,7 @@ const PARTS = {
   colours: { label: 'Colours', Part: Colours },
   rig: { label: 'Lights and rig', Part: Rig },
   renders: { label: 'Renders', Part: Renders },
+  migrate: { label: 'Migrate', Part: Migrate },
 };
 type Part = keyof typeof PARTS;
 

@@ -12,6 +12,8 @@ Array = NDArray[np.float64]
 STEP = 255
 LEAST_PLACES = 3
 """Decimals without which a number says nothing: 0.2 and 0.5 are typed by hand in every sense."""
+MOST_CERTAIN = 0.99
+"""Somebody may type such numbers by hand."""
 PRIOR = 0.3
 """How many typed colours of unmanaged scenes are display numbers, before one is looked at."""
 
@@ -47,7 +49,7 @@ def _likelihood(values: Numbers, encode: Callable[[Array], Array]) -> float:
         # A number that is no step of 8 bits falls on one by chance as often as its rounding is wide.
         chance = min(max(width, 2e-3), 1.0)
         odds *= 1 / chance if is_step else 1e-3
-    return float(odds / (1 + odds))
+    return min(float(odds / (1 + odds)), MOST_CERTAIN)
 
 
 def _places(number: float) -> int:

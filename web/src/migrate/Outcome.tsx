@@ -1,0 +1,207 @@
+import { Button } from '@mantine/core';
+import { useState } from 'react';
+
+import { api, body, tell } from '../api/client';
+import { isBusy, useChange, useSlug } from '../api/hooks';
+import { counted } from '../shared/marks';
+import { Segments } from '../shared/Segments';
+import { Empty } from '../shared/states';
+import classes from './Migrate.module.css';
+import type { OldScene, Report } from './useOldScenes';
+
+const PARTS = { proof: 'Proof', changes: 'Changes', documents: 'Documents', left: 'Left as it was' };
+type Part = keyof typeof PARTS;
+
+/** What a plan does to a scene, or did: pictures, numbers, every change, and the documents beside each other. */
+export function Outcome({ scene }: { scene: OldScene }) {
+  const [part, setPart] = useState<Part>('proof');
+  const report = scene.undone ? scene.preview : (scene.report ?? scene.preview);
+  if (!report) {
+    return (
+      <Empty>
+        <p>
+          {isBusy(scene.job)
+            ? 'The scene is being read.'
+            : 'Choose steps and preview them: the materials before and after, every number that changes, and whether the light stays the same.'}
+        </p>
+      </Empty>
+    );
+  }
+  return (
+    <>
+      <Head scene={scene} report={report} />
+      {report.balls && <Balls scene={scene} balls={report.balls} />}
+      <Segments
+        aria-label="Part of the report"
+        value={part}
+        onChange={(value) => setPart(value as Part)}
+        data={Object.entries(PARTS).map(([value, label]) => ({ value, label: `${label} ${countOf(report, value as Part)}` }))}
+        style={{ alignSelf: 'flex-start', flex: 'none' }}
+      />
+      {part === 'proof' && <Proof report={report} />}
+      {part === 'changes' && <Changes report={report} />}
+      {part === 'documents' && <Documents report={report} />}
+      {part === 'left' && <Left report={report} />}
+    </>
+  );
+}
+
+function countOf(report: Report, part: Part): number {
+  return { proof: report.inputs, changes: report.count, documents: report.differences.length, left: report.left.length }[part];
+}
+
+function Head({ scene, report }: { scene: OldScene; report: Report }) {
+  const slug = useSlug();
+  const back = useChange((of) =>
+    body(api.POST('/api/v1/projects/{slug}/old-scenes/{id}/go-back', { params: { path: { slug: of, id: scene.id } } })),
+  );
+  const isDone = scene.report !== null && scene.undone === null;
+  const address = `/api/v1/projects/${slug}/old-scenes/${scene.id}`;
+  return (
+    <div className="block">
+      <div className="row spread wrap">
+        <h2>{isDone ? 'Migrated' : scene.undone ? 'Gone back; the preview' : 'Preview, nothing is written'}</h2>
+        <div className="row">
+          <Button component="a" href={`${address}/page`} target="_blank">
+            Report
+          </Button>
+          {isDone && (
+            <>
+              <Button component="a" href={`${address}/files`} download>
+                Save as zip
+              </Button>
+              <Button
+                variant="subtle"
+                loading={back.isPending}
+                onClick={() => back.mutate(undefined, { onSuccess: ({ told }) => tell(told.join(' '), 'Gone back') })}
+              >
+                Go back
+              </Button>
+            </>
+          )}
+        </div>
+      </div>
+      <p role="status">
+        {report.same} of {counted(report.inputs, 'input')} give the same light
+        {report.same < report.inputs && '; the others differ on purpose or are told below'}.
+      </p>
+      {isDone && <p className="small quiet mono">{report.folder}</p>}
+      {back.error && <p role="alert">{back.error.message}</p>}
+    </div>
+  );
+}
+
+/** The scene's materials on balls, before and after. */
+function Balls({ scene, balls }: { scene: OldScene; balls: NonNullable<Report['balls']> }) {
+  const slug = useSlug();
+  const source = (name: string) =>
+    `/api/v1/projects/${slug}/old-scenes/${scene.id}/picture/${name}?of=${encodeURIComponent(`${balls.mean} ${balls.worst}`)}`;
+  return (
+    <div className="block">
+      <div className={classes.pictures}>
+        {(['before', 'after', 'difference'] as const).map((name) => (
+          <figure key={name} className="plate">
+            <img src={source(name)} alt={`The materials, ${name}`} />
+            <figcaption className={classes.caption}>{name === 'difference' ? 'difference, white is ΔE 20' : name}</figcaption>
+          </figure>
+        ))}
+      </div>
+      <span className="small quiet">
+        {balls.names.join(', ')}: mean ΔE {balls.mean.toFixed(2)}, worst {balls.worst.toFixed(1)}
+      </span>
+    </div>
+  );
+}
+
+const percent = (share: number) => `${(share * 100).toFixed(share < 0.01 ? 2 : 0)} %`;
+
+function Proof({ report }: { report: Report }) {
+  return (
+    <table className="list small" aria-label="Proof">
+      <thead>
+        <tr>
+          <th>Input</th>
+          <th>Mean before</th>
+          <th>after</th>
+          <th>Largest difference</th>
+        </tr>
+      </thead>
+      <tbody>
+        {report.proof.map((row) => (
+          <tr key={`${row.document} ${row.of}`}>
+            <td title={row.document} className={classes.of}>
+              {row.of}
+              {row.why && <div className="quiet">{row.why}</div>}
+            </td>
+            <td className="mono">{row.before[1]?.toPrecision(4)}</td>
+            <td className="mono">{row.after[1]?.toPrecision(4)}</td>
+            <td className="mono">{row.same ? 'same' : percent(row.largest)}</td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+function Changes({ report }: { report: Report }) {
+  return (
+    <table className="list small" aria-label="Changes">
+      <thead>
+        <tr>
+          <th>Of</th>
+          <th>Before</th>
+          <th>After</th>
+        </tr>
+      </thead>
+      <tbody>
+        {report.changes.map((row, number) => (
+          // Several changes of one thing differ by nothing but their order.
+          <tr key={number}>
+            <td title={row.document} className={classes.of}>
+              {row.of}
+              <div className="quiet">
+                {row.why} {row.lost}
+              </div>
+            </td>
+            <td className={`mono ${classes.of}`}>{row.before}</td>
+            <td className={`mono ${classes.of}`}>{row.after}</td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+function Documents({ report }: { report: Report }) {
+  return report.differences.map(({ document, diff, problems }) => (
+    <section key={document} className="block" aria-label={document}>
+      <h3>{document}</h3>
+      {problems.map((problem) => (
+        <p key={problem} role="alert">
+          {problem}
+        </p>
+      ))}
+      <pre className={classes.diff} tabIndex={0}>
+        {diff.split('\n').map((line, number) => (
+          <span key={number} className={line.startsWith('+') ? classes.added : line.startsWith('-') ? classes.removed : ''}>
+            {line}
+            {'\n'}
+          </span>
+        ))}
+      </pre>
+    </section>
+  ));
+}
+
+function Left({ report }: { report: Report }) {
+  if (report.left.length === 0) return <p className="small">Nothing was left out.</p>;
+  return (
+    <ul className="small" aria-label="Left as it was">
+      {report.left.map(({ step, document, of, why }) => (
+        <li key={`${step} ${document} ${of} ${why}`}>
+          <span className="mono">{of}</span> <span className="quiet">{why}</span>
+        </li>
+      ))}
+    </ul>
+  );
+}
