@@ -153,6 +153,16 @@ def primaries_of_space(config: ocio.Config, space: str) -> Gamut | None:
 def encoding_of(config: ocio.Config, space: str) -> Encoding | None:
     """The known encoding that a space has by its colours; None where it is none of them. Where two have the same
     colours up to white, its interop ID decides."""
+    known = _encodings.setdefault(config, {})
+    if space not in known:
+        known[space] = _encoding_of(config, space)
+    return known[space]
+
+
+_encodings: WeakKeyDictionary[ocio.Config, dict[str, Encoding | None]] = WeakKeyDictionary()
+
+
+def _encoding_of(config: ocio.Config, space: str) -> Encoding | None:
     found = config.getColorSpace(space)
     measured = measured_spaces(config).get(found.getName()) if found else None
     if measured is None:

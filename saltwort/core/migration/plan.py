@@ -7,7 +7,7 @@ and makes them in the `Draft`.
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import MISSING, dataclass, field, fields
 from functools import cache, cached_property
-from pathlib import Path, PurePosixPath
+from pathlib import Path
 from typing import Any, Literal, get_args, get_origin, get_type_hints
 
 import PyOpenColorIO as ocio
@@ -17,12 +17,13 @@ from saltwort.core.images.intake import survey_apart
 from saltwort.core.images.measuring import Survey
 from saltwort.core.migration.graph import Edit, Numbers
 from saltwort.core.migration.readings import Reading, exponent_of, reading_of, working_space_of
-from saltwort.core.migration.scene import Scene
+from saltwort.core.migration.scene import Scene, picture_files
 from saltwort.core.migration.spaces import Meant, meant_by, says_nothing
 from saltwort.core.migration.uses import ColourUse, PictureUse
 from saltwort.core.modules import import_all
 from saltwort.core.structured import structured
 from saltwort.core.textures.kinds import DEFAULT_KIND_WORDS, KindWords
+from saltwort.core.threads import on_all_cores
 
 Progress = Callable[[float, str], None]
 
@@ -185,10 +186,10 @@ def drafted(
     draft = Draft(scene, config, working, words, old, assigned or {})
     for path, document in scene.documents.items():
         draft.spaces[path] = working_space_of(config, document, old)
-    pictures = scene.pictures
-    for number, use in enumerate(pictures):
-        if progress:
-            progress(number / len(pictures), f"Measuring {PurePosixPath(use.file).name}")
+    on_all_cores(
+        draft.survey, picture_files(scene), (lambda share: progress(share, "Measuring textures")) if progress else None
+    )
+    for use in scene.pictures:
         files = scene.files_of(use)
         found = draft.survey(files[0]) if files else None
         header = found.facts.header if found else None

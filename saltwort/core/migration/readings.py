@@ -1,6 +1,7 @@
 """What light a scene makes of the numbers in it: of a picture's, and of a typed colour's."""
 
 from dataclasses import dataclass, replace
+from weakref import WeakKeyDictionary
 
 import numpy as np
 import PyOpenColorIO as ocio
@@ -53,10 +54,17 @@ def light_of(config: ocio.Config, reading: Reading, numbers: Array) -> Array:
 
 def to_xyz(config: ocio.Config, space: str) -> Array:
     """3×3 from light of a scene-linear space to CIE XYZ under D65. Raises BadInput where it cannot be told."""
-    matrix = linear_to_ap0(config, space)
-    if matrix is None:
-        raise BadInput(f"The config does not tell what the numbers of “{space}” mean. Choose a scene-linear space.")
-    return np.asarray(AP0_TO_XYZ_D65 @ matrix)
+    known = _matrices.setdefault(config, {})
+    if space not in known:
+        matrix = linear_to_ap0(config, space)
+        if matrix is None:
+            raise BadInput(f"The config does not tell what the numbers of “{space}” mean. Choose a scene-linear space.")
+        known[space] = np.asarray(AP0_TO_XYZ_D65 @ matrix)
+    return known[space]
+
+
+# Thousands of colours of a scene are in the same few spaces.
+_matrices: WeakKeyDictionary[ocio.Config, dict[str, Array]] = WeakKeyDictionary()
 
 
 def working_space_of(config: ocio.Config, document: Document, old: ocio.Config | None = None) -> str:

@@ -3,16 +3,16 @@
 import json
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass
-from difflib import unified_diff
 from html import escape
 from typing import Any
 
 from saltwort.core.errors import BadInput
+from saltwort.core.migration.differences import unified
 from saltwort.core.migration.formats.registry import format_of
 from saltwort.core.migration.plan import Asked, Change, Draft, Left
 from saltwort.core.migration.proof import COLOUR_TOLERANCE, TOLERANCE, Proved
-from saltwort.core.migration.scene import hash_of, picture_files
-from saltwort.core.migration.writing import Written, documents_of
+from saltwort.core.migration.scene import Scene, hash_of, picture_files
+from saltwort.core.migration.writing import Written
 from saltwort.core.structured import structured
 
 VERSION = 1
@@ -65,41 +65,43 @@ def report_of(
     plan: Sequence[Asked],
     changes: Sequence[Change],
     proof: Sequence[Proved],
+    documents: Mapping[str, bytes],
     done: Written | None,
     balls: dict[str, Any] | None = None,
 ) -> Report:
-    """The report of a draft, whose files are still as they were read. Raises BadInput for a document that cannot hold
-    its changes."""
+    """The report of a draft, whose files are still as they were read; `documents` are as they will be."""
     read = {str(draft.scene.folder / path): document.sha256 for path, document in draft.scene.documents.items()}
-    read |= {str(file): hash_of(file) for file in picture_files(draft.scene)}
+    written = {file.source: file.source_sha256 for file in done.files} if done else {}
+    read |= {str(file): written.get(str(file)) or hash_of(file) for file in picture_files(draft.scene)}
     return Report(
         plan=tuple(plan),
         read=read,
         changes=tuple(changes),
         left=tuple(dict.fromkeys(draft.left)),
-        differences=tuple(differences_of(draft)),
+        differences=tuple(differences_of(draft.scene, documents)),
         proof=tuple(proof),
         written=done,
         balls=balls,
     )
 
 
-def differences_of(draft: Draft) -> list[DocumentDifference]:
+def differences_of(scene: Scene, documents: Mapping[str, bytes]) -> list[DocumentDifference]:
     """Every document that changes, before and after."""
     found = []
-    for path, after in documents_of(draft).items():
-        before = draft.scene.contents[path]
+    for path, after in documents.items():
+        before = scene.contents[path]
         if before == after:
             continue
         format_ = format_of(path)
-        known = set(format_.problems(before))
-        lines = unified_diff(_lines(before), _lines(after), f"{path}, before", f"{path}, after", lineterm="", n=2)
-        told = list(lines)
+        told = list(unified(_lines(before), _lines(after)))
         diff = "\n".join(told[:MOST_DIFF])
         if len(told) > MOST_DIFF:
             diff += f"\n… {len(told) - MOST_DIFF:,} lines more"
-        problems = tuple(each for each in format_.problems(after) if each not in known)
-        found.append(DocumentDifference(path, diff, problems))
+        problems = format_.problems(after)
+        if problems:
+            known = set(format_.problems(before))
+            problems = [each for each in problems if each not in known]
+        found.append(DocumentDifference(path, diff, tuple(problems)))
     return found
 
 

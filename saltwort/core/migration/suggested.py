@@ -2,6 +2,7 @@
 
 from pathlib import PurePosixPath
 
+from saltwort.core.engine.processors import is_linear
 from saltwort.core.errors import BadInput
 from saltwort.core.migration.plan import Draft, DraftPicture
 from saltwort.core.textures.evidence import best_colour, data_space, evidence_for, verdict_of
@@ -31,14 +32,17 @@ def suggested_space(draft: Draft, picture: DraftPicture) -> tuple[str, str] | No
     if space is None:
         return None
     sure = f", {verdict.confidence:.0%} sure" if verdict.space == space else ""
+    said = picture.meant.space if picture.meant else None
+    if verdict.primaries_are_assumed and said and is_linear(draft.config, said):
+        return said, f"It holds light{sure}; its primaries are those that its document says."
     if verdict.primaries_are_assumed and verdict.space == space:
         return (
             picture.before.working,
             f"It holds light{sure}; of which primaries nothing says, so they are the scene's.",
         )
     speaking = [each for each in evidence if each.favours == space]
-    said = max(speaking, key=lambda each: each.weight).says if speaking else "The file tells it"
-    return space, f"{said.rstrip('.')}{sure}."
+    says = max(speaking, key=lambda each: each.weight).says if speaking else "The file tells it"
+    return space, f"{says.rstrip('.')}{sure}."
 
 
 def _kind_of(draft: Draft, picture: DraftPicture, name: str) -> KindMatch | None:

@@ -5,7 +5,7 @@ import errno
 import os
 import shutil
 import tempfile
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
@@ -73,6 +73,7 @@ class Staged:
     step, as `written` says."""
 
     place: Path
+    documents: Mapping[str, bytes]
     written: Written
     put: Callable[[], None]
 
@@ -115,7 +116,7 @@ def staged(draft: Draft, output: Path | None, progress: Progress | None = None) 
                 place.rename(target)
             _sync(target.parent)
 
-        yield Staged(place, Written(str(target), tuple(files), "" if output else str(kept)), put)
+        yield Staged(place, documents, Written(str(target), tuple(files), "" if output else str(kept)), put)
     except OSError as error:
         raise _unwritten(target, error) from error
     finally:

@@ -28,7 +28,7 @@ from saltwort.core.migration.readings import to_xyz
 from saltwort.core.migration.report import Report, report_of, written_of
 from saltwort.core.migration.scene import picture_files
 from saltwort.core.migration.uses import LIGHT_ROLE, SURFACE
-from saltwort.core.migration.writing import gone_back, staged
+from saltwort.core.migration.writing import documents_of, gone_back, staged
 from saltwort.core.names import free_name
 from saltwort.core.scene.decisions import LONGEST_NAME, Swatch
 from saltwort.core.spaces.gamuts import solve
@@ -227,7 +227,7 @@ def dry_run(draft: Draft, plan: Sequence[Asked], progress: Progress, pictures: P
     changes = taken(draft, plan)
     proof = proved(draft, None, _part(progress, 0, 0.3))
     balls = _balls(draft, pictures, _part(progress, 0.3, 0.7))
-    return report_of(draft, plan, changes, proof, None, balls)
+    return report_of(draft, plan, changes, proof, documents_of(draft), None, balls)
 
 
 def run(
@@ -244,7 +244,7 @@ def run(
     balls = _balls(draft, pictures, _part(progress, 0, 0.4))
     with staged(draft, output, _part(progress, 0.4, 0.4)) as outcome:
         proof = proved(draft, outcome.place, _part(progress, 0.8, 0.2))
-        report = report_of(draft, plan, changes, proof, outcome.written, balls)
+        report = report_of(draft, plan, changes, proof, outcome.documents, outcome.written, balls)
         keep(report)
         outcome.put()
     return report

@@ -5,11 +5,14 @@ from typing import AnyStr
 
 
 def replaced(text: AnyStr, changes: Iterable[tuple[int, int, AnyStr]]) -> AnyStr:
-    """Text with spans replaced; what lies within a span that is removed is gone with it."""
-    listed = sorted(set(changes))
-    removed = [(start, end) for start, end, new in listed if not new and end > start]
-    for start, end, new in reversed(listed):
-        is_within = any(one <= start and end <= other and (one, other) != (start, end) for one, other in removed)
-        if not is_within:
-            text = text[:start] + new + text[end:]
-    return text
+    """Text with spans replaced. What lies within a span that is removed is gone with it; else none overlaps another."""
+    kept = [text[:0]]
+    done = 0
+    # Of what begins at one place, insertions first, and what is removed whole before what lies within it.
+    for start, end, new in sorted(set(changes), key=lambda change: (change[0], change[1] > change[0], -change[1])):
+        if start < done:
+            continue
+        kept += (text[done:start], new)
+        done = end
+    kept.append(text[done:])
+    return text[:0].join(kept)

@@ -1,11 +1,12 @@
 """Gamma nodes out: pictures are read in spaces instead, and typed colours hold the light itself."""
 
+from collections import defaultdict
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 from saltwort.core.migration.graph import Connect, RemoveNode, SetInput
 from saltwort.core.migration.plan import Change, Draft, step, told
-from saltwort.core.migration.uses import ColourUse, GammaNode, PictureUse, Uses, plain_name
+from saltwort.core.migration.uses import GammaNode, Uses, Way, plain_name
 
 KEY = "gamma-out"
 
@@ -27,9 +28,10 @@ class GammaOut:
 def take(draft: Draft, settings: GammaOut) -> Iterator[Change]:
     """Gamma nodes that can go, each rewired to what came in."""
     for document, uses in draft.scene.uses.items():
+        passing = _passing(uses)
         going: dict[str, GammaNode] = {}
         for node, gamma in uses.gammas.items():
-            why = _kept(uses.pictures, uses.colours, gamma, settings.every)
+            why = _kept(gamma, passing[node], settings.every)
             if why:
                 draft.leave(KEY, document, node, why)
             else:
@@ -43,16 +45,40 @@ def take(draft: Draft, settings: GammaOut) -> Iterator[Change]:
                 draft.edit(document, RemoveNode(node))
             else:  # it also holds the colour, so it stays and does nothing
                 draft.edit(document, SetInput(node, gamma.by, (1.0,)))
-            fed = sorted({plain_name(way.input) for use in uses.pictures for way in use.ways if gamma in way.gammas})
+            fed = sorted({plain_name(way.input) for way in passing[node].ways})
             yield Change(
                 KEY,
                 document,
                 f"{node} to {', '.join(fed) or 'a colour'}",
                 f"exponent {gamma.exponent:.4g}",
                 "no node" if source else "exponent 1",
-                _why(uses.pictures, gamma),
+                "It bends plain numbers, which no display ever encoded."
+                if passing[node].is_data
+                else "The picture's space decodes it; a node besides would decode it twice.",
             )
         yield from _without(draft, document, set(going))
+
+
+@dataclass
+class _Passing:
+    """What passes a gamma node: ways of pictures, whether one of them is data, and how many typed colours."""
+
+    ways: list[Way] = field(default_factory=list)
+    is_data: bool = False
+    colours: int = 0
+
+
+def _passing(uses: Uses) -> Mapping[str, _Passing]:
+    found: dict[str, _Passing] = defaultdict(_Passing)
+    for picture in uses.pictures:
+        for way in picture.ways:
+            for gamma in way.gammas:
+                found[gamma.node].ways.append(way)
+                found[gamma.node].is_data |= picture.is_data
+    for colour in uses.colours:
+        for gamma in colour.gammas:
+            found[gamma.node].colours += 1
+    return found
 
 
 def _source(uses: Uses, gamma: GammaNode, going: Mapping[str, GammaNode]) -> tuple[str, str] | None:
@@ -64,26 +90,17 @@ def _source(uses: Uses, gamma: GammaNode, going: Mapping[str, GammaNode]) -> tup
     return source
 
 
-def _kept(pictures: list[PictureUse], colours: list[ColourUse], gamma: GammaNode, every: bool) -> str:
+def _kept(gamma: GammaNode, passing: _Passing, every: bool) -> str:
     """Why a gamma node stays; empty where it goes."""
     if gamma.exponent is None:
         return "Something else drives its exponent, so it is a part of the look."
-    passing = [way for use in pictures for way in use.ways if gamma in way.gammas]
-    typed = [colour for colour in colours if gamma in colour.gammas]
-    if not passing and not typed:
+    if not passing.ways and not passing.colours:
         return "No picture and no typed colour passes it."
     if not gamma.corrects and not every:
         return f"{gamma.exponent:.3g} is the exponent of no display, so it looks chosen for a look."
-    if any(way.others for way in passing):
+    if any(way.others for way in passing.ways):
         return "Other nodes that change numbers stand on the way, so taking it out would change more than the decoding."
     return ""
-
-
-def _why(pictures: list[PictureUse], gamma: GammaNode) -> str:
-    on_data = any(use.is_data for use in pictures for way in use.ways if gamma in way.gammas)
-    if on_data:
-        return "It bends plain numbers, which no display ever encoded."
-    return "The picture's space decodes it; a node besides would decode it twice."
 
 
 def _without(draft: Draft, document: str, gone: set[str]) -> Iterator[Change]:

@@ -1,0 +1,383 @@
+"""Plans: colours against colour-science, spaces by meaning, textures and names, and what stays the same."""
+
+import random
+from dataclasses import replace
+
+import colour
+import numpy as np
+
+from saltwort.core.engine import load_config
+from saltwort.core.errors import BadInput
+from saltwort.core.images.measuring import survey
+from saltwort.core.migration.balls import balls_beside
+from saltwort.core.migration.habits.registry import habits_of
+from saltwort.core.migration.habits.typed import corrected_likelihood, display_likelihood
+from saltwort.core.migration.naming import named, token_of
+from saltwort.core.migration.plan import Asked, Draft, drafted, plan_of, steps, taken, usual_plan
+from saltwort.core.migration.proof import COLOUR_TOLERANCE, proved
+from saltwort.core.migration.report import report_of
+from saltwort.core.migration.scene import read_scene
+from saltwort.core.migration.spaces import meant_by
+from saltwort.core.migration.writing import documents_of, staged
+from saltwort.demo.old_scene import write_old_scene
+from tests.core.made_scenes import gltf_scene, materialx_scene, picture, usd_scene
+from tests.core.test_scene_documents import LIST_JSON, SEED, SceneTestCase
+from tests.samples import LINEAR_REC709, SRGB, base_config, base_text
+
+TO_ACESCG = Asked("convert-colours", {"to": "ACEScg"})
+
+
+class MigrationTestCase(SceneTestCase):
+    def draft(self, *paths, **more) -> Draft:
+        return drafted(read_scene(paths, [self.folder]), base_config(), "ACEScg", **more)
+
+    def usd(self, text: str, name: str = "scene.usda"):
+        path = self.folder / name
+        path.write_text(f"#usda 1.0\n{text}")
+        return path
+
+
+class Colours(MigrationTestCase):
+    def test_numbers_are_those_of_colour_science(self) -> None:
+        matrix = colour.matrix_RGB_to_RGB(
+            colour.RGB_COLOURSPACES["sRGB"],
+            colour.RGB_COLOURSPACES["ACEScg"],
+            chromatic_adaptation_transform="Bradford",
+        )
+        for seed in range(SEED, SEED + 3):
+            draft = self.draft(usd_scene(self.folder / str(seed), seed, 12, with_pictures=False).path)
+            taken(draft, [TO_ACESCG])
+            for one in draft.colours:
+                expected = matrix @ np.array(one.use.values)
+                # Both take Bradford; the white points are written with four decimals in one and five in the other.
+                np.testing.assert_allclose(one.values, expected, atol=2e-4, err_msg=f"seed {seed}")
+
+    def test_every_colour_gives_the_same_light_in_every_format(self) -> None:
+        for make in (usd_scene, materialx_scene):
+            draft = self.draft(make(self.folder / make.__name__, SEED, 10).path)
+            taken(draft, [Asked("gamma-out"), Asked("declare-textures"), TO_ACESCG])
+            rows = [row for row in proved(draft, None) if row.kind == "colour"]
+            self.assertGreaterEqual(len(rows), 10)
+            for row in rows:
+                self.assertTrue(row.same, row)
+                self.assertLess(row.largest, COLOUR_TOLERANCE)
+
+    def test_the_proof_sees_a_colour_that_is_off(self) -> None:
+        draft = self.draft(usd_scene(self.folder, SEED, 3, with_pictures=False).path)
+        taken(draft, [TO_ACESCG])
+        draft.colours[1].values = tuple(value * 1.001 for value in draft.colours[1].values)
+        differing = [row for row in proved(draft, None) if not row.same]
+        self.assertEqual([row.of for row in differing], [draft.colours[1].use.key])
+
+    def test_what_the_new_space_does_not_hold(self) -> None:
+        path = self.usd(
+            'def SphereLight "L" (\n    prepend apiSchemas = ["ColorSpaceAPI"]\n)\n{\n'
+            '    uniform token colorSpace:name = "lin_ap1_scene"\n    color3f inputs:color = (0, 1, 0.02)\n}\n'
+        )
+        to = {"to": LINEAR_REC709}
+        found = {}
+        for outside in ("keep", "clip", "compress"):
+            draft = self.draft(path)
+            changes = taken(draft, [Asked("convert-colours", {**to, "outside": outside})])
+            found[outside] = (np.array(draft.colours[0].values), proved(draft, None)[0], changes[0])
+        kept, clipped, compressed = (found[name][0] for name in ("keep", "clip", "compress"))
+        self.assertLess(kept.min(), 0)
+        self.assertTrue(found["keep"][1].same)
+        np.testing.assert_allclose(clipped, np.clip(kept, 0, None), rtol=1e-5)
+        self.assertAlmostEqual(float(compressed.min()), 0, places=5)
+        luminance = [0.2126, 0.7152, 0.0722]
+        self.assertAlmostEqual(float(compressed @ luminance), float(kept @ luminance), delta=3e-4)
+        for name in ("clip", "compress"):
+            self.assertFalse(found[name][1].same)
+            self.assertTrue(found[name][1].why and found[name][2].lost)
+
+    def test_coefficients_of_fog_keep_the_colour_that_is_left(self) -> None:
+        text = (
+            '<materialx version="1.39"><anisotropic_vdf name="fog" type="VDF">'
+            '<input name="absorption" type="vector3" value="0.1, 0.2, 0.6"/></anisotropic_vdf></materialx>'
+        )
+        path = self.folder / "fog.mtlx"
+        path.write_text(text)
+        draft = self.draft(path)
+        taken(draft, [TO_ACESCG])
+        before, after = (np.array(values) for values in (draft.colours[0].use.values, draft.colours[0].values))
+        length = 1 / before.mean()
+        matrix = colour.matrix_RGB_to_RGB(
+            colour.RGB_COLOURSPACES["sRGB"],
+            colour.RGB_COLOURSPACES["ACEScg"],
+            chromatic_adaptation_transform="Bradford",
+        )
+        np.testing.assert_allclose(np.exp(-after * length), matrix @ np.exp(-before * length), atol=2e-4)
+
+    def test_gltf_stays_in_its_own_space(self) -> None:
+        draft = self.draft(gltf_scene(self.folder, SEED, 3).path)
+        self.assertEqual(list(taken(draft, [TO_ACESCG])), [])
+        self.assertIn("standard", draft.left[0].why)
+
+    def test_a_colour_that_says_its_own_space_is_left(self) -> None:
+        path = self.usd(
+            'def Sphere "S"\n{\n    color3f inputs:a = (0.5, 0.2, 0.1) (\n'
+            '        colorSpace = "srgb_rec709_scene"\n    )\n}\n'
+        )
+        draft = self.draft(path)
+        taken(draft, [TO_ACESCG])
+        self.assertEqual(draft.colours[0].values, draft.colours[0].use.values)
+        self.assertTrue(proved(draft, None)[0].same)
+
+
+class TypedNumbers(MigrationTestCase):
+    def test_display_numbers_are_told_from_typed_light(self) -> None:
+        chance = random.Random(SEED)
+        right = wrong = 0
+        for _ in range(300):
+            steps_ = [chance.randrange(3, 250) for _ in range(3)]
+            display = tuple(round(step / 255, 6) for step in steps_)
+            corrected = tuple(round((step / 255) ** 2.2, 6) for step in steps_)
+            light = tuple(round(chance.random(), 6) for _ in range(3))
+            right += (display_likelihood(display) > 0.6) + (corrected_likelihood(corrected) > 0.6)
+            wrong += display_likelihood(light) > 0.6 or corrected_likelihood(light) > 0.6
+        self.assertGreaterEqual(right / 600, 0.98, f"seed {SEED}")
+        self.assertLessEqual(wrong / 300, 0.02, f"seed {SEED}")
+
+    def test_numbers_typed_by_hand_tell_nothing(self) -> None:
+        for values in ((0.5, 0.2, 0.1), (0.8, 0.8, 0.8), (1.0, 0.0, 0.0), (0.25, 0.5, 0.75)):
+            self.assertEqual(display_likelihood(values), 0.0, values)
+
+
+class Spaces(MigrationTestCase):
+    def test_names_are_told_by_colour(self) -> None:
+        config = base_config()
+        for said, expected in (
+            ("srgb_texture", SRGB),
+            ("lin_rec709", LINEAR_REC709),
+            ("srgb_rec709_scene", SRGB),
+            ("ACEScg", "ACEScg"),
+            ("acescg", "ACEScg"),
+            ("Raw", "Raw"),
+            ("none", "Raw"),
+        ):
+            self.assertEqual((meant_by(config, said).space, meant_by(config, said).is_same), (expected, True), said)
+        unknown = meant_by(config, "quay_paint_v2")
+        self.assertEqual((unknown.space, unknown.difference), (None, None))
+
+    def test_names_of_an_old_config_by_what_they_mean_there(self) -> None:
+        text = base_text()
+        old = load_config(text)
+        space = old.getColorSpace(SRGB)
+        space.setName("quay_paint_v2")
+        space.setAliases([]) if hasattr(space, "setAliases") else [
+            space.removeAlias(one) for one in list(space.getAliases())
+        ]
+        old.addColorSpace(space)
+        # A name that means another thing there than here.
+        swapped = old.getColorSpace("ACEScg")
+        linear = old.getColorSpace(LINEAR_REC709)
+        linear.setName("our linear")
+        for alias in list(linear.getAliases()):
+            linear.removeAlias(alias)
+        old.addColorSpace(linear)
+        self.assertIsNotNone(swapped)
+        self.assertEqual(meant_by(base_config(), "quay_paint_v2", old).space, SRGB)
+        self.assertEqual(meant_by(base_config(), "our linear", old).space, LINEAR_REC709)
+        path = self.usd(
+            'def Shader "S"\n{\n    uniform token info:id = "UsdUVTexture"\n    asset inputs:file = @a.png@ (\n'
+            '        colorSpace = "quay_paint_v2"\n    )\n    float3 outputs:rgb\n}\n'
+        )
+        picture(self.folder / "a.png", 1)
+        draft = self.draft(path, old=old)
+        self.assertIn("unknown-space", [habit.code for habit in habits_of(draft)])
+        changes = taken(draft, [Asked("to-config")])
+        self.assertEqual(
+            [(change.before, change.after) for change in changes], [("quay_paint_v2", "srgb_rec709_scene")]
+        )
+        self.assertTrue(all(row.same for row in proved(draft, None)))
+
+
+class Textures(MigrationTestCase):
+    def test_names_by_a_pattern(self) -> None:
+        config = base_config()
+        tokens = [token_of(config, space) for space in (SRGB, LINEAR_REC709, "ACEScg", "Raw", "")]
+        self.assertEqual(tokens, ["srgb", "lin_rec709", "acescg", "raw", ""])
+        for stem, expected in (
+            ("wall_diff", "wall_diff_srgb"),
+            ("wall_diff_srgb", "wall_diff_srgb"),
+            ("wall_diff.1001", "wall_diff_srgb.1001"),
+            ("wall_diff_<UDIM>", "wall_diff_srgb_<UDIM>"),
+        ):
+            self.assertEqual(named("{name}_{space}", stem, "srgb", "diffuseColor"), expected)
+        for pattern in ("{space}", "../{name}", "{name}/{space}", "{name}_{colour}", "{name}\n", "{name"):
+            with self.subTest(pattern), self.assertRaises(BadInput):
+                named(pattern, "wall", "srgb", "")
+
+    def test_two_files_never_get_one_name(self) -> None:
+        (self.folder / "b").mkdir()
+        text = ""
+        for number, name in enumerate(("Wall.png", "wall.png")):
+            picture(self.folder / name, number)
+            text += (
+                f'def Shader "S{number}"\n{{\n    uniform token info:id = "UsdUVTexture"\n'
+                f"    asset inputs:file = @{name}@\n"
+                '    token inputs:sourceColorSpace = "sRGB"\n}\n'
+            )
+        with self.assertRaisesRegex(BadInput, "one name, where capitals are not told apart"):
+            taken(self.draft(self.usd(text)), [Asked("rename-textures", {"pattern": "{name}_{space}"})])
+
+    def test_tiles_are_renamed_together(self) -> None:
+        for tile in (1001, 1002):
+            picture(self.folder / f"wall_diff.{tile}.png", tile)
+        path = self.usd(
+            'def Shader "S"\n{\n    uniform token info:id = "UsdUVTexture"\n'
+            "    asset inputs:file = @./wall_diff.<UDIM>.png@\n"
+            '    token inputs:sourceColorSpace = "sRGB"\n    float3 outputs:rgb\n}\n'
+        )
+        draft = self.draft(path)
+        taken(draft, [Asked("rename-textures")])
+        out = self.folder.parent / f"{self.folder.name}-out"
+        with staged(draft, out) as outcome:
+            names = sorted(file.name for file in outcome.place.iterdir())
+            self.assertEqual(names, ["scene.usda", "wall_diff_srgb.1001.png", "wall_diff_srgb.1002.png"])
+            self.assertIn("@./wall_diff_srgb.<UDIM>.png@", (outcome.place / "scene.usda").read_text())
+        self.assertFalse(out.exists(), "what is not put is removed")
+
+    def test_converted_textures_give_the_same_light(self) -> None:
+        made = usd_scene(self.folder / "in", SEED, 4)
+        text = made.path.read_text().replace('sourceColorSpace = "raw"', 'sourceColorSpace = "sRGB"')
+        made.path.write_text(text)
+        draft = self.draft(made.path)
+        for exponent_free in (Asked("gamma-out", {"every": True}),):
+            taken(draft, [exponent_free])
+        # Only those that had no gamma node were read rightly before.
+        taken(draft, [Asked("convert-textures", {"to": "ACEScg", "format": "exr-half"}), TO_ACESCG])
+        with staged(draft, self.folder / "out") as outcome:
+            rows = {row.of.split("_")[0]: row for row in proved(draft, outcome.place) if row.kind == "picture"}
+            for name, row in rows.items():
+                self.assertEqual(row.same, name not in made.gammas, row)
+            self.assertTrue(all(file.suffix == ".exr" for file in (outcome.place / "maps").iterdir()))
+            self.assertEqual(
+                survey(next((outcome.place / "maps").iterdir())).facts.header.tags["colorInteropID"], "lin_ap1_scene"
+            )
+
+
+class OldQuay(MigrationTestCase):
+    """The demo's scene: each habit is found, each step does what it says, and every difference has its reason."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.path = write_old_scene(self.folder / "quay")
+
+    def test_its_habits(self) -> None:
+        found = {habit.code: habit for habit in habits_of(self.draft(self.path))}
+        self.assertEqual(
+            set(found),
+            {
+                "management-off",
+                "gamma-node",
+                "gamma-on-data",
+                "decoded-twice",
+                "other-space",
+                "display-numbers",
+                "pre-corrected",
+                "tone-mapping",
+            },
+        )
+        self.assertIn("47 106 104", found["display-numbers"].seen[0].says)
+        self.assertIn("168 42 30", found["pre-corrected"].seen[0].says)
+        self.assertNotIn("look", str(found["gamma-node"].seen))
+        known = {step.key for step in steps()}
+        self.assertTrue(all(habit.step in known or not habit.step for habit in found.values()))
+
+    def test_the_usual_plan(self) -> None:
+        draft = self.draft(self.path)
+        changes = taken(draft, usual_plan("ACEScg", "rename"))
+        self.assertTrue(any(change.step == "tone-mapping-off" for change in changes))
+        proof = proved(draft, None)
+        self.assertTrue(all(row.same or row.why for row in proof))
+        self.assertFalse([row for row in proof if "Nobody asked" in row.why])
+        report = report_of(draft, usual_plan("ACEScg", "rename"), changes, proof, documents_of(draft), None)
+        self.assertEqual([problem for one in report.differences for problem in one.problems], [])
+        again = documents_of(draft)["old_quay.usda"].decode()
+        self.assertIn("# Lit by hand in one night. Do not touch the brass!", again)
+        self.assertIn("# a look, not a correction: dries the rope", again)
+        self.assertNotIn('"degamma"', again)
+        self.assertIn('colorSpace:name = "lin_ap1_scene"', again)
+
+    def test_a_migrated_scene_has_nothing_left_to_migrate(self) -> None:
+        draft = self.draft(self.path)
+        plan = [*usual_plan("ACEScg"), Asked("decode-colours")]
+        taken(draft, [plan[0], plan[-1], *plan[1:-1]])
+        with staged(draft, self.folder / "out") as outcome:
+            outcome.put()
+        again = self.draft(self.folder / "out" / "old_quay.usda")
+        self.assertEqual({habit.code for habit in habits_of(again)} - {"pre-corrected"}, set())
+        self.assertEqual(taken(again, usual_plan("ACEScg")), [])
+
+    def test_the_balls_show_what_was_wrong(self) -> None:
+        draft = self.draft(self.path)
+        taken(draft, [Asked("gamma-out"), Asked("declare-textures")])
+        found = balls_beside(draft, (160, 72), 2)
+        assert found is not None
+        self.assertEqual(found.names[:4], ("brass", "moss", "rope", "wall"))
+        left, right = np.array_split(found.difference, 2, axis=1)
+        self.assertGreater(left.mean(), right.mean(), "brass and moss were wrong, buoy and enamel not")
+        unchanged = balls_beside(self.draft(self.path), (160, 72), 2)
+        assert unchanged is not None
+        self.assertEqual(unchanged.worst, 0.0)
+
+    def test_plans_are_read_strictly(self) -> None:
+        draft = self.draft(self.path)
+        for terms in (None, {"steps": 3}, [3], [{"to": "ACEScg"}], [{"step": "convert-colours"}], [{"step": "dance"}],
+                      [{"step": "convert-colours", "to": "Raw"}], [{"step": "convert-colours", "to": SRGB}],
+                      [{"step": "convert-colours", "to": "ACEScg", "outside": "maybe"}],
+                      [{"step": "gamma-out", "evry": True}], [{"step": "rename-textures", "pattern": "x"}],
+                      [{"step": "convert-textures", "to": "ACEScg", "format": "jpg"}],
+                      [{"step": "tone-mapping-off", "curve": "magic"}],
+                      [{"step": "decode-colours", "colours": ["no"]}]):  # fmt: skip
+            with self.subTest(terms), self.assertRaises(BadInput):
+                taken(draft, plan_of(terms))
+
+    def test_the_nearest_view_of_a_known_curve(self) -> None:
+        draft = self.draft(self.path)
+        taken(draft, [Asked("tone-mapping-off")])
+        self.assertNotIn("tone-mapping-off", draft.choices, "which curve it is cannot be read from the document")
+        draft = self.draft(self.path)
+        taken(draft, [Asked("tone-mapping-off", {"curve": "linear"})])
+        best = draft.choices["tone-mapping-off"][0]
+        self.assertEqual((best.view, best.exposure), ("Un-tone-mapped", 0.0))
+        self.assertLess(best.mean, 1.0, "an exponent of 2.2 is nearly the curve of sRGB")
+
+
+class Lists(MigrationTestCase):
+    def test_a_list_goes_the_same_way(self) -> None:
+        picture(self.folder / "wall.png", 1)
+        path = self.folder / "scene.json"
+        path.write_bytes(LIST_JSON)
+        draft = self.draft(path)
+        self.assertLessEqual({"gamma-node", "tone-mapping"}, {habit.code for habit in habits_of(draft)})
+        taken(draft, [Asked("gamma-out"), Asked("declare-textures"), TO_ACESCG, Asked("tone-mapping-off")])
+        text = documents_of(draft)["scene.json"].decode()
+        self.assertIn('"gamma": null', text)
+        self.assertIn(f'"space": "{SRGB}"', text)
+        self.assertIn('"odd": [1, 2]', text)
+        self.assertIn('"space": "ACEScg"', text)
+        self.assertTrue(all(row.same for row in proved(draft, None) if row.kind == "colour"))
+
+    def test_a_chain_of_gamma_nodes_goes_at_once(self) -> None:
+        picture(self.folder / "a.png", 1)
+        nodes = "".join(
+            f'def Shader "{name}"\n{{\n    uniform token info:id = "ND_power_color3FA"\n'
+            f"    color3f inputs:in1.connect = <{source}>\n    float inputs:in2 = {exponent}\n"
+            "    color3f outputs:out\n}\n"
+            for name, source, exponent in (("G1", "/T.outputs:rgb", 2.2), ("G2", "/G1.outputs:out", 0.4545))
+        )
+        path = self.usd(
+            'def Shader "S"\n{\n    uniform token info:id = "UsdPreviewSurface"\n'
+            f"    color3f inputs:diffuseColor.connect = </G2.outputs:out>\n}}\n{nodes}"
+            'def Shader "T"\n{\n    uniform token info:id = "UsdUVTexture"\n    asset inputs:file = @a.png@\n'
+            '    token inputs:sourceColorSpace = "raw"\n    float3 outputs:rgb\n}\n'
+        )
+        draft = self.draft(path)
+        taken(draft, [Asked("gamma-out")])
+        text = documents_of(draft)["scene.usda"].decode()
+        self.assertIn("inputs:diffuseColor.connect = </T.outputs:rgb>", text)
+        self.assertNotIn("ND_power", text)
+        self.assertEqual(replace(draft.pictures[0].reading).exponent, 1.0)
