@@ -120,6 +120,14 @@ def _night(page: Page) -> None:
     page.get_by_alt_text("quay_night.1012.exr").wait_for()
 
 
+def _migrate(page: Page) -> None:
+    page.get_by_role("button", name="Preview").click()
+    page.get_by_role("heading", name="Preview, nothing is written").wait_for(timeout=60_000)
+    page.get_by_alt_text("The materials, difference").wait_for()
+    page.get_by_role("button", name="Close").first.click()
+    page.wait_for_load_state("networkidle")
+
+
 def _tab(name: str) -> Callable[[Page], None]:
     return lambda page: page.get_by_role("radiogroup").get_by_text(name, exact=True).click()
 
@@ -127,7 +135,6 @@ def _tab(name: str) -> Callable[[Page], None]:
 VIEWS: dict[str, tuple[str, Callable[[Page], None] | None]] = {
     "projects": ("/?all", None),
     "config": ("config", None),
-    "trace": ("config", _tab("Trace a colour")),
     "textures": ("textures", None),
     "texture": ("textures", _texture),
     "convert": ("textures/convert", None),
@@ -141,6 +148,7 @@ VIEWS: dict[str, tuple[str, Callable[[Page], None] | None]] = {
     "simulation": ("handoffs", _simulation),
     "explain": ("handoffs", _explain),
     "night-watch": ("handoffs", _night),
+    "migrate": ("scene?part=migrate", _migrate),
     "outputs": ("outputs", _sequence),
     "hdr": ("outputs", _hdr),
     "findings": ("textures", lambda page: page.keyboard.press("f")),

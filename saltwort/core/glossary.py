@@ -52,6 +52,8 @@ GLOSSARY = tuple(
             "Finding": "Something that is wrong, doubtful or worth knowing, with a code, a reason, and often a fix.",
             "Gamut": "All colours that a colour space or a display can hold.",
             "Grade": "Slope, offset, power, saturation and a curve, applied in Compare. It is in no file unless saved.",
+            "Gamma node": "A node of a scene that raises numbers to a power, often to decode a picture by hand.",
+            "Habit": "What a scene shows of another colour setup, such as gamma nodes on every texture.",
             "Hand-off": "What one application writes and the next reads.",
             "Header": "What a file says of itself besides its pixels.",
             "Interop ID": "The name of a colour space that many applications know, such as lin_ap1_scene.",

@@ -104,7 +104,7 @@ class Demo(TestCase):
             read_setup(self.project.current.setup).scene,
             SCENE,
         )
-        self.assertEqual(Job.objects.filter(state="queued").count(), 4)
+        self.assertEqual(Job.objects.filter(state="queued").count(), 5)
 
     def test_it_is_the_same_every_time(self) -> None:
         with tempfile.TemporaryDirectory() as folder:

@@ -19,14 +19,19 @@ from hypothesis import HealthCheck, Phase, given, seed, settings
 from hypothesis import strategies as st
 
 from saltwort.core.images import write_image
+from saltwort.core.migration.plan import plan_of
 from saltwort.core.views.grade import BEFORE, Grade
 from saltwort.server import kept
 from saltwort.server.conversions.operations import Order, order_conversion
 from saltwort.server.handoffs.proving import card_of
 from saltwort.server.jobs.models import Job
+from saltwort.server.migrating.drafts import draft_of
+from saltwort.server.migrating.models import OldScene
+from saltwort.server.migrating.operations import found_in, read_here, run
 from saltwort.server.textures.models import TextureFolder
 from saltwort.server.watching.models import WatchedFolder
 from saltwort.server.watching.watch import Watch
+from tests.core.made_scenes import usd_scene
 from tests.samples import SRGB, SRGB_DISPLAY, light, write
 from tests.schema import SCHEMA, broken_promises
 from tests.server import ServerTestCase
@@ -71,6 +76,8 @@ GOOD: dict[str, list[Any]] = {
     "settings": [{}],
     "mistake": ["show:curve-twice"],
     "wrong": [[]],
+    "steps": [[{"step": "gamma-out"}]],
+    "in_place": [False],
 }
 """Values that make sense where a property or parameter has the name; half of the requests have no others."""
 UPLOADS = ("card.exr", "light.exr", "swatches.csv", "nothing.bin")
@@ -102,7 +109,7 @@ class GeneratedRequests(ServerTestCase):
         dusk = self.folder / "files" / "came.exr"
         write(dusk, light(54, 96, 12.0), "half")
         explained = self.send("/explanations", dusk, render=render.pk, expects_light=True)
-        self.things |= {"watched": watched.pk, "explanations": explained["id"]}
+        self.things |= {"watched": watched.pk, "explanations": explained["id"], "old-scenes": self.old_scene().pk}
         compositor = self.project.stations.select_related("project__current").get(name="Compositor")
         card = self.folder / "files" / "card.exr"
         write_image(card, card_of(compositor).picture(), "half")
@@ -114,6 +121,18 @@ class GeneratedRequests(ServerTestCase):
             "swatches.csv": b"name,space,r,g,b\nbrass,ACEScg,0.6,0.4,0.1\n",
             "nothing.bin": b"\0\1\2",
         }
+
+    def old_scene(self) -> OldScene:
+        """A scene that was read, migrated and has pictures."""
+        path = usd_scene(self.folder / "scene", SEED, 1).path
+        made = read_here(self.project, "scene.usda", [path], [path.parent])
+        draft = draft_of(self.project, [path], [path.parent])
+        made.found, made.plan = found_in(draft), [{"step": "gamma-out"}]
+        report = run(draft, plan_of(made.plan), self.folder / "out", lambda *_: None, lambda _: None, made.folder)
+        made.report = made.preview = report.as_terms()
+        made.job = None
+        made.save()
+        return made
 
     def test_whatever_is_sent(self) -> None:
         print(f"requests from the schema, seed {SEED}")

@@ -103,8 +103,10 @@ def read_here(project: Project, name: str, paths: Sequence[Path], allowed: Seque
 def _start(scene: OldScene, kind: str, title: str, **more: object) -> None:
     if scene.job and scene.job.state in (QUEUED, RUNNING):
         raise BadInput("Something is done with this scene already. Wait for it, or cancel it.")
-    scene.job = start(scene.project, kind, title, {"scene": scene.pk, **more})
+    # Before it is started, since where there is no worker the job is done at once.
     scene.save()
+    scene.job = start(scene.project, kind, title, {"scene": scene.pk, **more})
+    scene.save(update_fields=["job"])
 
 
 def preview(scene: OldScene, plan: Sequence[Asked]) -> OldScene:

@@ -26,11 +26,11 @@ export function FoundFacts({ scene, found }: { scene: OldScene; found: Schemas['
           onClick={() =>
             read.mutate(undefined, {
               onSuccess: ({ textures, swatches }) =>
-                tell(`${counted(textures, 'texture')} and ${counted(swatches, 'swatch')}${swatches === 1 ? '' : 'es'} are in the project.`),
+                tell(`${counted(textures, 'texture')} and ${swatches} ${swatches === 1 ? 'swatch' : 'swatches'} are in the project.`),
             })
           }
         >
-          Take into the project
+          Import into the project
         </Button>
       </div>
       {read.error && <p role="alert">{read.error.message}</p>}

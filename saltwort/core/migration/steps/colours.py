@@ -91,7 +91,7 @@ def _converted(draft: Draft, colour: DraftColour, space: str, outside: str) -> I
         draft.leave(KEY, use.document, use.key, f"It says its own space, {use.said}, so it means the same as before.")
         return
     if colour.reading.exponent != 1.0:
-        draft.leave(KEY, use.document, use.key, "A gamma node stands behind it. Take it out first.")
+        draft.leave(KEY, use.document, use.key, "A gamma node stands behind it. Remove it first.")
         return
     if colour.reading.working == space:
         return

@@ -20,7 +20,7 @@ class GammaOut:
 
 @step(
     KEY,
-    "Take gamma nodes out",
+    "Remove gamma nodes",
     "Removes nodes that decode by a power between a picture or a typed colour and its input.",
     GammaOut,
     10,

@@ -77,7 +77,7 @@ def _not_convertible(draft: Draft, picture: DraftPicture, space: str, format_nam
     if not picture.reading.space:
         return "Nothing says its space. Declare it first."
     if picture.reading.exponent != 1.0:
-        return "A gamma node stands behind it. Take it out first."
+        return "A gamma node stands behind it. Remove it first."
     try:
         for file in files:
             check_convertible(read_parts(file), file.name, format_name)

@@ -1,0 +1,248 @@
+"""Scenes that are migrated: by commands, and by what the screen asks."""
+
+import io
+import json
+import zipfile
+from pathlib import Path
+from typing import Any
+
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import override_settings
+
+from saltwort.demo.old_scene import write_old_scene
+from saltwort.server.migrating.models import OldScene
+from tests.api.test_commands import CommandTestCase
+from tests.core.made_scenes import gltf_scene, materialx_scene, usd_scene
+from tests.core.test_migration_writing import state_of
+from tests.core.test_scene_documents import SEED
+
+PLAN = [
+    {"step": "gamma-out"},
+    {"step": "declare-textures"},
+    {"step": "convert-colours", "to": "ACEScg", "outside": "keep"},
+    {"step": "rename-textures", "pattern": "{name}_{space}"},
+]
+
+
+class MigrateTestCase(CommandTestCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.shows = self.folder / "shows"
+        self.scene = write_old_scene(self.shows / "teaser")
+        allowed = override_settings(READABLE_FOLDERS=(self.shows,))
+        allowed.enable()
+        self.addCleanup(allowed.disable)
+
+
+class Commands(MigrateTestCase):
+    def test_scan_tells_what_is_there(self) -> None:
+        found = self.call("scan", self.scene, "--project", "quay")
+        self.assertEqual(
+            [document["path"] for document in found["documents"]], ["old_quay.usda", "old_quay_lights.usda"]
+        )
+        self.assertEqual((found["pictures"], found["colours"], len(found["lights"])), (6, 8, 3))
+        self.assertIn("gamma-on-data", [habit["code"] for habit in found["habits"]])
+        flame = next(light for light in found["lights"] if light["name"] == "Flame")
+        self.assertEqual((flame["intensity"], flame["exposure"]), (120.0, 1.0))
+
+    def test_scan_judges_lights_by_a_render(self) -> None:
+        self.render("teaser.exr")
+        found = self.call("scan", self.scene, "--project", "quay", "--render", "teaser.exr")
+        self.assertIn("raised-lights", [habit["code"] for habit in found["habits"]])
+
+    def test_to_a_working_space_and_back(self) -> None:
+        before, output = state_of(self.shows / "teaser"), self.shows / "migrated"
+        done = self.call("migrate_scene", self.scene, "--project", "quay", "--to", "ACEScg", "--output", output)
+        self.assertEqual(state_of(self.shows / "teaser"), before)
+        self.assertEqual((done["report"], done["inputs"]), (1, 14))
+        for file in done["written"]["files"]:
+            self.assertEqual(state_of(output)[file["path"]], file["sha256"])
+        self.assertTrue(all(row["same"] or row["why"] for row in done["proof"]))
+        beside = self.shows / "migrated.migration.json"
+        self.assertEqual(json.loads(beside.read_text()), done)
+        page = (self.shows / "migrated.migration.html").read_text()
+        self.assertIn("decoded twice", page)
+        self.assertNotIn("<script", page)
+        self.assertIsNotNone(OldScene.objects.get().report)
+        told = self.call("undo_migration", beside)
+        self.assertFalse(output.exists())
+        self.assertIn("is removed", told["told"][0])
+        self.assertIsNotNone(OldScene.objects.get().undone)
+
+    def test_every_way_with_textures(self) -> None:
+        for textures, expected in (
+            ("declare", "wall_diff.png"),
+            ("rename", "wall_diff_srgb.png"),
+            ("convert", "wall_diff_acescg.exr"),
+        ):
+            output = self.shows / textures
+            self.call(
+                "migrate_scene",
+                self.scene,
+                "--project",
+                "quay",
+                "--to",
+                "ACEScg",
+                "--textures",
+                textures,
+                "--output",
+                output,
+            )
+            self.assertIn(f"maps/{expected}", state_of(output))
+            self.assertIn(f"@./maps/{expected}@", (output / "old_quay.usda").read_text())
+
+    def test_every_format_by_a_plan(self) -> None:
+        plan = self.folder / "plan.json"
+        plan.write_text(json.dumps({"steps": ["gamma-out", {"step": "rename-textures", "pattern": "{name}_v2"}]}))
+        for make in (usd_scene, materialx_scene, gltf_scene):
+            made = make(self.shows / make.__name__, SEED, 4)
+            output = self.shows / f"{make.__name__}_out"
+            done = self.call("migrate_scene", made.path, "--project", "quay", "--plan", plan, "--output", output)
+            self.assertEqual(sum(file["how"] == "renamed" for file in done["written"]["files"]), 4)
+            again = self.call("scan", output / made.path.name, "--project", "quay")
+            self.assertEqual(again["refused"], [])
+
+    def test_in_place_and_dry(self) -> None:
+        before = state_of(self.shows / "teaser")
+        asked = ("migrate_scene", self.scene, "--project", "quay", "--to", "ACEScg", "--textures", "rename")
+        dry = self.call(*asked, "--dry-run")
+        self.assertEqual((state_of(self.shows / "teaser"), dry["written"]), (before, None))
+        self.call(*asked, "--in-place")
+        self.assertIn("maps/rope_diff_srgb.png", state_of(self.shows / "teaser"))
+        self.call("undo_migration", self.shows / "teaser.migration.json")
+        self.assertEqual(state_of(self.shows / "teaser"), before)
+
+    def test_what_is_refused(self) -> None:
+        asked = ("migrate_scene", self.scene, "--project", "quay", "--to", "ACEScg")
+        self.refused_command("--output", *asked)
+        self.refused_command("there already", *asked, "--output", self.shows)
+        self.refused_command("no colour space", *asked[:-1], "ACESxx", "--dry-run")
+        self.refused_command("not linear", *asked[:-1], "sRGB Encoded Rec.709 (sRGB)", "--dry-run")
+        self.refused_command("There is no file", "scan", self.shows / "none.usda", "--project", "quay")
+        notes = self.shows / "notes.txt"
+        notes.write_text("no scene")
+        self.refused_command("no scene document", "scan", notes, "--project", "quay")
+        self.refused_command(
+            "is no plan", "migrate_scene", self.scene, "--project", "quay", "--plan", notes, "--dry-run"
+        )
+        self.refused_command("no report", "undo_migration", notes)
+        dry = self.shows / "dry.json"
+        dry.write_text(json.dumps(self.call(*asked, "--dry-run")))
+        self.refused_command("dry run", "undo_migration", dry)
+
+    def test_files_outside_are_read_when_allowed(self) -> None:
+        text = self.scene.read_text().replace("@./maps/wall_diff.png@", "@../shared/wall_diff.png@")
+        self.scene.write_text(text)
+        (self.shows / "shared").mkdir()
+        (self.shows / "teaser" / "maps" / "wall_diff.png").rename(self.shows / "shared" / "wall_diff.png")
+        refused = self.call("scan", self.scene, "--project", "quay")["refused"]
+        self.assertIn("outside the folders", refused[0]["why"])
+        self.assertEqual(self.call("scan", self.scene, "--project", "quay", "--allow", self.shows)["refused"], [])
+        output = self.folder / "out"
+        self.call("migrate_scene", self.scene, "--project", "quay", "--allow", self.shows, "--to", "ACEScg",
+                  "--textures", "rename", "--output", output)  # fmt: skip
+        self.assertIn("shared/wall_diff_srgb.png", state_of(output))
+        self.assertIn("@../shared/wall_diff_srgb.png@", (output / "teaser" / "old_quay.usda").read_text())
+
+
+class Screen(MigrateTestCase):
+    def read(self, place: Path | str | None = None) -> dict[str, Any]:
+        made = self.tell("post", "/old-scenes", 201, place=str(place or self.scene))
+        self.do_jobs()
+        found: dict[str, Any] = self.ask(f"/old-scenes/{made['id']}")
+        return found
+
+    def test_read_preview_migrate_and_go_back(self) -> None:
+        scene = self.read()
+        self.assertEqual(len(scene["found"]["habits"]), 8)
+        here = f"/old-scenes/{scene['id']}"
+        self.tell("post", f"{here}/preview", steps=PLAN)
+        self.do_jobs()
+        preview = self.ask(here)["preview"]
+        self.assertEqual((preview["folder"], preview["inputs"]), ("", 14))
+        self.assertEqual(len(preview["changes"]), preview["count"])
+        for name in ("before", "after", "difference"):
+            self.assertTrue(self.ask(f"{here}/picture/{name}").startswith(b"\x89PNG"))
+        self.ask(f"{here}/picture/else", 404)
+        output = self.shows / "migrated"
+        self.tell("post", f"{here}/migrate", steps=PLAN, output=str(output))
+        self.do_jobs()
+        migrated = self.ask(here)
+        self.assertEqual(migrated["report"]["folder"], str(output))
+        self.assertIn("maps/wall_diff_srgb.png", state_of(output))
+        self.assertIn(b"Migration of old_quay.usda", self.ask(f"{here}/page"))
+        packed = zipfile.ZipFile(io.BytesIO(self.ask(f"{here}/files")))
+        self.assertIn("migration.json", packed.namelist())
+        self.assertEqual(json.loads(packed.read("migration.json"))["inputs"], 14)
+        told = self.tell("post", f"{here}/go-back")["told"]
+        self.assertIn("is removed", told[0])
+        self.assertFalse(output.exists())
+        self.refused("post", f"{here}/go-back", "no migration")
+
+    def test_a_scene_that_is_sent(self) -> None:
+        files = {
+            path.relative_to(self.shows / "teaser").as_posix(): path for path in (self.shows / "teaser").rglob("*.*")
+        }
+        answer = self.client.post(
+            self.url("/old-scenes/sent"),
+            {
+                "file": [SimpleUploadedFile(path.name, path.read_bytes()) for path in files.values()],
+                "path": list(files),
+            },
+        )
+        self.assertEqual(answer.status_code, 201, answer.content)
+        self.do_jobs()
+        scene = self.ask("/old-scenes")[0]
+        self.assertEqual((scene["is_here"], scene["found"]["refused"]), (True, []))
+        here = f"/old-scenes/{scene['id']}"
+        self.tell("post", f"{here}/migrate", steps=PLAN)
+        self.do_jobs()
+        names = zipfile.ZipFile(io.BytesIO(self.ask(f"{here}/files"))).namelist()
+        self.assertIn("maps/brass_diff_srgb.png", names)
+        self.tell("delete", here, 204)
+        self.assertEqual(list((self.folder / "media" / "scenes").iterdir()), [])
+        for path in ("../out.usda", "/etc/x.usda"):
+            sent = {"file": SimpleUploadedFile("x.usda", b"#usda 1.0\n"), "path": path}
+            self.assertEqual(self.client.post(self.url("/old-scenes/sent"), sent).status_code, 400)
+        sent = {"file": SimpleUploadedFile("x.txt", b"x"), "path": "x.txt"}
+        self.assertIn("is a scene", self.client.post(self.url("/old-scenes/sent"), sent).json()["detail"])
+
+    def test_a_folder_with_scenes(self) -> None:
+        materialx_scene(self.shows / "both", SEED, 2)
+        usd_scene(self.shows / "both", SEED, 2)
+        scene = self.read(self.shows / "both")
+        self.assertEqual(len(scene["found"]["documents"]), 2)
+
+    def test_taken_into_the_project(self) -> None:
+        scene = self.read()
+        told = self.tell("post", f"/old-scenes/{scene['id']}/read-into")
+        self.assertEqual(told, {"textures": 6, "swatches": 6})
+        self.assertIn("maps/wall_diff.png", [texture["path"] for texture in self.listed()])
+        swatches = {swatch["name"]: swatch for swatch in self.ask("/swatches")}
+        self.assertIn("Flame color", swatches)
+        self.assertEqual(swatches["enamel diffuseColor"]["space"], "Linear Rec.709 (sRGB)")
+        self.undo()
+        self.undo()
+        self.assertEqual((self.listed(), self.ask("/swatches")), ([], []))
+
+    def test_what_is_refused(self) -> None:
+        self.refused("post", "/old-scenes", "outside the folders", place="/etc/passwd")
+        self.refused("post", "/old-scenes", "There is no scene", place=str(self.shows / "none"))
+        scene = self.read()
+        here = f"/old-scenes/{scene['id']}"
+        self.refused("post", f"{here}/migrate", "outside the folders", steps=PLAN, output="/etc/here")
+        self.refused("post", f"{here}/migrate", "there already", steps=PLAN, output=str(self.shows))
+        self.refused("post", f"{here}/preview", "has a “step”", steps=[{"to": "x"}])
+        self.tell("post", f"{here}/preview", steps=[{"step": "dance"}])
+        self.assertIn("no step", self.do_jobs()[0].message)
+        self.ask(f"{here}/files", 404)
+        broken = self.shows / "broken.usda"
+        broken.write_text("#usda 1.0\ndef Xform")
+        self.read(broken)
+        self.assertIn("no whole USD layer", self.do_jobs()[0].message)
+
+    def test_the_project_moves_on(self) -> None:
+        scene = self.read()
+        self.assertFalse(scene["is_behind"])
+        self.tell("post", "/setup", based_on=self.revision(), message="x", working_space="Linear Rec.709 (sRGB)")
+        self.assertTrue(self.ask(f"/old-scenes/{scene['id']}")["is_behind"])
