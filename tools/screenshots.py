@@ -124,8 +124,8 @@ def _migrate(page: Page) -> None:
     page.get_by_role("button", name="Preview").click()
     page.get_by_role("heading", name="Preview, nothing is written").wait_for(timeout=60_000)
     page.get_by_alt_text("The materials, difference").wait_for()
-    page.get_by_role("button", name="Close").first.click()
-    page.wait_for_load_state("networkidle")
+    page.reload(wait_until="networkidle")  # without what was told of the job
+    page.get_by_alt_text("The materials, difference").wait_for()
 
 
 def _tab(name: str) -> Callable[[Page], None]:

@@ -2,22 +2,22 @@
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import Literal
 
-from saltwort.core.errors import BadInput
 from saltwort.core.migration.graph import SetSetting, Setting
 from saltwort.core.migration.habits.output import is_gamma, output_mappings
 from saltwort.core.migration.nearest_view import nearest_views
 from saltwort.core.migration.plan import Change, Draft, step, told
 from saltwort.core.scene.rig.mixing import TONE_MAPPINGS
 
-KEY = "tone-mapping-off"
+KEY, UNDECIDED = "tone-mapping-off", "undecided"
 
 
 @dataclass(frozen=True)
 class ToneMappingOff:
     """`curve` says which curve of tones the output has, a key of TONE_MAPPINGS, where its document does not."""
 
-    curve: str = ""
+    curve: Literal["undecided", "linear", "gamma", "exponential", "reinhard"] = "undecided"
 
 
 @step(
@@ -28,9 +28,7 @@ class ToneMappingOff:
     50,
 )
 def take(draft: Draft, settings: ToneMappingOff) -> Iterator[Change]:
-    """Every setting that maps tones, off. Raises BadInput for a curve that is not known."""
-    if settings.curve and settings.curve not in TONE_MAPPINGS:
-        raise BadInput(f"There is no curve “{settings.curve}”. Curves: {', '.join(TONE_MAPPINGS)}.")
+    """Every setting that maps tones, off."""
     documents = draft.scene.documents.items()
     found = [(path, setting) for path, document in documents for setting in output_mappings(document)]
     if not found:
@@ -56,7 +54,11 @@ def _nearest(draft: Draft, settings: list[Setting], curve: str) -> str:
     exponents = [each.value[0] for each in settings if is_gamma(each) and isinstance(each.value, tuple)]
     curves = [each for each in settings if not is_gamma(each)]
     named = [str(each.value).lower() for each in curves]
-    known = curve or next((name for name in TONE_MAPPINGS if any(name in each for each in named)), "")
+    known = (
+        curve
+        if curve != UNDECIDED
+        else next((name for name in TONE_MAPPINGS if any(name in each for each in named)), "")
+    )
     if curves and not known:
         return (
             f"Which curve {curves[0].name} is cannot be read from the document. Drop a finished picture on Hand-offs, "
