@@ -36,7 +36,7 @@ from saltwort.core.scene.rig.tracing import trace
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.core.textures.converting import convert
 from saltwort.core.textures.rules import RuleBook
-from tests import bench_compare, bench_handoffs, bench_outputs, load
+from tests import bench_compare, bench_handoffs, bench_migration, bench_outputs, load
 from tests.api.test_serve import free_port
 from tests.bench_shared import ROOT, Row, seconds, started, stop
 from tests.browser.chromium import LAUNCH
@@ -434,6 +434,7 @@ def rows() -> Iterator[Row]:
     yield from bench_compare.rows()
     yield from bench_outputs.rows()
     yield from bench_handoffs.rows()
+    yield from bench_migration.rows()
 
 
 def main() -> None:
