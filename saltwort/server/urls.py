@@ -5,6 +5,8 @@ from django.http import FileResponse, HttpRequest, HttpResponse, JsonResponse
 from django.urls import path, re_path
 
 from saltwort.server.across import package_views as packages
+from saltwort.server.across import screen_views as screen
+from saltwort.server.across import start_views as start
 from saltwort.server.across import views as across
 from saltwort.server.compare import gpu_views as gpu
 from saltwort.server.compare import pair_views as pairs
@@ -205,6 +207,19 @@ urlpatterns = [
     path(f"{PROJECT}/stations/<int:pk>/package", packages.station_package),
     path(f"{PROJECT}/package", packages.project_package),
     path(f"{PROJECT}/proofs", proofs.any_proof),
+    path("api/v1/screen", screen.half_tones),
+    path("api/v1/screen/verdict", screen.verdict),
+    path("api/v1/screen/tagged.png", screen.tagged_picture),
+    path("api/v1/screen/pq.png", screen.pq_picture),
+    path("api/v1/start", start.options),
+    path("api/v1/start/facts", start.facts),
+    path("api/v1/start/names", start.names),
+    path("api/v1/start/picture", start.start_picture),
+    path("api/v1/start/config", start.start_config),
+    path("api/v1/start/render", start.start_render),
+    path("api/v1/start/project", start.start),
+    path(f"{PROJECT}/next", kept(start.whats_next)),
+    path(f"{PROJECT}/walk", start.walk),
     path("api/v1/migration-steps", migrating.migration_steps),
     path(f"{PROJECT}/old-scenes", migrating.old_scenes),
     path(f"{PROJECT}/old-scenes/sent", migrating.sent_scene),

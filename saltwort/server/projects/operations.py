@@ -53,12 +53,14 @@ project_made = Signal()
 FIRST_TRACER = ("8-bit", "47 106 104")
 
 
-def create_project(name: str) -> Project:
-    """A project that starts from the engine's newest ACES config, with sensible rules and two stations."""
+def create_project(name: str, setup: Setup | None = None) -> Project:
+    """A project that starts from a setup, else from the engine's newest ACES config with sensible rules; with two
+    stations."""
     name = name.strip()
     slug, _ = free_slug(name)
-    base = BUILTIN + newest_cg_config()
-    setup = first_setup(base, load_config(base_archive(base)))
+    if setup is None:
+        base = BUILTIN + newest_cg_config()
+        setup = first_setup(base, load_config(base_archive(base)))
     unit, text = FIRST_TRACER
     project = Project(name=name, slug=slug, tracer_space=setup.default_space, tracer_unit=unit, tracer_text=text)
     revision, archive = draft_revision(project, setup, "Project made")

@@ -1047,6 +1047,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{slug}/next": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What is settled, what is open, and what to do next. */
+        get: operations["projects_next_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{slug}/old-scenes": {
         parameters: {
             query?: never;
@@ -3011,6 +3028,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{slug}/walk": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The walk through the mistakes of the demo; empty in other projects. */
+        get: operations["projects_walk_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{slug}/watched": {
         parameters: {
             query?: never;
@@ -3126,6 +3160,193 @@ export interface paths {
         get: operations["projects_working_space_changes_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/screen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The patches that are compared with a half-tone. */
+        get: operations["screen_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/screen/pq.png": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Patches of light in Rec.2100 PQ, from 10 to 10,000 cd/m²: how many look different says how bright a screen is. */
+        get: operations["screen_pq.png_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/screen/tagged.png": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description One colour in Display P3: read back from a canvas, its numbers tell whether the browser manages colours. */
+        get: operations["screen_tagged.png_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/screen/verdict": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What was seen, in words. */
+        post: operations["screen_verdict_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/start": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The questions of the start. */
+        get: operations["start_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/start/config": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A config that the project is to start from. */
+        post: operations["start_config_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/start/facts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What answers lead to, before anything is made. */
+        post: operations["start_facts_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/start/names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What names of textures tell. */
+        post: operations["start_names_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/start/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A render that was sent, or a test picture, as answers would show it. */
+        get: operations["start_picture_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/start/project": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Make the project: all answers are its first revision. */
+        post: operations["start_project_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/start/render": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A render to choose the picture by. */
+        post: operations["start_render_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3260,6 +3481,29 @@ export interface components {
             /** @default  */
             rendering: string;
             design?: components["schemas"]["Design"] | null;
+        };
+        /** @description Answers to the questions of the start; what is left out is what serves most. */
+        Answers: {
+            /** @default  */
+            base: string;
+            /**
+             * @default [
+             *       "web"
+             *     ]
+             */
+            deliveries: string[];
+            /** @default agx */
+            picture: string;
+            /** @default acescg */
+            space: string;
+            /**
+             * @default [
+             *       "texturing",
+             *       "renderer",
+             *       "compositor-nodes"
+             *     ]
+             */
+            applications: string[];
         };
         AnyCard: {
             /** Format: uri */
@@ -3739,6 +3983,8 @@ export interface components {
         };
         /** @enum {string} */
         ExplanationVerdictEnum: "as expected" | "explained" | "not told apart" | "unknown" | "another picture";
+        /** @enum {string} */
+        ExponentEnum: "1.8" | "2.0" | "2.2" | "srgb" | "2.4" | "2.6" | "unknown";
         Extent: {
             spaces: number;
             views: number;
@@ -3928,6 +4174,11 @@ export interface components {
             document: string;
             of: string;
             says: string;
+        };
+        /** @description A curve that a screen may have, and the code of 8 bits that then has half the light of white. */
+        HalfTone: {
+            exponent: string;
+            code: number;
         };
         /**
          * @description A file that came back; `came` says whether it is what the application shows or what it writes, nothing where
@@ -4266,6 +4517,16 @@ export interface components {
         };
         /** @enum {string} */
         NewStationKindEnum: "texturing" | "texturing-srgb" | "renderer" | "renderer-tone-mapping" | "renderer-gamma" | "render-viewer" | "compositor-nodes" | "compositor-layers" | "compositor-transform" | "editor-icc" | "editor-lut" | "grading" | "engine" | "player" | "web-page";
+        /** @description The six steps, and the one thing to do next; null when all is ready. */
+        Next: {
+            steps: components["schemas"]["StepState"][];
+            next: components["schemas"]["NextThing"] | null;
+        };
+        /** @description One thing to do, and the path below the project's own where it is done. */
+        NextThing: {
+            label: string;
+            path: string;
+        };
         NotRead: {
             document: string;
             file: string;
@@ -4926,6 +5187,26 @@ export interface components {
             file: string[];
             path: string[];
         };
+        /** @description What was seen on a screen, and measured in the browser. */
+        ScreenSeen: {
+            /** @default unknown */
+            exponent: components["schemas"]["ExponentEnum"];
+            darkest?: number | null;
+            brightest?: number | null;
+            sees_p3?: boolean | null;
+            /** @default false */
+            is_hdr: boolean;
+            is_managed?: boolean | null;
+            /** @default unknown */
+            surround: components["schemas"]["SurroundEnum"];
+        };
+        /** @description What that says of the screen. */
+        ScreenVerdict: {
+            sentence: string;
+            short: string;
+            is_fit: boolean | null;
+            advice: string[];
+        };
         Section: {
             key: string;
             title: string;
@@ -5153,6 +5434,66 @@ export interface components {
             writes: boolean;
             proofs: components["schemas"]["CardProof"][];
         };
+        StartChoice: {
+            key: string;
+            label: string;
+            does: string;
+        };
+        StartConfig: {
+            base: string;
+        };
+        /** @description A display with its view, and the share of it that the working space holds. */
+        StartDisplay: {
+            display: string;
+            view: string;
+            /** Format: double */
+            covered: number;
+        };
+        /** @description What answers lead to; `told` says what could not be followed. */
+        StartFacts: {
+            base: string;
+            working_space: string;
+            /** Format: double */
+            pointer_covered: number;
+            displays: components["schemas"]["StartDisplay"][];
+            outputs: string[];
+            rules: string[];
+            applications: string[];
+            told: string[];
+        };
+        /** @description What the name of a texture tells: its map kind by which word, empty where it is left open, and the space. */
+        StartName: {
+            name: string;
+            kind: string;
+            word: string;
+            space: string;
+        };
+        StartNamesRequest: {
+            answers: components["schemas"]["Answers"];
+            names: string[];
+        };
+        /** @description What can be answered, and the answers of an untouched page. */
+        StartOptions: {
+            deliveries: components["schemas"]["StartChoice"][];
+            pictures: components["schemas"]["StartChoice"][];
+            spaces: components["schemas"]["StartChoice"][];
+            applications: components["schemas"]["StartChoice"][];
+            answers: components["schemas"]["Answers"];
+        };
+        StartRender: {
+            image: number;
+        };
+        /** @description A project to be made: its name, the answers, and a render that was sent, if any. */
+        StartRequest: {
+            name: string;
+            answers: components["schemas"]["Answers"];
+            image?: number | null;
+            /** @default  */
+            image_name: string;
+        };
+        Started: {
+            slug: string;
+        };
         /**
          * @description `abilities` has a value for each that concerns the application; `kind` is empty where it was described by
          *     hand.
@@ -5230,6 +5571,15 @@ export interface components {
             value: unknown;
             choices: string[];
         };
+        StepState: {
+            step: string;
+            state: components["schemas"]["StepStateStateEnum"];
+            settled: string[];
+            open: string[];
+            next: components["schemas"]["NextThing"] | null;
+        };
+        /** @enum {string} */
+        StepStateStateEnum: "to do" | "attention" | "ready";
         /** @description The one current fact of each step. */
         Strip: {
             spaces: number;
@@ -5257,6 +5607,8 @@ export interface components {
             with_finding: number;
             pinned: components["schemas"]["TextureId"][];
         };
+        /** @enum {string} */
+        SurroundEnum: "dark" | "dim" | "bright" | "unknown";
         /** @description `working`, `shown` and `facts` are null when the config no longer has the swatch's space. */
         Swatch: {
             space: string;
@@ -5564,6 +5916,14 @@ export interface components {
             name: string;
             spaces: string[];
             encodings: string[];
+        };
+        /** @description A mistake to find: where to look, what to look at, and whether it is mended. */
+        WalkStep: {
+            key: string;
+            title: string;
+            look: string;
+            path: string;
+            done: boolean;
         };
         /**
          * @description A folder of this machine, and what its frames should hold: light, or a view; the project's, where none is
@@ -7225,6 +7585,27 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    projects_next_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Next"];
+                };
             };
         };
     };
@@ -10476,6 +10857,27 @@ export interface operations {
             };
         };
     };
+    projects_walk_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WalkStep"][];
+                };
+            };
+        };
+    };
     projects_watched_list: {
         parameters: {
             query?: never;
@@ -10680,6 +11082,245 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WorkingSpaceChange"];
+                };
+            };
+        };
+    };
+    screen_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HalfTone"][];
+                };
+            };
+        };
+    };
+    "screen_pq.png_retrieve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+        };
+    };
+    "screen_tagged.png_retrieve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+        };
+    };
+    screen_verdict_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ScreenSeen"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScreenVerdict"];
+                };
+            };
+        };
+    };
+    start_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StartOptions"];
+                };
+            };
+        };
+    };
+    start_config_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["PlainFile"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StartConfig"];
+                };
+            };
+        };
+    };
+    start_facts_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["Answers"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StartFacts"];
+                };
+            };
+        };
+    };
+    start_names_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StartNamesRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StartName"][];
+                };
+            };
+        };
+    };
+    start_picture_retrieve: {
+        parameters: {
+            query: {
+                base?: string;
+                deliveries?: string;
+                image?: number | null;
+                picture: string;
+                space: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+        };
+    };
+    start_project_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StartRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Started"];
+                };
+            };
+        };
+    };
+    start_render_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["PlainFile"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StartRender"];
                 };
             };
         };

@@ -1,6 +1,7 @@
 import { Key } from '../shared/marks';
 
 const KEYS: [string, string[], string][] = [
+  ['Everywhere', ['0'], 'what is next in the project'],
   ['Everywhere', ['1', '…', '6'], 'go to a step of the path'],
   ['Everywhere', ['Ctrl K'], 'find anything'],
   ['Everywhere', ['T'], 'change the test colour'],

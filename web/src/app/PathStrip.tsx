@@ -6,6 +6,8 @@ import { NavLink } from 'react-router';
 import type { Schemas } from '../api/client';
 import { isBusy, type Project, useFindingCounts, useJobs, useJoints, useSlug } from '../api/hooks';
 import { css, displayName, figures, shortView } from '../shared/colour';
+import { StateMark } from '../next/StateMark';
+import { type StepState, useNext } from '../next/useNext';
 import { counted, LevelMark } from '../shared/marks';
 import classes from './PathStrip.module.css';
 import { ProjectMenu } from './ProjectMenu';
@@ -37,6 +39,7 @@ export function PathStrip({
 }) {
   const slug = useSlug();
   const joints = useJoints();
+  const states = new Map(useNext().data?.steps.map((one) => [one.step, one.state]));
   return (
     <header className={classes.strip}>
       <ProjectMenu project={project} />
@@ -50,7 +53,9 @@ export function PathStrip({
                 className={({ isActive }) => `${classes.segment} ${isActive ? classes.here : ''}`}
                 title={step.fact(project)}
               >
-                <span className={classes.step}>{step.name}</span>
+                <span className={classes.step}>
+                  {step.name} <StepMark state={states.get(step.path)} />
+                </span>
                 <span className={`${classes.fact} ellipsis`}>{step.fact(project)}</span>
               </NavLink>
               {joint && <JointDisc joint={joint} />}
@@ -72,6 +77,17 @@ export function PathStrip({
         </Popover>
       </div>
     </header>
+  );
+}
+
+/** The state of a step as a shape, with its word for those who do not see it. */
+function StepMark({ state }: { state: StepState['state'] | undefined }) {
+  if (!state) return null;
+  return (
+    <span title={state}>
+      <StateMark state={state} />
+      <VisuallyHidden>{state}</VisuallyHidden>
+    </span>
   );
 }
 

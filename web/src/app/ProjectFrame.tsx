@@ -31,6 +31,8 @@ export function ProjectFrame() {
   const actions = [
     { label: 'Undo', hint: project.data?.undo?.what ?? 'nothing to undo', go: undo },
     { label: 'Redo', hint: project.data?.redo?.what ?? 'nothing to redo', go: redo },
+    { label: 'What is next', go: () => void navigate(`/p/${slug}`) },
+    { label: 'Check this screen', note: 'is it fit to judge on', go: () => void navigate('/screen') },
     { label: 'Findings and jobs', go: trayDo.open },
     { label: 'Change the test colour', go: tracerDo.open },
     { label: 'Convert textures', go: to('textures/convert') },
@@ -49,6 +51,7 @@ export function ProjectFrame() {
     ...STEPS.map(
       (step, index): [string, () => void] => [String(index + 1), () => void navigate(`/p/${slug}/${step.path}`)],
     ),
+    ['0', () => void navigate(`/p/${slug}`)],
     ['f', trayDo.toggle],
     ['t', tracerDo.open],
     ['mod+z', undo],

@@ -26,6 +26,10 @@ export function ProjectMenu({ project }: { project: Project }) {
         </button>
       </Menu.Target>
       <Menu.Dropdown>
+        <Menu.Item onClick={() => void navigate(`/p/${project.slug}`)} rightSection={<Key>0</Key>}>
+          What is next
+        </Menu.Item>
+        <Menu.Divider />
         <Menu.Item disabled={!project.undo} onClick={undo} rightSection={<Key>Ctrl Z</Key>}>
           {project.undo ? `Undo: ${project.undo.what}` : 'Undo'}
         </Menu.Item>
@@ -40,6 +44,7 @@ export function ProjectMenu({ project }: { project: Project }) {
         ))}
         <Menu.Item onClick={() => void navigate('/?all')}>All projects, new project</Menu.Item>
         <Menu.Divider />
+        <Menu.Item onClick={() => void navigate('/screen')}>Check this screen</Menu.Item>
         <Menu.Item onClick={() => void navigate('/findings')}>What each finding means</Menu.Item>
         <Menu.Item onClick={() => void navigate('/glossary')}>Glossary</Menu.Item>
       </Menu.Dropdown>

@@ -1,7 +1,7 @@
 import { Button, Checkbox, FileButton, Select, TextInput } from '@mantine/core';
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { Navigate, useNavigate, useSearchParams } from 'react-router';
+import { Link, Navigate, useNavigate, useSearchParams } from 'react-router';
 
 import { api, body, queryClient, type Schemas, send } from '../api/client';
 import { Loaded } from '../shared/states';
@@ -50,7 +50,12 @@ function ProjectList({ listed }: { listed: Card[] }) {
     <main className={classes.page}>
       <div className="row spread">
         <h1>Projects</h1>
-        <ImportBundle />
+        <span className="row">
+          <ImportBundle />
+          <Button variant="filled" component={Link} to="/new">
+            Start a project
+          </Button>
+        </span>
       </div>
       <div className="row wrap" style={{ alignItems: 'flex-end' }}>
         <TextInput
@@ -83,7 +88,7 @@ function ProjectList({ listed }: { listed: Card[] }) {
           <ProjectCard key={card.slug} card={card} />
         ))}
       </div>
-      {there.length === 0 && <p className="quiet">No projects yet. Create the first one, or import a bundle.</p>}
+      {there.length === 0 && <p className="quiet">No projects yet. Start the first one, or import a bundle.</p>}
       {there.length > 0 && shown.length === 0 && <p className="quiet">No matches.</p>}
       <NewProject />
       {deleted.length > 0 && <Deleted listed={deleted} />}

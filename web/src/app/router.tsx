@@ -8,6 +8,8 @@ import { Projects } from './Projects';
 
 export const router = createBrowserRouter([
   { path: '/', element: <Projects />, errorElement: <Broken /> },
+  { path: '/new', lazy: async () => ({ Component: (await import('../start/Start')).Start }), errorElement: <Broken /> },
+  { path: '/screen', lazy: async () => ({ Component: (await import('../screen/Screen')).Screen }), errorElement: <Broken /> },
   { path: '/findings', element: <FindingCodes />, errorElement: <Broken /> },
   { path: '/glossary', element: <Glossary />, errorElement: <Broken /> },
   {
@@ -15,7 +17,7 @@ export const router = createBrowserRouter([
     element: <ProjectFrame />,
     errorElement: <Broken />,
     children: [
-      { index: true, element: <Navigate to="textures" replace /> },
+      { index: true, lazy: async () => ({ Component: (await import('../next/Next')).Next }) },
       { path: 'config', lazy: async () => ({ Component: (await import('../config/Config')).Config }) },
       { path: 'textures', lazy: async () => ({ Component: (await import('../textures/Textures')).Textures }) },
       { path: 'textures/convert', lazy: async () => ({ Component: (await import('../textures/Convert')).Convert }) },

@@ -6,6 +6,7 @@ import { useSearchParams } from 'react-router';
 import { type Render, useProject } from '../api/hooks';
 import { stops } from '../shared/colour';
 import { Key } from '../shared/marks';
+import { ScreenMark } from '../screen/ScreenMark';
 import { Segments } from '../shared/Segments';
 import { useRemembered } from '../shared/remembered';
 import { Fold, FoldingColumn } from '../shared/Fold';
@@ -287,6 +288,7 @@ export function Table({ table, render, renders, kept }: { table: TableOf; render
               }
             />
           )}
+          <ScreenMark />
           <Fold title="Exposure, all panes">
             <Slider
               aria-label="Exposure in stops"
