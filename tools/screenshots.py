@@ -44,12 +44,6 @@ def _mistake(page: Page) -> None:
     page.wait_for_timeout(2000)
 
 
-def _working_space(page: Page) -> None:
-    page.get_by_role("combobox", name="Try another space").click()
-    page.get_by_role("option", name="Linear Rec.709 (sRGB)").click()
-    page.get_by_role("table", name="Colours before and after").wait_for(timeout=60_000)
-
-
 def _design(page: Page) -> None:
     page.get_by_role("radiogroup", name="How panes stand").get_by_text("Design", exact=True).click()
     page.get_by_role("combobox", name="Start from").or_(page.get_by_role("textbox", name="Start from")).first.click()
@@ -137,10 +131,10 @@ VIEWS: dict[str, tuple[str, Callable[[Page], None] | None]] = {
     "config": ("config", None),
     "textures": ("textures", None),
     "texture": ("textures", _texture),
-    "convert": ("textures/convert", None),
     "scene": ("scene", None),
     "rig": ("scene?part=rig", _mistake),
-    "working-space": ("scene?part=space", _working_space),
+    "next": ("", None),
+    "start": ("/new", None),
     "compare": ("compare", _probe),
     "design": ("compare", _design),
     "handoffs": ("handoffs", None),

@@ -93,7 +93,7 @@ class StartPictureQuery(serializers.Serializer):
     picture = serializers.CharField(max_length=40)
     space = serializers.CharField(max_length=40)
     deliveries = serializers.CharField(max_length=200, allow_blank=True, default="")
-    image = serializers.IntegerField(required=False, allow_null=True, default=None)
+    image = serializers.CharField(max_length=64, allow_blank=True, default="")
 
 
 class StartConfigSerializer(serializers.Serializer):
@@ -101,7 +101,9 @@ class StartConfigSerializer(serializers.Serializer):
 
 
 class StartRenderSerializer(serializers.Serializer):
-    image = serializers.IntegerField()
+    """A render that was sent, by the hash of its content."""
+
+    image = serializers.CharField()
 
 
 class StartRequest(serializers.Serializer):
@@ -109,7 +111,7 @@ class StartRequest(serializers.Serializer):
 
     name = serializers.CharField(max_length=80)
     answers = AnswersSerializer()
-    image = serializers.IntegerField(required=False, allow_null=True, default=None)
+    image = serializers.CharField(max_length=64, allow_blank=True, default="")
     image_name = serializers.CharField(max_length=200, allow_blank=True, default="")
 
 

@@ -16,7 +16,7 @@ from saltwort.core.project import compose
 from saltwort.core.project.start import ACES_1, Answers, Started, aces_1_config, started
 from saltwort.core.scene.renders import render_space
 from saltwort.core.scene.working_space import describe_working_space
-from saltwort.core.stations.kinds import KINDS
+from saltwort.core.stations.kinds import KINDS, StationKind
 from saltwort.core.textures.kinds import DEFAULT_KIND_WORDS, map_kind_of
 from saltwort.core.textures.rules import PATH_SEARCH_RULE, Rule, RuleBook, check_path
 from saltwort.core.views.sample_pictures import sample_picture
@@ -60,7 +60,7 @@ def facts_of(answers: Answers) -> dict[str, Any]:
     be followed."""
     made, config = started_from(answers), config_from(answers)
     space = describe_working_space(config, made.setup.working_space)
-    labels = {kind.key: kind.label for kind in KINDS}
+    kinds = {kind.key: kind for kind in KINDS}
     return {
         "base": made.setup.base,
         "working_space": made.setup.working_space,
@@ -72,9 +72,14 @@ def facts_of(answers: Answers) -> dict[str, Any]:
         ],
         "outputs": [recipe.name for recipe in made.setup.recipes],
         "rules": [_rule_told(rule) for rule in made.setup.rules],
-        "applications": [labels[key] for key in made.applications],
+        "applications": [_short(kinds[key]) for key in made.applications],
         "told": list(made.told),
     }
+
+
+def _short(kind: StationKind) -> str:
+    """What an application of a kind is called: its label without what it can do."""
+    return kind.label.partition(" that ")[0].partition(" with ")[0].partition(" of old")[0]
 
 
 def _rule_told(rule: Rule) -> str:
@@ -144,13 +149,15 @@ def make_project(name: str, answers: Answers, image: StoredImage | None, image_n
     """A project with all that follows from answers as its first revision. Raises BadInput for a name that is taken, and
     for answers that cannot be."""
     made = started_from(answers)
-    labels = {kind.key: kind for kind in KINDS}
+    kinds = {kind.key: kind for kind in KINDS}
     with transaction.atomic():
         project = create_project(name, made.setup)
         project.stations.all().delete()
-        for key in made.applications:
-            kind = labels[key]
-            add_station(project, kind.station(kind.label), kind=kind.key)
+        # What makes textures feeds a renderer, so that must be there first.
+        for key in sorted(made.applications, key=lambda one: kinds[one].abilities.get("hands_on") == "textures"):
+            kind = kinds[key]
+            row = add_station(project, kind.station(_short(kind)), kind=kind.key)
+            project.stations.filter(pk=row.pk).update(position=made.applications.index(key))
         if image is not None:
             add_render(project, image_name or "render.exr", image)
         forget_all(project)

@@ -5480,14 +5480,16 @@ export interface components {
             applications: components["schemas"]["StartChoice"][];
             answers: components["schemas"]["Answers"];
         };
+        /** @description A render that was sent, by the hash of its content. */
         StartRender: {
-            image: number;
+            image: string;
         };
         /** @description A project to be made: its name, the answers, and a render that was sent, if any. */
         StartRequest: {
             name: string;
             answers: components["schemas"]["Answers"];
-            image?: number | null;
+            /** @default  */
+            image: string;
             /** @default  */
             image_name: string;
         };
@@ -11259,7 +11261,7 @@ export interface operations {
             query: {
                 base?: string;
                 deliveries?: string;
-                image?: number | null;
+                image?: string;
                 picture: string;
                 space: string;
             };

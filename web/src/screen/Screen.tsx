@@ -168,7 +168,7 @@ function Choices({
   onChange: (value: string) => void;
 }) {
   return (
-    <Radio.Group aria-label={label} value={value} onChange={onChange}>
+    <Radio.Group label={label} value={value} onChange={onChange}>
       <div className={classes.choices} style={{ gridTemplateColumns: `repeat(${options.length}, 84px)` }}>
         {options.map(([key, shown]) => (
           <Radio key={key} size="xs" value={key} label={shown} />

@@ -22,7 +22,7 @@ function Questions({ options }: { options: Options }) {
   const navigate = useNavigate();
   const [name, setName] = useState('New show');
   const [answers, setAnswers] = useState<Answers>(options.answers as Answers);
-  const [render, setRender] = useState<{ image: number; name: string }>();
+  const [render, setRender] = useState<{ image: string; name: string }>();
   const [textures, setTextures] = useState<File[]>([]);
   const [pasted, setPasted] = useState('');
   const set = <Key extends keyof Answers>(key: Key, value: Answers[Key]) => setAnswers((before) => ({ ...before, [key]: value }));
@@ -35,7 +35,7 @@ function Questions({ options }: { options: Options }) {
   });
   const make = useMutation({
     mutationFn: () =>
-      body(api.POST('/api/v1/start/project', { body: { name, answers, image: render?.image ?? null, image_name: render?.name ?? '' } })),
+      body(api.POST('/api/v1/start/project', { body: { name, answers, image: render?.image ?? '', image_name: render?.name ?? '' } })),
     onSuccess: async ({ slug }) => {
       leaveWaiting(slug, textures);
       await queryClient.invalidateQueries({ queryKey: ['projects'] });
@@ -200,12 +200,12 @@ function Pictures({
 }: {
   options: Options;
   answers: Answers;
-  image: number | undefined;
+  image: string | undefined;
   onChoose: (key: string) => void;
 }) {
   const source = (key: string) => {
     const asked = new URLSearchParams({ picture: key, space: answers.space, deliveries: answers.deliveries.join(','), base: answers.base });
-    if (image) asked.set('image', String(image));
+    if (image) asked.set('image', image);
     return `/api/v1/start/picture?${asked.toString()}`;
   };
   const chosen = options.pictures.find(({ key }) => key === answers.picture);
