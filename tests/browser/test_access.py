@@ -39,7 +39,7 @@ class Access(BrowserTestCase):
             self.open(view.format(texture=self.project.textures.first().pk))
             with self.subTest(view):
                 self.assertEqual(self.violations(), [])
-        for place in ("?all", "findings", "glossary"):
+        for place in ("?all", "new", "screen", "p/quay", "findings", "glossary"):
             self.page.goto(f"{self.live_server_url}/{place}", wait_until="networkidle")
             with self.subTest(place):
                 self.assertEqual(self.violations(), [])

@@ -26,7 +26,7 @@ class Projects(BrowserTestCase):
         expect(card).to_contain_text("2 blockers")
         expect(card.get_by_role("img", name="Newest picture of Quay")).to_be_visible()
         card.get_by_role("link", name="Quay", exact=True).click()
-        expect(self.page).to_have_url(re.compile(r"/p/quay/textures$"))
+        expect(self.page).to_have_url(re.compile(r"/p/quay$"))
 
     def test_renamed_duplicated_archived_and_found(self) -> None:
         page = self.page
@@ -71,7 +71,8 @@ class Projects(BrowserTestCase):
         with page.expect_file_chooser() as chooser:
             page.get_by_role("button", name="Import a bundle").click()
         chooser.value.set_files(self.folder / "quay.zip")
-        expect(page).to_have_url(re.compile(r"/p/quay-2/textures$"), timeout=60_000)
+        expect(page).to_have_url(re.compile(r"/p/quay-2$"), timeout=60_000)
+        page.get_by_role("link", name=re.compile("^Textures")).click()
         expect(page.get_by_text("wall_roughness.png")).to_be_visible()
         self.assertEqual(Project.objects.get(slug="quay-2").textures.count(), 4)
         (self.folder / "bad.zip").write_bytes(b"nothing")
@@ -87,7 +88,7 @@ class Projects(BrowserTestCase):
         expect(self.page.get_by_text("No projects yet.")).to_be_visible()
         self.page.get_by_label("New project").fill("Pier")
         self.page.get_by_role("button", name="Create project").click()
-        expect(self.page).to_have_url(re.compile(r"/p/pier/textures$"))
+        expect(self.page).to_have_url(re.compile(r"/p/pier$"))
 
 
 class Glossary(BrowserTestCase):

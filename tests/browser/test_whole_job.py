@@ -42,7 +42,7 @@ class WholeJob(BrowserTestCase):
         page.goto(self.live_server_url, wait_until="networkidle")
         page.get_by_label("New project").fill("Night ferry")
         page.get_by_role("button", name="Create project").click()
-        expect(page.get_by_text("No textures yet")).to_be_visible()
+        page.get_by_role("region", name="Next").get_by_role("link", name="Go there").click()
         with page.expect_file_chooser() as chooser:
             page.get_by_role("button", name="Choose files").click()
         chooser.value.set_files(str(self.folder / "files" / "wall_rough.png"))
@@ -97,7 +97,8 @@ class WholeJob(BrowserTestCase):
         self.tab_to(page.get_by_label("New project"))
         page.keyboard.type("Night ferry")
         press("Enter")
-        expect(page.get_by_text("No textures yet")).to_be_visible()
+        expect(page.get_by_role("heading", name="Next: Add textures")).to_be_visible()
+        press("2")
         self.choose_by_key(page.get_by_role("button", name="Choose files"), "wall_rough.png")
         expect(page.get_by_role("row").filter(has_text="wall_rough.png")).to_contain_text("Raw")
         press("1")
