@@ -45,6 +45,11 @@ class Commands(MigrateTestCase):
         flame = next(light for light in found["lights"] if light["name"] == "Flame")
         self.assertEqual((flame["intensity"], flame["exposure"]), (120.0, 1.0))
 
+    def test_a_folder_stands_for_its_scenes(self) -> None:
+        found = self.call("scan", self.scene.parent, "--project", "quay")
+        self.assertEqual(len(found["documents"]), 2)
+        self.refused_command("holds no scene", "scan", self.scene.parent / "maps", "--project", "quay")
+
     def test_scan_judges_lights_by_a_render(self) -> None:
         self.render("teaser.exr")
         found = self.call("scan", self.scene, "--project", "quay", "--render", "teaser.exr")

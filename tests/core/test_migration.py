@@ -222,6 +222,18 @@ class Textures(MigrationTestCase):
         with self.assertRaisesRegex(BadInput, "one name, where capitals are not told apart"):
             taken(self.draft(self.usd(text)), [Asked("rename-textures", {"pattern": "{name}_{space}"})])
 
+    def test_a_file_by_an_absolute_path_keeps_its_name(self) -> None:
+        file = picture(self.folder / "wall.png", 1)
+        path = self.usd(
+            f'def Shader "S"\n{{\n    uniform token info:id = "UsdUVTexture"\n    asset inputs:file = @{file}@\n'
+            '    token inputs:sourceColorSpace = "sRGB"\n    float3 outputs:rgb\n}\n'
+        )
+        draft = self.draft(path)
+        convert = Asked("convert-textures", {"to": "ACEScg"})
+        self.assertEqual(taken(draft, [Asked("rename-textures"), convert]), [])
+        self.assertEqual({left.step for left in draft.left}, {"rename-textures", "convert-textures"})
+        self.assertIn("absolute", draft.left[0].why)
+
     def test_tiles_are_renamed_together(self) -> None:
         for tile in (1001, 1002):
             picture(self.folder / f"wall_diff.{tile}.png", tile)

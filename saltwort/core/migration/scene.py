@@ -121,7 +121,7 @@ def _placed(
 ) -> Scene:
     """All paths below the one folder that holds documents and the files that they name by relative paths."""
     places = [path.parent for path in found]
-    places += [file.parent for (_, written), files in named.items() for file in files if not _is_absolute(written)]
+    places += [file.parent for (_, written), files in named.items() for file in files if not is_absolute(written)]
     folder = Path(commonpath(places))
     below = {path: path.relative_to(folder).as_posix() for path in found}
     documents = {
@@ -187,7 +187,8 @@ def _files(document: Path, written: str, roots: Sequence[Path]) -> tuple[tuple[P
     return tuple(tiles), "" if tiles else "None of its tiles is there."
 
 
-def _is_absolute(written: str) -> bool:
+def is_absolute(written: str) -> bool:
+    """Whether a document names a file by a path that does not start from itself."""
     return written.startswith(("/", "\\", "file:")) or written[1:2] == ":"
 
 

@@ -157,7 +157,7 @@ def exchange(first: Path, second: Path) -> None:
         raise OSError(number, os.strerror(number), str(first))
 
 
-def _placed(draft: Draft) -> Iterator[tuple[Path, Path, DraftPicture | None]]:
+def _placed(draft: Draft) -> Iterator[tuple[Path, Path, DraftPicture]]:
     """Every picture file with the path that it would have were it written beside its original, once for each."""
     seen: set[tuple[Path, Path]] = set()
     for picture in draft.pictures:
@@ -177,7 +177,7 @@ def _fill(draft: Draft, folder: Path, documents: dict[str, bytes], progress: Pro
         below = target.relative_to(draft.scene.folder)
         place = folder / below
         place.parent.mkdir(parents=True, exist_ok=True)
-        if picture is not None and picture.converting:
+        if picture.converting:
             how = "converted"
             wanted = picture.converting
             convert(draft.config, source, wanted.source_space, wanted.space, wanted.format, place)

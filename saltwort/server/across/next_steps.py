@@ -87,7 +87,7 @@ def _config(project: Project) -> Told:
     shown = list(config.getDisplays())
     displays = f"Displays: {', '.join(shown)}." if len(shown) <= MOST_NAMED else f"{len(shown)} displays."
     return (
-        [f"Starts from {base}.", displays, f"{len(list(config.getColorSpaceNames()))} spaces."],
+        [f"Base config {base}.", displays, f"{len(list(config.getColorSpaceNames()))} spaces."],
         None,
         "",
     )

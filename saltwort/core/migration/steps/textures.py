@@ -12,7 +12,7 @@ from saltwort.core.migration.formats.registry import format_of
 from saltwort.core.migration.graph import SetInput, SetSpace
 from saltwort.core.migration.naming import named, token_of
 from saltwort.core.migration.plan import Change, Converting, Draft, DraftPicture, step
-from saltwort.core.migration.scene import TILE
+from saltwort.core.migration.scene import TILE, is_absolute
 from saltwort.core.textures.conversion_plans import DEFAULT_PATTERN, FORMATS, check_convertible, read_parts
 from saltwort.core.textures.evidence import data_space
 
@@ -70,8 +70,8 @@ def _not_convertible(draft: Draft, picture: DraftPicture, space: str, format_nam
     files = draft.scene.files_of(picture.use)
     if draft.scene.documents[picture.use.document].fixed_space:
         return "The standard of its document sets the space of its pictures."
-    if not files:
-        return "Its file is not there."
+    if why := _not_movable(draft, picture):
+        return why
     if picture.reading.is_data or picture.reading.space == data_space(draft.config):
         return "It holds plain numbers, which have no space to convert."
     if not picture.reading.space:
@@ -83,6 +83,16 @@ def _not_convertible(draft: Draft, picture: DraftPicture, space: str, format_nam
             check_convertible(read_parts(file), file.name, format_name)
     except BadInput as error:
         return str(error)
+    return ""
+
+
+def _not_movable(draft: Draft, picture: DraftPicture) -> str:
+    """Why a picture cannot have another name in the outcome; empty where it can."""
+    files = draft.scene.files_of(picture.use)
+    if not files:
+        return "Its file is not there."
+    if is_absolute(picture.use.file) or not all(file.is_relative_to(draft.scene.folder) for file in files):
+        return "It is named by an absolute path, which a copy does not change. Make the path relative first."
     return ""
 
 
@@ -98,8 +108,8 @@ def rename(draft: Draft, settings: RenameTextures) -> Iterator[Change]:
     name, also where capitals are not told apart."""
     for picture in draft.pictures:
         reading = picture.reading
-        if not draft.scene.files_of(picture.use):
-            draft.leave(RENAME, picture.use.document, picture.use.file, "Its file is not there.")
+        if why := _not_movable(draft, picture):
+            draft.leave(RENAME, picture.use.document, picture.use.file, why)
             continue
         if picture.converting or (settings.which == "colour" and reading.is_data):
             continue

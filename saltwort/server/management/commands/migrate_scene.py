@@ -13,7 +13,7 @@ from saltwort.core.files import replacing
 from saltwort.core.migration.plan import Asked, plan_of, usual_plan
 from saltwort.core.migration.report import Report, page_of
 from saltwort.server.commands import HeadlessCommand, config_at, project_for
-from saltwort.server.management.commands.scan import add_scene_arguments, allowed_of
+from saltwort.server.management.commands.scan import add_scene_arguments, allowed_of, documents_in
 from saltwort.server.migrating.drafts import draft_of
 from saltwort.server.migrating.operations import dry_run, keep_run, run
 
@@ -35,7 +35,7 @@ class Command(HeadlessCommand):
         output: Path | None = options["output"]
         if not options["dry_run"] and (output is None) != options["in_place"]:
             raise BadInput("Name a new folder with --output, or say --in-place, or --dry-run.")
-        found = project_for(project)
+        found, scenes = project_for(project), documents_in(scenes)
         plan = _plan(options)
         old = load_config(config_at(options["config"])) if options["config"] else None
         progress = self.progress(options)

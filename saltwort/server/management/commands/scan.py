@@ -7,6 +7,8 @@ from typing import Any
 from django.core.management.base import CommandParser
 
 from saltwort.core.engine import load_config
+from saltwort.core.errors import BadInput
+from saltwort.core.migration.formats.registry import is_document
 from saltwort.server.commands import HeadlessCommand, config_at, project_for
 from saltwort.server.handoffs.explaining import render_named
 from saltwort.server.migrating.drafts import draft_of
@@ -15,7 +17,7 @@ from saltwort.server.migrating.operations import found_in
 
 def add_scene_arguments(parser: CommandParser | ArgumentParser) -> None:
     """What commands that read scenes share."""
-    parser.add_argument("scenes", nargs="+", type=Path, metavar="SCENE")
+    parser.add_argument("scenes", nargs="+", type=Path, metavar="SCENE", help="a scene, or a folder with scenes")
     parser.add_argument("--project", required=True, metavar="SLUG")
     parser.add_argument(
         "--allow",
@@ -26,6 +28,20 @@ def add_scene_arguments(parser: CommandParser | ArgumentParser) -> None:
         help="a folder besides those of the scenes from which files may be read; several as needed",
     )
     parser.add_argument("--config", metavar="PATH", help="the config that the scene was made with, if another")
+
+
+def documents_in(scenes: list[Path]) -> list[Path]:
+    """Scenes as they were named, and of a folder all that lie in it. Raises BadInput for a folder without any."""
+    found = []
+    for scene in scenes:
+        if scene.is_dir():
+            within = sorted(file for file in scene.iterdir() if is_document(file.name))
+            if not within:
+                raise BadInput(f"{scene} holds no scene. Name a scene, or a folder with scenes.")
+            found += within
+        else:
+            found.append(scene)
+    return found
 
 
 def allowed_of(scenes: list[Path], allow: list[Path]) -> list[Path]:
@@ -41,7 +57,7 @@ class Command(HeadlessCommand):
         parser.add_argument("--render", metavar="NAME", help="a render of the scene as it was lit, to judge its lights")
 
     def handle(self, *args: Any, scenes: list[Path], project: str, allow: list[Path], **options: Any) -> None:
-        found = project_for(project)
+        found, scenes = project_for(project), documents_in(scenes)
         old = load_config(config_at(options["config"])) if options["config"] else None
         render = render_named(found, options["render"]) if options["render"] else None
         draft = draft_of(
