@@ -72,7 +72,6 @@ class DraftPicture:
     meant: Meant | None
     said: str
     file: str
-    gammas_gone: bool = False
     targets: dict[Path, str] = field(default_factory=dict)
     converting: Converting | None = None
 

@@ -1,6 +1,6 @@
 """What light a scene makes of the numbers in it: of a picture's, and of a typed colour's."""
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from weakref import WeakKeyDictionary
 
 import numpy as np
@@ -33,9 +33,6 @@ class Reading:
     working: str
     exponent: float = 1.0
     is_data: bool = False
-
-    def without_gamma(self) -> "Reading":
-        return replace(self, exponent=1.0)
 
 
 def light_of(config: ocio.Config, reading: Reading, numbers: Array) -> Array:

@@ -49,13 +49,6 @@ def with_first_layer(content: bytes, layer: bytes) -> bytes:
         return place.read_bytes()
 
 
-def entries(content: bytes) -> Iterator[Entry]:
-    """All files of a package."""
-    with _package(content) as package:
-        for info in package.infolist():
-            yield Entry(info.filename, package.read(info))
-
-
 @contextmanager
 def _package(content: bytes) -> Iterator[zipfile.ZipFile]:
     try:

@@ -113,7 +113,6 @@ def _without(draft: Draft, document: str, gone: set[str]) -> Iterator[Change]:
             for gamma in remaining:
                 exponent *= gamma.exponent or 1.0
             picture.reading = replace(picture.reading, exponent=exponent)
-            picture.gammas_gone = True
     for colour in draft.colours:
         use = colour.use
         mine = [gamma for gamma in use.gammas if gamma.node in gone]
