@@ -16,6 +16,7 @@ from saltwort.server.conversions.models import Conversion
 from saltwort.server.history import operations as history
 from saltwort.server.images.models import StoredImage, image_store
 from saltwort.server.jobs.operations import forget_old
+from saltwort.server.migrating.models import OldScene
 from saltwort.server.outputs.models import Output
 from saltwort.server.projects.setups import forget_unused
 from saltwort.server.whole_projects.operations import forget_deleted
@@ -36,6 +37,7 @@ def tidy() -> None:
     _forget_images()
     _forget_files_of(Output, "outputs")
     _forget_files_of(Conversion, "converted")
+    _forget_files_of(OldScene, "scenes")
     forget_unused(brought_before=timezone.now() - timedelta(seconds=DAY))
     shrink(Path(settings.MEDIA_ROOT) / "configs", CONFIG_BYTES)
 

@@ -109,6 +109,18 @@ class Colours(MigrationTestCase):
         )
         np.testing.assert_allclose(np.exp(-after * length), matrix @ np.exp(-before * length), atol=2e-4)
 
+    def test_opacity_is_no_colour(self) -> None:
+        path = self.usd(
+            'def Mesh "M"\n{\n    color4f[] primvars:displayColor = [(0.5, 0.2, 0.1, 0.25), (0.1, 0.2, 0.3, 0.75),'
+            " (0.4, 0.4, 0.4, 1)]\n}\n"
+        )
+        draft = self.draft(path)
+        taken(draft, [TO_ACESCG])
+        there = np.array(draft.colours[0].values).reshape(3, 4)
+        np.testing.assert_allclose(there[:, 3], (0.25, 0.75, 1))
+        np.testing.assert_allclose(there[2, :3], 0.4, atol=1e-4)
+        self.assertTrue(all(row.same for row in proved(draft, None)))
+
     def test_gltf_stays_in_its_own_space(self) -> None:
         draft = self.draft(gltf_scene(self.folder, SEED, 3).path)
         self.assertEqual(list(taken(draft, [TO_ACESCG])), [])

@@ -6,10 +6,11 @@ import shutil
 import signal
 import subprocess
 import sys
-import time
 from pathlib import Path
+from unittest.mock import patch
 
 from saltwort.core.errors import BadInput
+from saltwort.core.migration import writing
 from saltwort.core.migration.plan import Asked, drafted, taken
 from saltwort.core.migration.scene import hash_of, read_scene
 from saltwort.core.migration.writing import Written, gone_back, staged
@@ -19,22 +20,30 @@ from tests.samples import base_config
 
 TIMES = 50
 WORKER = """
-import sys
+import os, signal, sys
 from pathlib import Path
-from saltwort.core.migration.plan import Asked, drafted, taken
+from saltwort.core.migration.plan import drafted, taken
 from saltwort.core.migration.scene import read_scene
 from saltwort.core.migration.writing import staged
 from tests.samples import base_config
 from tests.core.test_migration_writing import FAST
 
-scene, output = Path(sys.argv[1]), sys.argv[2]
+scene, output, last = Path(sys.argv[1]), sys.argv[2], int(sys.argv[3])
 draft = drafted(read_scene([scene], [scene.parent]), base_config(), "ACEScg")
 taken(draft, FAST)
-for line in sys.stdin:  # each line is one migration more, so that the killing falls into writing
-    with staged(draft, Path(output) if output else None) as outcome:
-        print("staged", flush=True)
-        outcome.put()
-    print("put", flush=True)
+calls = 0
+
+def count(frame, event, argument):
+    global calls
+    calls += 1
+    if calls == last:
+        os.kill(os.getpid(), signal.SIGKILL)
+
+sys.setprofile(count)  # called at each call and return, of C functions too
+with staged(draft, Path(output) if output else None) as outcome:
+    outcome.put()
+sys.setprofile(None)
+print(calls)
 """
 FAST = [Asked("gamma-out"), Asked("declare-textures"), Asked("rename-textures")]
 
@@ -58,6 +67,8 @@ class AllOrNothing(SceneTestCase):
         return outcome.written
 
     def test_killed_at_any_moment_all_is_old_or_all_is_new(self) -> None:
+        """Killed at calls drawn at random from all that a migration makes while it writes, so that neither a fast nor a
+        busy machine decides where; a third of them among the last, where the outcome appears."""
         chance = random.Random(SEED)
         path = self.made()
         old = state_of(path.parent)
@@ -65,51 +76,50 @@ class AllOrNothing(SceneTestCase):
         new = state_of(self.folder / "expected")
         for in_place in (False, True):
             with self.subTest(in_place=in_place):
+                output = self.folder / "out"
                 expected = {**new, "notes.txt": old["notes.txt"]} if in_place else new
+                calls = self._run(path, None if in_place else output, 0)
+                self._as_it_was(path)
+                moments = [
+                    *(chance.randrange(1, calls) for _ in range(TIMES // 3)),
+                    *(calls - chance.randrange(0, 40) for _ in range(TIMES // 2 - TIMES // 3)),
+                ]
                 ends = {"old": 0, "new": 0}
-                for _ in range(TIMES // 2):
-                    output = self.folder / "out"
-                    self._kill(path, None if in_place else output, chance.random())
-                    where = path.parent if in_place else output
-                    found = state_of(where)
+                for moment in moments:
+                    self._run(path, None if in_place else output, moment)
+                    found = state_of(path.parent if in_place else output)
                     before = old if in_place else {}
-                    self.assertIn(found, (before, expected), f"seed {SEED}")
+                    self.assertIn(found, (before, expected), f"killed at call {moment} of {calls}, seed {SEED}")
                     ends["new" if found == expected else "old"] += 1
                     if not in_place:
                         self.assertEqual(state_of(path.parent), old, "originals are never changed")
                     elif found == expected:
-                        self.assertEqual(len(list(self.folder.glob("scene.before-migration*"))), 1)
-                        shutil.rmtree(path.parent)
-                        next(self.folder.glob("scene.before-migration*")).rename(path.parent)
-                    for left in (output, *self.folder.glob(".writing-*"), *self.folder.glob("scene.before*")):
-                        shutil.rmtree(left, ignore_errors=True)
+                        self.assertEqual(state_of(self.folder / "scene.before-migration"), old)
+                    self._as_it_was(path)
                 self.assertGreater(min(ends.values()), 0, f"both ends are met: {ends}, seed {SEED}")
 
-    def _kill(self, path: Path, output: Path | None, share: float) -> None:
-        """Begin a migration in another process, and kill it after a part of the time that one takes."""
-        if not hasattr(self, "_took"):
-            self._took = 0.0
-        process = subprocess.Popen(
-            [sys.executable, "-c", WORKER, str(path), str(output or "")],
-            stdin=subprocess.PIPE,
-            stdout=subprocess.PIPE,
+    def _run(self, path: Path, output: Path | None, last: int) -> int:
+        """Migrate in another process, which is killed at a call, or never for 0; how many calls it made."""
+        done = subprocess.run(
+            [sys.executable, "-c", WORKER, str(path), str(output or ""), str(last)],
+            capture_output=True,
             text=True,
+            check=False,
         )
-        assert process.stdin and process.stdout
-        started = time.monotonic()
-        process.stdin.write("go\n")
-        process.stdin.flush()
-        if not self._took:
-            process.stdout.readline()
-            process.stdout.readline()
-            self._took = time.monotonic() - started
-        else:
-            # Most of the time goes into starting; the writing is the last part.
-            time.sleep(self._took * (0.8 + 0.4 * share))
-        process.send_signal(signal.SIGKILL)
-        process.wait()
-        process.stdin.close()
-        process.stdout.close()
+        if last:
+            self.assertEqual(done.returncode, -signal.SIGKILL, done.stderr)
+            return last
+        self.assertEqual(done.returncode, 0, done.stderr)
+        return int(done.stdout)
+
+    def _as_it_was(self, path: Path) -> None:
+        """The scene as it was made, and nothing beside it that a migration left."""
+        kept = self.folder / "scene.before-migration"
+        if kept.exists() and (path.parent / "maps" / "m0_diff_srgb.png").exists():
+            shutil.rmtree(path.parent)
+            kept.rename(path.parent)
+        for left in (self.folder / "out", kept, *self.folder.glob(".writing-*")):
+            shutil.rmtree(left, ignore_errors=True)
 
     def test_going_back_removes_what_was_written_and_leaves_what_was_changed(self) -> None:
         path = self.made()
@@ -131,6 +141,35 @@ class AllOrNothing(SceneTestCase):
         self.assertEqual(state_of(path.parent), old)
         with self.assertRaisesRegex(BadInput, "nothing to go back to"):
             gone_back(done)
+
+    def test_going_back_from_what_never_came_so_far(self) -> None:
+        """The report stands before the folders change places: killed between, there is nothing to take back."""
+        path = self.made()
+        old = state_of(path.parent)
+        done = self.migrated(path, None)
+        shutil.copytree(done.folder, self.folder / "as-staged")
+        gone_back(done)
+        (self.folder / "as-staged").rename(done.kept)
+        with self.assertRaisesRegex(BadInput, "never came so far"):
+            gone_back(done)
+        self.assertEqual(state_of(path.parent), old)
+
+    def test_originals_outlive_a_disk_that_fails_in_the_last_step(self) -> None:
+        path = self.made()
+        old = state_of(path.parent)
+        with patch.object(writing, "_sync", side_effect=OSError(5, "Input/output error")), self.assertRaises(BadInput):
+            self.migrated(path, None)
+        self.assertEqual(state_of(path.parent), old)
+        real = writing.exchange
+
+        def exchanged(first: Path, second: Path) -> None:
+            real(first, second)
+            raise OSError(5, "Input/output error")
+
+        with patch.object(writing, "exchange", exchanged), self.assertRaises(BadInput):
+            self.migrated(path, None)
+        kept = [state_of(folder) for folder in self.folder.iterdir() if folder.is_dir()]
+        self.assertIn(old, kept, "the originals are somewhere")
 
     def test_nothing_is_overwritten(self) -> None:
         path = self.made()

@@ -6,9 +6,11 @@ import numpy as np
 import PyOpenColorIO as ocio
 from numpy.typing import NDArray
 
+from saltwort.core.engine import ViewChoice, apply, view_processor
+from saltwort.core.images import encode_png
 from saltwort.core.migration.graph import LIGHT, Node
 from saltwort.core.migration.plan import Draft, Progress
-from saltwort.core.migration.readings import Reading, light_of
+from saltwort.core.migration.readings import Reading, light_of, to_xyz
 from saltwort.core.migration.uses import plain_name
 from saltwort.core.scene.rig.bands import RgbBands
 from saltwort.core.scene.rig.bodies import Ball, Floor
@@ -17,10 +19,12 @@ from saltwort.core.scene.rig.environment import Environment
 from saltwort.core.scene.rig.mixing import mixed
 from saltwort.core.scene.rig.tracing import trace
 from saltwort.core.spaces.difference import delta_e_2000
+from saltwort.core.spaces.gamuts import D65, solve, xy_to_xyz
 
 Array = NDArray[np.float64]
-WHITE = np.array([0.95046, 1.0, 1.08906])
-"""CIE XYZ of D65 at Y = 1."""
+WHITE = xy_to_xyz(D65)
+LARGEST_DIFFERENCE = 20.0
+"""ΔE that is white in the picture of differences."""
 MOST = 12
 ACROSS = 6
 DARK = 1e-4
@@ -144,10 +148,10 @@ def _stage(bands: RgbBands, coverings: list[Array]) -> Stage:
     """Balls in two rows on a floor, under a dome and a key light of the daylight that is white here."""
 
     def material(xyz: Array) -> Material:
-        base = np.linalg.solve(bands.matrix, xyz.reshape(-1, 3).T).reshape(3, *xyz.shape[:2])
+        base = solve(bands.matrix, xyz.reshape(-1, 3).T).reshape(3, *xyz.shape[:2])
         return Material(np.clip(base, 0, 0.98).astype(np.float32), _level(0.5), _level(0))
 
-    white = np.linalg.solve(bands.matrix, WHITE).astype(np.float32).reshape(3, 1, 1)
+    white = solve(bands.matrix, WHITE).astype(np.float32).reshape(3, 1, 1)
     grey = Material(white * np.float32(0.18), _level(0.9), _level(0))
     bodies: list[Body | Lamp] = [Body("floor", Floor((0, 0, 6), 16, 3.0), grey)]
     for number, covering in enumerate(coverings):
@@ -165,3 +169,18 @@ def _stage(bands: RgbBands, coverings: list[Array]) -> Stage:
 
 def _level(value: float) -> NDArray[np.float32]:
     return np.full((1, 1, 1), value, np.float32)
+
+
+def pictures_of(config: ocio.Config, working: str, balls: BallsBeside) -> dict[str, bytes]:
+    """The balls before and after through the config's first view, and the differences as grey, as PNG."""
+    display = config.getDefaultDisplay()
+    processor = view_processor(config, working, ViewChoice(display, config.getDefaultView(display)))
+    from_xyz = to_xyz(config, working)
+    found = {}
+    for name, picture in (("before", balls.before), ("after", balls.after)):
+        light = solve(from_xyz, picture.reshape(-1, 3).T).T.reshape(picture.shape)
+        codes = apply(processor, np.ascontiguousarray(light, np.float32))
+        found[name] = encode_png(np.clip(np.nan_to_num(codes), 0, 1))
+    grey = np.clip(balls.difference / LARGEST_DIFFERENCE, 0, 1).astype(np.float32)
+    found["difference"] = encode_png(np.repeat(grey[..., None], 3, axis=2))
+    return found

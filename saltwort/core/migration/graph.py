@@ -14,7 +14,7 @@ Numbers = tuple[float, ...]
 
 @dataclass(frozen=True)
 class Input:
-    """An input of a node: its type, its value (numbers, a colour being three of them or a multiple, or text), the node
+    """An input of a node: its type, its value (numbers, several colours one after the other, or text), the node
     and output it is connected to, and the colour space said for it, empty where none is."""
 
     name: str
@@ -22,6 +22,8 @@ class Input:
     value: Numbers | str | None = None
     source: tuple[str, str] | None = None
     said: str = ""
+    width: int = 3
+    """Numbers of each colour: a fourth is opacity."""
 
 
 @dataclass(frozen=True)

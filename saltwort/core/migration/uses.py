@@ -7,7 +7,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from functools import cached_property
 
-from saltwort.core.migration.graph import COLOUR, FILE, LIGHT, NUMBER, PICTURE, VECTOR, Document, Input, Node, Numbers
+from saltwort.core.migration.graph import COLOUR, FILE, LIGHT, PICTURE, VECTOR, Document, Input, Node, Numbers
 
 SURFACE, LIGHT_ROLE, COEFFICIENT, VIEWPORT = "surface", "light", "coefficient", "viewport"
 """What a typed colour is: of a surface, of a light, light lost along a medium, or shown in viewports only."""
@@ -92,8 +92,8 @@ class PictureUse:
 
 @dataclass(frozen=True)
 class ColourUse:
-    """A typed colour: numbers as written, three for each colour, the space said for them, and what they are of. `end`
-    is the input that it ends in, by way of gamma nodes perhaps."""
+    """A typed colour, or several: numbers as written, `width` for each, the space said for them, what they are of, and
+    the gamma nodes behind them."""
 
     document: str
     node: Node
@@ -132,7 +132,7 @@ def holds_data(way: Way) -> bool:
     if any(word in name for word in _DATA_WORDS) and not is_colour:
         return True
     found = way.end.inputs.get(way.input)
-    return found is not None and found.type in (NUMBER, VECTOR) and not is_colour and found.type == VECTOR
+    return found is not None and found.type == VECTOR and not is_colour
 
 
 class Uses:
@@ -242,7 +242,7 @@ class Uses:
                 is_coefficient = given.type == VECTOR and _is_coefficient(given.name)
                 if not (given.type == COLOUR or is_coefficient) or not isinstance(given.value, tuple) or given.source:
                     continue
-                if given.name.startswith("outputs:") or (len(given.value) % 3 and len(given.value) != 4):
+                if given.name.startswith("outputs:") or len(given.value) % given.width:
                     continue
                 own = self.gammas.get(node.path)
                 if own is None or own.input == given.name:  # else it is an exponent
@@ -256,9 +256,8 @@ class Uses:
             ways = self._ways(node, given)
             is_one = bool(ways) and all(way.gammas == ways[0].gammas for way in ways)
             gammas = ways[0].gammas if is_one and node.category in _INTERFACES else ()
-        width = 4 if len(values) == 4 else 3
         role = _role(node, given, ways)
-        return ColourUse(self.document.path, node, given.name, values, given.said, role, gammas, width)
+        return ColourUse(self.document.path, node, given.name, values, given.said, role, gammas, given.width)
 
 
 def _role(node: Node, given: Input, ways: tuple[Way, ...]) -> str:

@@ -82,7 +82,10 @@ class Staged:
 def staged(draft: Draft, output: Path | None, progress: Progress | None = None) -> Iterator[Staged]:
     """The outcome of a draft: documents, and the pictures below the scene's folder, under new names or converted where
     the plan says so. With `output` it appears as that folder; without, it changes places with the scene's own folder,
-    whose other files are linked into it, and which is kept beside. What is not put is removed.
+    whose other files are linked into it. What is not put is removed.
+
+    In place, the outcome is made where the folder as it was is kept afterwards: the change of places is the only step,
+    so there is no moment at which the originals stand under a name that anything cleans up.
 
     Raises BadInput when the folder is there already or holds the scene, for a scene's folder with more than
     MOST_IN_PLACE files, and when the disk refuses.
@@ -95,32 +98,37 @@ def staged(draft: Draft, output: Path | None, progress: Progress | None = None) 
         target.parent.mkdir(parents=True, exist_ok=True)
         size = sum(map(len, documents.values())) + sum(_size(source) for source, _, _ in _placed(draft))
         check_room(target.parent, size)
-        place = Path(tempfile.mkdtemp(dir=target.parent, prefix=WRITING))
+        if output is None:
+            place = _free(target.parent / f"{target.name}.before-migration")
+            place.mkdir()
+        else:
+            place = Path(tempfile.mkdtemp(dir=target.parent, prefix=WRITING))
     except OSError as error:
         raise _unwritten(target, error) from error
+    made = place.stat().st_ino
     try:
         files = _fill(draft, place, documents, progress)
-        kept = _free(target.parent / f"{target.name}.before-migration")
         if output is None:
             _link_others(draft, place, files)
             shutil.copystat(target, place)
         else:
             place.chmod(0o755)
-        _sync(place)
+        _sync_all(place)
 
         def put() -> None:
             if output is None:
                 exchange(place, target)
-                place.rename(kept)
             else:
                 place.rename(target)
             _sync(target.parent)
 
-        yield Staged(place, documents, Written(str(target), tuple(files), "" if output else str(kept)), put)
+        yield Staged(place, documents, Written(str(target), tuple(files), "" if output else str(place)), put)
     except OSError as error:
         raise _unwritten(target, error) from error
     finally:
-        shutil.rmtree(place, ignore_errors=True)
+        # Once they have changed places, what stands there is the originals.
+        if place.exists() and place.stat().st_ino == made:
+            shutil.rmtree(place, ignore_errors=True)
 
 
 def _check_output(draft: Draft, target: Path) -> None:
@@ -214,15 +222,20 @@ def _free(path: Path) -> Path:
     return free
 
 
-def _sync(folder: Path) -> None:
+def _sync_all(folder: Path) -> None:
     """Have a folder on disk, and all in it."""
-    for place, _, names in os.walk(folder) if folder.name.startswith(WRITING) else [(str(folder), [], [])]:
-        for each in (*(Path(place) / name for name in names), Path(place)):
-            handle = os.open(each, os.O_RDONLY)
-            try:
-                os.fsync(handle)
-            finally:
-                os.close(handle)
+    for place, _, names in os.walk(folder):
+        for name in names:
+            _sync(Path(place) / name)
+        _sync(Path(place))
+
+
+def _sync(path: Path) -> None:
+    handle = os.open(path, os.O_RDONLY)
+    try:
+        os.fsync(handle)
+    finally:
+        os.close(handle)
 
 
 def _unwritten(path: Path, error: OSError) -> BadInput:
@@ -230,6 +243,14 @@ def _unwritten(path: Path, error: OSError) -> BadInput:
         return DiskFull()
     return BadInput(
         f"{path} cannot be written: {error.strerror}. Nothing was changed. Check the folder and its rights."
+    )
+
+
+def _is_outcome(done: Written, folder: Path) -> bool:
+    """Whether a folder holds what was written, as far as it was written under another name or with other content."""
+    told = [file for file in done.files if file.sha256 != file.source_sha256 or file.how == "renamed"]
+    return all((folder / file.path).exists() for file in told) and not any(
+        file.how == "document" and hash_of(folder / file.path) == file.source_sha256 for file in told
     )
 
 
@@ -241,6 +262,8 @@ def gone_back(done: Written) -> list[str]:
         kept = Path(done.kept)
         if not kept.is_dir():
             raise BadInput(f"{kept} is not there any more, so there is nothing to go back to.")
+        if not _is_outcome(done, folder):
+            raise BadInput(f"{folder} is not what the migration made: it never came so far, or was taken back already.")
         exchange(kept, folder)
         after = kept.rename(_free(folder.parent / f"{folder.name}.after-migration"))
         return [f"{folder} is as it was. What the migration made of it is kept in {after}."]

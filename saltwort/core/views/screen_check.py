@@ -6,11 +6,25 @@ much of the shadows is seen.
 """
 
 from dataclasses import dataclass
+from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from saltwort.core.images import write_image
+from saltwort.core.views.hdr import pq_encoded
 
 SRGB, UNKNOWN = "srgb", "unknown"
 EXPONENTS = ("1.8", "2.0", "2.2", SRGB, "2.4", "2.6")
 """What a screen's curve may be: a power, or that of sRGB."""
+PQ_LEVELS = (10, 50, 100, 203, 400, 600, 1000, 2000, 4000, 10000)
+"""cd/m² of the patches of the PQ still."""
+TAGGED_CODES = (200, 80, 60)
+"""Of the picture that is read back: far enough from what they are in sRGB."""
+_P3_POINTS, _PQ_POINTS = (12, 13, 0, 1), (9, 16, 0, 1)
+"""Code points of H.273: Display P3 with the curve of sRGB, and Rec.2100 PQ."""
 Surround = Literal["dark", "dim", "bright", "unknown"]
 DEEPEST_GOOD, BRIGHTEST_GOOD = 4, 251
 """Codes of 8 bits that must be told from black, and from white."""
@@ -47,6 +61,24 @@ def half_tone_code(exponent: str) -> int:
     """The code of 8 bits that has half the light of white on a screen with an exponent, a key of EXPONENTS."""
     half: float = 1.055 * 0.5 ** (1 / 2.4) - 0.055 if exponent == SRGB else 0.5 ** (1 / float(exponent))
     return round(255 * half)  # sRGB by IEC 61966-2-1
+
+
+def tagged_png() -> bytes:
+    """One colour in Display P3, as PNG: a browser that manages colours reads it back in other numbers."""
+    return _png(np.full((8, 8, 3), TAGGED_CODES) / 255, "uint8", _P3_POINTS)
+
+
+def pq_png() -> bytes:
+    """Patches of PQ_LEVELS side by side in Rec.2100 PQ, as PNG of 16 bits."""
+    codes = pq_encoded(np.repeat(np.array(PQ_LEVELS, np.float64), 48))
+    return _png(np.broadcast_to(codes[None, :, None], (64, len(codes), 3)), "uint16", _PQ_POINTS)
+
+
+def _png(codes: NDArray[np.float64], sample_type: str, points: tuple[int, ...]) -> bytes:
+    with TemporaryDirectory() as folder:
+        place = Path(folder) / "patches.png"
+        write_image(place, codes.astype(np.float32), sample_type, {"CICP": points})
+        return place.read_bytes()
 
 
 def screen_verdict(seen: Seen) -> ScreenVerdict:

@@ -1,9 +1,5 @@
 """HTTP for the page that asks whether a screen is fit to judge pictures on."""
 
-from pathlib import Path
-from tempfile import TemporaryDirectory
-
-import numpy as np
 from django.http import HttpResponse
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers
@@ -11,16 +7,16 @@ from rest_framework.decorators import api_view
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from saltwort.core.images import write_image
-from saltwort.core.spaces.curves import PQ, Curve
-from saltwort.core.views.screen_check import EXPONENTS, UNKNOWN, Seen, half_tone_code, screen_verdict
+from saltwort.core.views.screen_check import (
+    EXPONENTS,
+    UNKNOWN,
+    Seen,
+    half_tone_code,
+    pq_png,
+    screen_verdict,
+    tagged_png,
+)
 from saltwort.server.http import BINARY, parsed, picture
-
-PQ_LEVELS = (10, 50, 100, 203, 400, 600, 1000, 2000, 4000, 10000)
-"""cd/m² of the patches of the PQ still."""
-MANAGED = (12, 13, 0, 1)
-PQ_TAG = (9, 16, 0, 1)
-"""Code points of H.273: Display P3, and Rec.2100 PQ."""
 
 
 class ScreenSeen(serializers.Serializer):
@@ -70,26 +66,11 @@ def verdict(request: Request) -> Response:
 @api_view(["GET"])
 def tagged_picture(request: Request) -> HttpResponse:
     """One colour in Display P3: read back from a canvas, its numbers tell whether the browser manages colours."""
-    return picture(_png(np.full((8, 8, 3), (200, 80, 60), np.float32) / 255, "uint8", MANAGED))
+    return picture(tagged_png())
 
 
 @extend_schema(responses=BINARY)
 @api_view(["GET"])
 def pq_picture(request: Request) -> HttpResponse:
     """Patches of light in Rec.2100 PQ, from 10 to 10,000 cd/m²: how many look different says how bright a screen is."""
-    levels = np.repeat(np.array(PQ_LEVELS, np.float64) / 100, 48)
-    codes = _encoded(levels)
-    return picture(_png(np.repeat(np.repeat(codes[None, :, None], 64, axis=0), 3, axis=2), "uint16", PQ_TAG))
-
-
-def _encoded(levels: np.ndarray) -> np.ndarray:  # type: ignore[type-arg]
-    """Light, 1 being 100 cd/m², as PQ codes, found on a dense table of its decoding."""
-    codes = np.linspace(0, 1, 1 << 14)
-    return np.interp(levels, Curve(PQ).decode(codes), codes).astype(np.float32)
-
-
-def _png(pixels: np.ndarray, sample_type: str, tag: tuple[int, ...]) -> bytes:  # type: ignore[type-arg]
-    with TemporaryDirectory() as folder:
-        place = Path(folder) / "patch.png"
-        write_image(place, pixels.astype(np.float32), sample_type, {"CICP": tag})
-        return place.read_bytes()
+    return picture(pq_png())

@@ -37,3 +37,8 @@ class OldScene(models.Model):
     def folder(self) -> Path:
         """Where its pictures, what was sent here, and outcomes without another place are kept."""
         return Path(settings.MEDIA_ROOT) / "scenes" / str(self.pk)
+
+    @property
+    def is_here(self) -> bool:
+        """Whether it was sent here, so that its outcome is saved from here."""
+        return any(Path(path).is_relative_to(self.folder) for path in self.paths)

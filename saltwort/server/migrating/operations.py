@@ -8,30 +8,24 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
-import numpy as np
-import PyOpenColorIO as ocio
 from django.conf import settings
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
 from django.utils import timezone
 
-from saltwort.core.engine import ViewChoice, apply, view_processor
 from saltwort.core.errors import BadInput
 from saltwort.core.files import allowed_path
-from saltwort.core.images import encode_png
-from saltwort.core.migration.balls import BallsBeside, balls_beside
+from saltwort.core.migration.balls import balls_beside, pictures_of
 from saltwort.core.migration.formats.registry import is_document
 from saltwort.core.migration.habits.registry import habits_of
 from saltwort.core.migration.plan import Asked, Draft, Progress, plan_of, taken
 from saltwort.core.migration.proof import proved
-from saltwort.core.migration.readings import to_xyz
 from saltwort.core.migration.report import Report, report_of, written_of
 from saltwort.core.migration.scene import picture_files
 from saltwort.core.migration.uses import LIGHT_ROLE, SURFACE
 from saltwort.core.migration.writing import documents_of, gone_back, staged
 from saltwort.core.names import free_name
 from saltwort.core.scene.decisions import LONGEST_NAME, Swatch
-from saltwort.core.spaces.gamuts import solve
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.server.images.operations import stored_image, take_in, write_upload
 from saltwort.server.jobs.models import QUEUED, RUNNING, Job
@@ -47,8 +41,6 @@ from saltwort.server.textures.operations import add_textures, clean_path
 SCAN, PREVIEW, MIGRATE = "scan-scene", "preview-migration", "migrate-scene"
 MOST_SENT = 2_000
 PICTURES = ("before", "after", "difference")
-LARGEST_DIFFERENCE = 20.0
-"""ΔE that is white in the picture of differences."""
 
 
 def add_scene(project: Project, typed: str) -> OldScene:
@@ -120,10 +112,7 @@ def migrate(scene: OldScene, plan: Sequence[Asked], output: str, *, in_place: bo
     """Queue a migration: into a new folder of this machine, into the media folder where none is named, or in place.
     Raises BadInput for a folder that is not allowed or there already."""
     target = _output(scene, output)
-    if in_place and not scene.allowed[0].startswith(str(settings.MEDIA_ROOT)):
-        for folder in scene.allowed:
-            allowed_path(folder, settings.READABLE_FOLDERS)
-    elif target.exists():
+    if not in_place and target.exists():
         raise BadInput(f"{target} is there already, and nothing is overwritten. Name a new folder.", field="output")
     scene.plan = _plan_terms(plan)
     scene.undone = None
@@ -261,21 +250,6 @@ def _balls(draft: Draft, folder: Path | None, progress: Progress) -> dict[str, A
         for name, png in pictures_of(draft.config, draft.working, made).items():
             (folder / f"{name}.png").write_bytes(png)
     return {"names": list(made.names), "mean": made.mean, "worst": made.worst}
-
-
-def pictures_of(config: ocio.Config, working: str, balls: BallsBeside) -> dict[str, bytes]:
-    """The balls before and after through the config's first view, and the differences as grey, as PNG."""
-    display = config.getDefaultDisplay()
-    processor = view_processor(config, working, ViewChoice(display, config.getDefaultView(display)))
-    from_xyz = to_xyz(config, working)
-    found = {}
-    for name, picture in (("before", balls.before), ("after", balls.after)):
-        light = solve(from_xyz, picture.reshape(-1, 3).T).T.reshape(picture.shape)
-        codes = apply(processor, np.ascontiguousarray(light, np.float32))
-        found[name] = encode_png(np.clip(np.nan_to_num(codes), 0, 1))
-    grey = np.clip(balls.difference / LARGEST_DIFFERENCE, 0, 1).astype(np.float32)
-    found["difference"] = encode_png(np.repeat(grey[..., None], 3, axis=2))
-    return found
 
 
 def keep_run(

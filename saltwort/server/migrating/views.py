@@ -170,7 +170,7 @@ class OldSceneSerializer(serializers.Serializer):
     name = serializers.CharField()
     created = serializers.DateTimeField()
     is_behind = serializers.SerializerMethodField()
-    is_here = serializers.SerializerMethodField()
+    is_here = serializers.BooleanField()
     job = JobSerializer(allow_null=True)
     found = FoundSerializer(allow_null=True)
     plan = serializers.ListField(child=serializers.DictField())
@@ -181,10 +181,6 @@ class OldSceneSerializer(serializers.Serializer):
     def get_is_behind(self, scene: OldScene) -> bool:
         """Whether the project changed since it was looked at."""
         return scene.revision != scene.project.current.number
-
-    def get_is_here(self, scene: OldScene) -> bool:
-        """Whether it was sent here, so that its outcome is saved from here."""
-        return any(str(scene.folder) in path for path in scene.paths)
 
 
 class ScenePlace(serializers.Serializer):

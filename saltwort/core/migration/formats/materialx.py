@@ -99,7 +99,7 @@ def _input(element: mx.PortElement) -> Input:
     elif kind == FILE:
         # A space is of colours only; other pictures are numbers, whatever the document says around them.
         said = element.getActiveColorSpace() if element.getParent().getType().startswith("color") else NO_SPACE
-    return Input(element.getName(), kind, value, _source(element), said)
+    return Input(element.getName(), kind, value, _source(element), said, 4 if element.getType() == "color4" else 3)
 
 
 def _source(element: mx.PortElement) -> tuple[str, str] | None:

@@ -237,7 +237,9 @@ class _Reader:
             return None
         source = self._source(attribute, sources[0]) if sources else None
         given = (float(value),) if isinstance(value, bool) else value
-        return Input(attribute.name, kind, given, source, self._said(attribute) if kind in (COLOUR, FILE) else "")
+        said = self._said(attribute) if kind in (COLOUR, FILE) else ""
+        width = 4 if str(attribute.typeName).startswith("color4") else 3
+        return Input(attribute.name, kind, given, source, said, width)
 
     def _source(self, attribute: Sdf.AttributeSpec, target: Sdf.Path) -> tuple[str, str]:
         plain = str(target.GetPrimPath().StripAllVariantSelections())
