@@ -28,22 +28,32 @@ from saltwort.core.migration.writing import staged
 from tests.samples import base_config
 from tests.core.test_migration_writing import FAST
 
-scene, output, last = Path(sys.argv[1]), sys.argv[2], int(sys.argv[3])
+scene = Path(sys.argv[1])
 draft = drafted(read_scene([scene], [scene.parent]), base_config(), "ACEScg")
 taken(draft, FAST)
-calls = 0
 
-def count(frame, event, argument):
-    global calls
-    calls += 1
-    if calls == last:
-        os.kill(os.getpid(), signal.SIGKILL)
+def migrate(output, last):
+    calls = 0
 
-sys.setprofile(count)  # called at each call and return, of C functions too
-with staged(draft, Path(output) if output else None) as outcome:
-    outcome.put()
-sys.setprofile(None)
-print(calls)
+    def count(frame, event, argument):
+        nonlocal calls
+        calls += 1
+        if calls == last:
+            os.kill(os.getpid(), signal.SIGKILL)
+
+    sys.setprofile(count)  # called at each call and return, of C functions too
+    with staged(draft, output) as outcome:
+        outcome.put()
+    sys.setprofile(None)
+    print(calls, flush=True)
+    os._exit(0)
+
+for line in sys.stdin:
+    output, last = line.rstrip("\\n").split("|")
+    child = os.fork()
+    if not child:
+        migrate(Path(output) if output else None, int(last))
+    print("ended", os.waitstatus_to_exitcode(os.waitpid(child, 0)[1]), flush=True)
 """
 FAST = [Asked("gamma-out"), Asked("declare-textures"), Asked("rename-textures")]
 
@@ -74,11 +84,15 @@ class AllOrNothing(SceneTestCase):
         old = state_of(path.parent)
         self.migrated(path, self.folder / "expected")
         new = state_of(self.folder / "expected")
+        worker = subprocess.Popen(
+            [sys.executable, "-c", WORKER, str(path)], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True
+        )
+        self.addCleanup(worker.communicate)
         for in_place in (False, True):
             with self.subTest(in_place=in_place):
                 output = self.folder / "out"
                 expected = {**new, "notes.txt": old["notes.txt"]} if in_place else new
-                calls = self._run(path, None if in_place else output, 0)
+                calls = self._run(worker, None if in_place else output, 0)
                 self._as_it_was(path)
                 moments = [
                     *(chance.randrange(1, calls) for _ in range(TIMES // 3)),
@@ -86,7 +100,7 @@ class AllOrNothing(SceneTestCase):
                 ]
                 ends = {"old": 0, "new": 0}
                 for moment in moments:
-                    self._run(path, None if in_place else output, moment)
+                    self._run(worker, None if in_place else output, moment)
                     found = state_of(path.parent if in_place else output)
                     before = old if in_place else {}
                     self.assertIn(found, (before, expected), f"killed at call {moment} of {calls}, seed {SEED}")
@@ -98,19 +112,14 @@ class AllOrNothing(SceneTestCase):
                     self._as_it_was(path)
                 self.assertGreater(min(ends.values()), 0, f"both ends are met: {ends}, seed {SEED}")
 
-    def _run(self, path: Path, output: Path | None, last: int) -> int:
-        """Migrate in another process, which is killed at a call, or never for 0; how many calls it made."""
-        done = subprocess.run(
-            [sys.executable, "-c", WORKER, str(path), str(output or ""), str(last)],
-            capture_output=True,
-            text=True,
-            check=False,
-        )
-        if last:
-            self.assertEqual(done.returncode, -signal.SIGKILL, done.stderr)
-            return last
-        self.assertEqual(done.returncode, 0, done.stderr)
-        return int(done.stdout)
+    def _run(self, worker: subprocess.Popen[str], output: Path | None, last: int) -> int:
+        """Migrate in a process that is killed at a call, or never for 0; how many calls it made."""
+        assert worker.stdin and worker.stdout
+        worker.stdin.write(f"{output or ''}|{last}\n")
+        worker.stdin.flush()
+        calls = last or int(worker.stdout.readline())
+        self.assertEqual(worker.stdout.readline().split(), ["ended", str(-signal.SIGKILL if last else 0)])
+        return calls
 
     def _as_it_was(self, path: Path) -> None:
         """The scene as it was made, and nothing beside it that a migration left."""

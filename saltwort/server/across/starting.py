@@ -1,5 +1,6 @@
 """A new project from answers: what they lead to is shown before it is made, and made in one go."""
 
+from collections.abc import Sequence
 from functools import lru_cache
 from pathlib import Path
 from typing import Any
@@ -12,11 +13,12 @@ from django.db import transaction
 from saltwort.core.engine import ViewChoice, apply, load_config, newest_cg_config, space_processor, view_processor
 from saltwort.core.images import encode_png, read_reduced
 from saltwort.core.images.reading import Pixels
+from saltwort.core.names import free_name
 from saltwort.core.project import compose
 from saltwort.core.project.start import ACES_1, Answers, Started, aces_1_config, started
 from saltwort.core.scene.renders import render_space
 from saltwort.core.scene.working_space import describe_working_space
-from saltwort.core.stations.kinds import KINDS, StationKind
+from saltwort.core.stations.kinds import KINDS
 from saltwort.core.textures.kinds import DEFAULT_KIND_WORDS, map_kind_of
 from saltwort.core.textures.rules import PATH_SEARCH_RULE, Rule, RuleBook, check_path
 from saltwort.core.views.sample_pictures import sample_picture
@@ -60,7 +62,6 @@ def facts_of(answers: Answers) -> dict[str, Any]:
     be followed."""
     made, config = started_from(answers), config_from(answers)
     space = describe_working_space(config, made.setup.working_space)
-    kinds = {kind.key: kind for kind in KINDS}
     return {
         "base": made.setup.base,
         "working_space": made.setup.working_space,
@@ -72,14 +73,20 @@ def facts_of(answers: Answers) -> dict[str, Any]:
         ],
         "outputs": [recipe.name for recipe in made.setup.recipes],
         "rules": [_rule_told(rule) for rule in made.setup.rules],
-        "applications": [_short(kinds[key]) for key in made.applications],
+        "applications": list(_names_of(made.applications).values()),
         "told": list(made.told),
     }
 
 
-def _short(kind: StationKind) -> str:
-    """What an application of a kind is called: its label without what it can do."""
-    return kind.label.partition(" that ")[0].partition(" with ")[0].partition(" of old")[0]
+def _names_of(applications: Sequence[str]) -> dict[str, str]:
+    """What applications are called, by their kinds: the label without what it can do, numbered where two would have
+    one name."""
+    labels = {kind.key: kind.label for kind in KINDS}
+    named: dict[str, str] = {}
+    for key in applications:
+        short = labels[key].partition(" that ")[0].partition(" with ")[0].partition(" of old")[0]
+        named[key] = free_name(short, named.values())
+    return named
 
 
 def _rule_told(rule: Rule) -> str:
@@ -149,14 +156,14 @@ def make_project(name: str, answers: Answers, image: StoredImage | None, image_n
     """A project with all that follows from answers as its first revision. Raises BadInput for a name that is taken, and
     for answers that cannot be."""
     made = started_from(answers)
-    kinds = {kind.key: kind for kind in KINDS}
+    kinds, names = {kind.key: kind for kind in KINDS}, _names_of(made.applications)
     with transaction.atomic():
         project = create_project(name, made.setup)
         project.stations.all().delete()
         # What makes textures feeds a renderer, so that must be there first.
         for key in sorted(made.applications, key=lambda one: kinds[one].abilities.get("hands_on") == "textures"):
             kind = kinds[key]
-            row = add_station(project, kind.station(_short(kind)), kind=kind.key)
+            row = add_station(project, kind.station(names[key]), kind=kind.key)
             project.stations.filter(pk=row.pk).update(position=made.applications.index(key))
         if image is not None:
             add_render(project, image_name or "render.exr", image)

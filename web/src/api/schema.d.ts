@@ -4542,8 +4542,7 @@ export interface components {
             created: string;
             /** @description Whether the project changed since it was looked at. */
             readonly is_behind: boolean;
-            /** @description Whether it was sent here, so that its outcome is saved from here. */
-            readonly is_here: boolean;
+            is_here: boolean;
             job: components["schemas"]["Job"] | null;
             found: components["schemas"]["Found"] | null;
             plan: {
