@@ -79,7 +79,7 @@ clean:
 	cd web && npm ci --no-audit --no-fund --loglevel=error
 	@touch $@
 
-.make/web: .make/run .make/npm web/index.html web/vite.config.ts $(shell find web/src -type f)
+.make/web: .make/run .make/npm web/index.html web/vite.config.ts $(shell find web/src docs/guide docs/screenshots -type f) $(wildcard docs/*.md)
 	cd web && npm run --silent build
 	@$(BIN)/python -m whitenoise.compress --quiet web/dist
 	@touch $@

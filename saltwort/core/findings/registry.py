@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from saltwort.core.changes import Change
 from saltwort.core.configs.target import Replacement
 from saltwort.core.engine import ViewChoice
+from saltwort.core.findings.guide import guide_place
 from saltwort.core.images import Facts
 from saltwort.core.modules import import_all
 from saltwort.core.project import Setup
@@ -221,11 +222,12 @@ Check = Callable[[Subjects], Iterator[Problem]]
 
 @dataclass(frozen=True)
 class Code:
-    """A registered check: its stable code, its level, and in one sentence what it finds."""
+    """A registered check: its stable code, its level, in one sentence what it finds, and where the guide says more."""
 
     code: str
     level: str
     meaning: str
+    guide: str
     check: Check
 
 
@@ -238,7 +240,7 @@ def check(code: str, level: str) -> Callable[[Check], Check]:
     def register(function: Check) -> Check:
         if code in _codes or level not in LEVELS or not function.__doc__:
             raise ValueError(f"{code}: taken already, of no known level, or without a docstring.")
-        _codes[code] = Code(code, level, " ".join(function.__doc__.split()), function)
+        _codes[code] = Code(code, level, " ".join(function.__doc__.split()), guide_place(code), function)
         return function
 
     return register

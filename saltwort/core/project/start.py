@@ -203,6 +203,11 @@ def _space(config: ocio.Config, key: str) -> str | None:
     return next((space for space in found if space in working_spaces(config)), None)
 
 
+def start_spaces(config: ocio.Config) -> list[str]:
+    """The working spaces to choose from that a config has, by its own names."""
+    return [space for key in _GAMUTS if (space := _space(config, key)) is not None]
+
+
 def _display(config: ocio.Config, interop_id: str) -> str | None:
     for display in config.getDisplaysAll():
         try:

@@ -19,6 +19,7 @@ from saltwort.server.across.next_steps import STATES, next_thing, step_states
 from saltwort.server.across.walk import walk_of
 from saltwort.server.http import BINARY, parsed, picture
 from saltwort.server.images.models import StoredImage
+from saltwort.server.projects.config_serializers import PrimariesSerializer
 from saltwort.server.projects.views import project_named
 from saltwort.server.uploads import PlainFile, read_upload
 
@@ -59,12 +60,23 @@ class StartDisplaySerializer(serializers.Serializer):
     covered = serializers.FloatField()
 
 
+class StartSpaceSerializer(serializers.Serializer):
+    """A working space to choose: its primaries, and the shares of surface colours and of the widest display of the
+    config that it holds, 0–1."""
+
+    name = serializers.CharField()
+    primaries = PrimariesSerializer()
+    surfaces = serializers.FloatField()
+    widest_display = serializers.FloatField()
+    chosen = serializers.BooleanField()
+
+
 class StartFactsSerializer(serializers.Serializer):
     """What answers lead to; `told` says what could not be followed."""
 
     base = serializers.CharField()
     working_space = serializers.CharField()
-    pointer_covered = serializers.FloatField()
+    spaces = StartSpaceSerializer(many=True)
     displays = StartDisplaySerializer(many=True)
     outputs = serializers.ListField(child=serializers.CharField())
     rules = serializers.ListField(child=serializers.CharField())
@@ -94,6 +106,7 @@ class StartPictureQuery(serializers.Serializer):
     space = serializers.CharField(max_length=40)
     deliveries = serializers.CharField(max_length=200, allow_blank=True, default="")
     image = serializers.CharField(max_length=64, allow_blank=True, default="")
+    stand_in = serializers.ChoiceField(choices=(starting.LAMPS, starting.RIG), default=starting.LAMPS)
 
 
 class StartConfigSerializer(serializers.Serializer):
@@ -162,7 +175,7 @@ def start_picture(request: Request) -> HttpResponse:
     deliveries = tuple(filter(None, asked["deliveries"].split(",")))
     answers = Answers(asked["base"], deliveries, asked["picture"], asked["space"], ())
     image = get_object_or_404(StoredImage, pk=asked["image"]) if asked["image"] else None
-    return picture(starting.picture_from(answers, image))
+    return picture(starting.picture_from(answers, image, asked["stand_in"]))
 
 
 @extend_schema(request={"multipart/form-data": PlainFile}, responses={201: StartConfigSerializer})

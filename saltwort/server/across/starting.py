@@ -15,8 +15,9 @@ from saltwort.core.images import encode_png, read_reduced
 from saltwort.core.images.reading import Pixels
 from saltwort.core.names import free_name
 from saltwort.core.project import compose
-from saltwort.core.project.start import ACES_1, Answers, Started, aces_1_config, started
+from saltwort.core.project.start import ACES_1, Answers, Started, aces_1_config, start_spaces, started
 from saltwort.core.scene.renders import render_space
+from saltwort.core.scene.rig.first import first_picture
 from saltwort.core.scene.working_space import describe_working_space
 from saltwort.core.stations.kinds import KINDS
 from saltwort.core.textures.kinds import DEFAULT_KIND_WORDS, map_kind_of
@@ -33,8 +34,8 @@ from saltwort.server.scene.operations import add_render
 
 MOST_NAMES = 2_000
 WIDTH = 480
-NO_RENDER = "lights"
-"""The test picture that stands in for a render: saturated lamps from dark to far above white."""
+LAMPS, RIG = "lamps", "rig"
+"""What stands in for a render: a test picture of saturated lamps from dark to far above white, or the rig."""
 
 
 def base_of(answers: Answers) -> str:
@@ -65,7 +66,7 @@ def facts_of(answers: Answers) -> dict[str, Any]:
     return {
         "base": made.setup.base,
         "working_space": made.setup.working_space,
-        "pointer_covered": space.pointer_covered,
+        "spaces": [_space_told(config, each, made) for each in start_spaces(config)],
         "displays": [
             {"display": each.display, "covered": each.covered, "view": _view_of(made, each.display, config)}
             for each in space.displays
@@ -75,6 +76,17 @@ def facts_of(answers: Answers) -> dict[str, Any]:
         "rules": [_rule_told(rule) for rule in made.setup.rules],
         "applications": list(_names_of(made.applications).values()),
         "told": list(made.told),
+    }
+
+
+def _space_told(config: ocio.Config, space: str, made: Started) -> dict[str, Any]:
+    told = describe_working_space(config, space)
+    return {
+        "name": space,
+        "primaries": told.primaries,
+        "surfaces": told.pointer_covered,
+        "widest_display": min((each.covered for each in told.displays), default=1.0),
+        "chosen": space == made.setup.working_space,
     }
 
 
@@ -100,11 +112,14 @@ def _view_of(made: Started, display: str, config: ocio.Config) -> str:
     return added or str(config.getDefaultView(display))
 
 
-def picture_from(answers: Answers, image: StoredImage | None) -> bytes:
-    """A render, or a test picture where there is none, through the view that answers lead to, as PNG."""
+def picture_from(answers: Answers, image: StoredImage | None, stand_in: str = LAMPS) -> bytes:
+    """A render, or what stands in for it where there is none, through the view that answers lead to, as PNG."""
     made, config = started_from(answers), config_from(answers)
     choice = ViewChoice(made.setup.view.display, made.setup.view.view)
-    light = sample_picture(config, NO_RENDER) if image is None else _light_of(config, _book(config, made), image)
+    if image is not None:
+        light = _light_of(config, _book(config, made), image)
+    else:
+        light = first_picture(config) if stand_in == RIG else sample_picture(config, "lights")
     codes = apply(view_processor(config, ocio.ROLE_SCENE_LINEAR, choice), np.ascontiguousarray(light))
     return encode_png(np.clip(np.nan_to_num(codes), 0, 1))
 

@@ -20,6 +20,7 @@ class CodeSerializer(serializers.Serializer):
     code = serializers.CharField()
     level = serializers.CharField()
     meaning = serializers.CharField()
+    guide = serializers.CharField()
 
 
 class FixRequest(BasedOn):

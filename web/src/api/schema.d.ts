@@ -3657,6 +3657,7 @@ export interface components {
             code: string;
             level: string;
             meaning: string;
+            guide: string;
         };
         /** @description A colour in the working space before and after. `says` tells what becomes of it, or is empty. */
         ColourChange: {
@@ -5452,8 +5453,7 @@ export interface components {
         StartFacts: {
             base: string;
             working_space: string;
-            /** Format: double */
-            pointer_covered: number;
+            spaces: components["schemas"]["StartSpace"][];
             displays: components["schemas"]["StartDisplay"][];
             outputs: string[];
             rules: string[];
@@ -5491,6 +5491,19 @@ export interface components {
             image: string;
             /** @default  */
             image_name: string;
+        };
+        /**
+         * @description A working space to choose: its primaries, and the shares of surface colours and of the widest display of the
+         *     config that it holds, 0–1.
+         */
+        StartSpace: {
+            name: string;
+            primaries: components["schemas"]["Primaries"];
+            /** Format: double */
+            surfaces: number;
+            /** Format: double */
+            widest_display: number;
+            chosen: boolean;
         };
         Started: {
             slug: string;
@@ -11263,6 +11276,7 @@ export interface operations {
                 image?: string;
                 picture: string;
                 space: string;
+                stand_in?: "lamps" | "rig";
             };
             header?: never;
             path?: never;

@@ -1,9 +1,12 @@
 import { Spotlight, spotlight } from '@mantine/spotlight';
 import { useDebouncedValue } from '@mantine/hooks';
 import { type KeyboardEvent, useState } from 'react';
+import { useQuery } from '@tanstack/react-query';
 import { useNavigate } from 'react-router';
 
 import { useConfig, useFindingCodes, useGlossary, useRenders, useSlug, useStations, useSwatches } from '../api/hooks';
+import type { Section } from '../guide/pages';
+import { useGuide } from '../guide/useGuide';
 import { displayName } from '../shared/colour';
 import { useRemembered } from '../shared/remembered';
 import { useFirstTextures } from '../textures/useTextureList';
@@ -23,11 +26,11 @@ interface Found {
 
 const SHOWN = 7;
 
-/** Find a step, space, view, texture, colour, application, finding, word or action by name, alias or interop ID. */
+/** Find a step, space, view, texture, colour, application, finding, section of the guide, word or action by name, alias or interop ID. */
 export function FindAnything({ actions }: { actions: Found[] }) {
   const [query, setQuery] = useState('');
-  const groups = useGroups(query, actions);
   const asked = query.toLowerCase().split(/\s+/).filter(Boolean);
+  const groups = useGroups(query, asked, actions);
   const matching = groups
     .map(({ title, found }) => ({ title, found: found.filter((one) => matches(one, asked)).slice(0, SHOWN) }))
     .filter(({ found }) => found.length > 0);
@@ -45,7 +48,7 @@ export function FindAnything({ actions }: { actions: Found[] }) {
   };
   return (
     <Spotlight.Root query={query} onQueryChange={setQuery} shortcut="mod + K" attributes={{ content: { 'aria-label': 'Find anything' } }} scrollable maxHeight={480}>
-      <Spotlight.Search placeholder="Find a space, view, texture, colour, finding, word or action" aria-label="What to find" onKeyDownCapture={press} />
+      <Spotlight.Search placeholder="Find a space, view, texture, colour, finding, guide, word or action" aria-label="What to find" onKeyDownCapture={press} />
       <Spotlight.ActionsList>
         {matching.map(({ title, found }) => (
           <Spotlight.ActionsGroup key={title} label={title}>
@@ -65,8 +68,14 @@ const matches = ({ label, note = '', words = [] }: Found, asked: string[]) => {
   return asked.every((word) => text.includes(word));
 };
 
+/** Sections whose titles match stand before those that match by their text. */
+const byTitle = (sections: Section[], asked: string[]) => {
+  const inTitle = ({ title }: Section) => asked.every((word) => title.toLowerCase().includes(word));
+  return [...sections.filter(inTitle), ...sections.filter((section) => !inTitle(section))];
+};
+
 /** All that can be found. Without a word only where to go and what to do is shown. */
-function useGroups(query: string, actions: Found[]): { title: string; found: Found[] }[] {
+function useGroups(query: string, asked: string[], actions: Found[]): { title: string; found: Found[] }[] {
   const slug = useSlug();
   const navigate = useNavigate();
   const config = useConfig().data;
@@ -75,6 +84,8 @@ function useGroups(query: string, actions: Found[]): { title: string; found: Fou
   const stations = useStations().data ?? [];
   const codes = useFindingCodes().data ?? [];
   const terms = useGlossary().data ?? [];
+  const guide = useGuide();
+  const sections = useQuery({ queryKey: ['guide-sections'], queryFn: async () => (await import('../guide/pages')).SECTIONS, staleTime: Infinity, enabled: query !== '' }).data ?? [];
   const [sought] = useDebouncedValue(query.trim(), 150);
   const listed = useFirstTextures({ ...NO_FILTERS, sought }, SHOWN);
   // Those of the words before are none of what is sought now.
@@ -149,6 +160,10 @@ function useGroups(query: string, actions: Found[]): { title: string; found: Fou
       })),
     },
     { title: 'Findings', found: codes.map(({ code, meaning }) => ({ label: meaning, note: code, go: to('/findings') })) },
+    {
+      title: 'Guide',
+      found: byTitle(sections, asked).map(({ place, page, title, text }) => ({ label: title, note: page === title ? '' : page, words: [text], go: () => guide?.go(place) })),
+    },
     { title: 'Words', found: terms.map(({ term, meaning }) => ({ label: term, note: meaning, go: to('/glossary') })) },
   ];
 }

@@ -32,6 +32,11 @@ export function FindingCodes() {
                   </td>
                   <td className="mono small">{code.code}</td>
                   <td>{code.meaning}</td>
+                  <td>
+                    <Link to={`/guide/${code.guide}`} aria-label={`Guide: ${code.code}`}>
+                      Guide
+                    </Link>
+                  </td>
                 </tr>
               ))}
             </tbody>

@@ -6,6 +6,7 @@ const KEYS: [string, string[], string][] = [
   ['Everywhere', ['Ctrl K'], 'find anything'],
   ['Everywhere', ['T'], 'change the test colour'],
   ['Everywhere', ['F'], 'findings and jobs'],
+  ['Everywhere', ['G'], 'the guide beside the work, opened at this step; once more closes it'],
   ['Everywhere', ['Ctrl Z'], 'undo the last thing done, whatever it was'],
   ['Everywhere', ['Ctrl Y'], 'do again what was undone'],
   ['Everywhere', ['?'], 'these keys'],

@@ -1,9 +1,11 @@
 import { Drawer, Modal } from '@mantine/core';
 import { useDisclosure, useHotkeys } from '@mantine/hooks';
 import { useEffect } from 'react';
-import { Outlet, useNavigate } from 'react-router';
+import { Outlet, useLocation, useNavigate } from 'react-router';
 
 import { useEndedJobs, useProject, useSlug } from '../api/hooks';
+import { BesideGuide } from '../guide/BesideGuide';
+import { GuideContext, useGuideOfProject } from '../guide/useGuide';
 import { Loaded } from '../shared/states';
 import { useUndo } from '../shared/useUndo';
 import { UploadContext } from '../shared/uploading';
@@ -27,6 +29,9 @@ export function ProjectFrame() {
   const [tracer, tracerDo] = useDisclosure(false);
   const { undo, redo } = useUndo();
   const upload = useUpload();
+  const guide = useGuideOfProject();
+  const about = useGuidePage();
+  const toggleGuide = () => (guide.place === undefined ? guide.go(about) : guide.close());
   const to = (path: string) => () => void navigate(`/p/${slug}/${path}`);
   const actions = [
     { label: 'Undo', hint: project.data?.undo?.what ?? 'nothing to undo', go: undo },
@@ -34,6 +39,7 @@ export function ProjectFrame() {
     { label: 'What is next', go: () => void navigate(`/p/${slug}`) },
     { label: 'Check this screen', note: 'is it fit to judge on', go: () => void navigate('/screen') },
     { label: 'Findings and jobs', go: trayDo.open },
+    { label: 'Guide', note: 'beside the work', go: () => guide.go(about) },
     { label: 'Change the test colour', go: tracerDo.open },
     { label: 'Convert textures', go: to('textures/convert') },
     { label: 'The rig', note: 'lights, and mistakes on purpose', go: to('scene?part=rig') },
@@ -53,6 +59,7 @@ export function ProjectFrame() {
     ),
     ['0', () => void navigate(`/p/${slug}`)],
     ['f', trayDo.toggle],
+    ['g', toggleGuide],
     ['t', tracerDo.open],
     ['mod+z', undo],
     ['mod+y', redo],
@@ -64,6 +71,7 @@ export function ProjectFrame() {
     <Loaded of={project}>
       {(data) => (
         <UploadContext value={upload}>
+        <GuideContext value={guide}>
           <div style={{ display: 'grid', gridTemplateRows: 'auto minmax(0, 1fr)', height: '100%' }}>
             <PathStrip
               project={data}
@@ -71,7 +79,7 @@ export function ProjectFrame() {
               tracer={{ open: tracer, set: (open) => (open ? tracerDo.open() : tracerDo.close()) }}
             />
             <main style={{ minHeight: 0 }}>
-              {data.problem ? <UnloadableRevision project={data} /> : <Outlet />}
+              <BesideGuide guide={guide}>{data.problem ? <UnloadableRevision project={data} /> : <Outlet />}</BesideGuide>
             </main>
             <Drawer opened={tray} onClose={trayDo.close} position="right" size={400} title="Findings and jobs">
               <Tray />
@@ -83,8 +91,18 @@ export function ProjectFrame() {
               <KeyHelp />
             </Modal>
           </div>
+        </GuideContext>
         </UploadContext>
       )}
     </Loaded>
   );
+}
+
+const PAGES: Record<string, string> = { '': 'guide/start#what-is-next', migrate: 'guide/migrate' };
+
+/** The page of the guide on the step that is shown. */
+function useGuidePage(): string {
+  const { pathname, search } = useLocation();
+  const step = new URLSearchParams(search).get('part') === 'migrate' ? 'migrate' : (pathname.split('/')[3] ?? '');
+  return PAGES[step] ?? `guide/${step}`;
 }

@@ -4,6 +4,7 @@ import { useNavigate } from 'react-router';
 
 import { api, body } from '../api/client';
 import type { Project } from '../api/hooks';
+import { useGuide } from '../guide/useGuide';
 import { Key } from '../shared/marks';
 import { useUndo } from '../shared/useUndo';
 import classes from './PathStrip.module.css';
@@ -11,6 +12,7 @@ import classes from './PathStrip.module.css';
 /** The project's name and revision, and what can be done with it as a whole. */
 export function ProjectMenu({ project }: { project: Project }) {
   const navigate = useNavigate();
+  const guide = useGuide();
   const { undo, redo } = useUndo();
   const projects = useQuery({ queryKey: ['projects'], queryFn: () => body(api.GET('/api/v1/projects')) });
   const others =
@@ -44,6 +46,9 @@ export function ProjectMenu({ project }: { project: Project }) {
         ))}
         <Menu.Item onClick={() => void navigate('/?all')}>All projects, new project</Menu.Item>
         <Menu.Divider />
+        <Menu.Item onClick={() => guide?.go('guide/README')} rightSection={<Key>G</Key>}>
+          Guide
+        </Menu.Item>
         <Menu.Item onClick={() => void navigate('/screen')}>Check this screen</Menu.Item>
         <Menu.Item onClick={() => void navigate('/findings')}>What each finding means</Menu.Item>
         <Menu.Item onClick={() => void navigate('/glossary')}>Glossary</Menu.Item>

@@ -10,6 +10,7 @@ export const router = createBrowserRouter([
   { path: '/', element: <Projects />, errorElement: <Broken /> },
   { path: '/new', lazy: async () => ({ Component: (await import('../start/Start')).Start }), errorElement: <Broken /> },
   { path: '/screen', lazy: async () => ({ Component: (await import('../screen/Screen')).Screen }), errorElement: <Broken /> },
+  { path: '/guide/*', lazy: async () => ({ Component: (await import('../guide/GuideAlone')).GuideAlone }), errorElement: <Broken /> },
   { path: '/findings', element: <FindingCodes />, errorElement: <Broken /> },
   { path: '/glossary', element: <Glossary />, errorElement: <Broken /> },
   {

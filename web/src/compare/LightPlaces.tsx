@@ -6,7 +6,7 @@ import { api, body, type Schemas } from '../api/client';
 import { useProject, useSlug } from '../api/hooks';
 import { stops } from '../shared/colour';
 import { LevelMark } from '../shared/marks';
-import { Dash, DASHES } from '../shared/plots';
+import { Dash, DASHES, Explained } from '../shared/plots';
 import plots from '../shared/plots.module.css';
 import { fixed } from '../shared/numbers';
 import classes from './Compare.module.css';
@@ -44,8 +44,12 @@ export function LightPlaces({ panes }: { panes: Shown[] }) {
   return (
     <div className={classes.places} data-caption="Tone and hue response">
       <div className={classes.plotPair}>
-        <TonePlot curves={tones.map(({ data }) => data)} />
-        <SaturationPlot curves={tones.map(({ data }) => data)} />
+        <Explained guide="guide/compare#which-view-for-which-picture" about="tone curves">
+          <TonePlot curves={tones.map(({ data }) => data)} />
+        </Explained>
+        <Explained guide="guide/compare#which-view-for-which-picture" about="the path to white">
+          <SaturationPlot curves={tones.map(({ data }) => data)} />
+        </Explained>
       </div>
       <table className="list" aria-label="Tone and hue response">
         <thead>

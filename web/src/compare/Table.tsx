@@ -270,7 +270,7 @@ export function Table({ table, render, renders, kept }: { table: TableOf; render
             )}
           </div>
         </div>
-        <FoldingColumn label={isDesign ? 'Design' : 'Exposure and probe'}>
+        <FoldingColumn label={isDesign ? 'Design' : 'Exposure and probe'} guide={isDesign ? 'guide/compare#designing-a-view' : 'guide/compare#measuring'}>
           {kept && (
             <KeptNotes
               kept={kept}
@@ -342,7 +342,7 @@ export function Table({ table, render, renders, kept }: { table: TableOf; render
               )}
             </div>
           </Fold>
-          <Fold title="Picture and marks">
+          <Fold title="Picture and marks" guide="guide/compare">
             <Select
               label="Render"
               data={renders.map(({ id, name }) => ({ value: String(id), label: name }))}
@@ -357,7 +357,7 @@ export function Table({ table, render, renders, kept }: { table: TableOf; render
           </Fold>
           {!isDesign && isSeen && (
             <>
-              <Fold title="Probe">
+              <Fold title="Probe" guide="guide/compare#measuring">
                 <ProbeTable
                   point={point ?? probes.at(-1)}
                   onPoint={setPoint}
@@ -368,10 +368,10 @@ export function Table({ table, render, renders, kept }: { table: TableOf; render
                   onClear={() => change(() => ({ probes: [] }))}
                 />
               </Fold>
-              <Fold title="Scope">
+              <Fold title="Scope" guide="guide/compare#measuring">
                 <Scopes shown={first} window={window} region={region} grade={grade} onWhole={() => setRegion(undefined)} />
               </Fold>
-              <Fold title="Grade">
+              <Fold title="Grade" guide="guide/compare#a-grade-before-or-after-the-view">
                 <GradePanel grade={grade} onChange={setGrade} states={states} common={common} />
               </Fold>
               <SelfTest shown={first} />

@@ -80,7 +80,7 @@ export function Config() {
                 </>
               )}
             </section>
-            <FoldingColumn label="Selected space and export">
+            <FoldingColumn label="Selected space and export" guide="guide/config#understand">
               <Export config={data} />
               {space && <SpaceFacts key={space.name} space={space} config={data} />}
             </FoldingColumn>

@@ -4,6 +4,7 @@ import { useState } from 'react';
 
 import { api, body, type Schemas, send } from '../api/client';
 import { type Station, useChange, useRenders, useSlug } from '../api/hooks';
+import { GuideMark } from '../guide/GuideMark';
 import { FirstRender } from '../scene/FirstRender';
 import { useRemembered } from '../shared/remembered';
 import { Loaded } from '../shared/states';
@@ -60,7 +61,9 @@ export function Explain({ station }: { station: Station }) {
         if (file) explain.mutate(file);
       }}
     >
-      <h2>Explain a picture that came back</h2>
+      <h2 className="row">
+        Explain a picture that came back <GuideMark to="guide/explain#a-picture-that-came-back" about="Explain" />
+      </h2>
       <div className="row wrap" style={{ alignItems: 'flex-end' }}>
         <Select
           size="xs"

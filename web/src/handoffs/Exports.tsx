@@ -21,7 +21,7 @@ export function Exports({ station }: { station: Station }) {
   const slug = useSlug();
   const address = `/api/v1/projects/${slug}/stations/${station.id}`;
   return (
-    <FoldingColumn label="Export">
+    <FoldingColumn label="Export" guide="guide/handoffs#packages">
       <h2>Export</h2>
       <div className="block" role="group" aria-label={`Package for the ${station.name.toLowerCase()}`}>
         <h3>Package</h3>

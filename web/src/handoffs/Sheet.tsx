@@ -4,6 +4,7 @@ import { Fragment, useState } from 'react';
 
 import { api, body, type Schemas } from '../api/client';
 import { type Station, useOwnFindings, useProject, useSlug } from '../api/hooks';
+import { GuideMark } from '../guide/GuideMark';
 import { FindingCard } from '../shared/FindingCard';
 import { Loaded } from '../shared/states';
 import { Captioned } from './Captioned';
@@ -39,7 +40,8 @@ export function Sheet({ station }: { station: Station }) {
     <section className="column" aria-label={`Settings of the ${station.name.toLowerCase()}`}>
       <h2>
         Settings of the {station.name.toLowerCase()}{' '}
-        <span className="quiet small">from revision {project.data?.revision.number}</span>
+        <span className="quiet small">from revision {project.data?.revision.number}</span>{' '}
+        <GuideMark to="guide/handoffs#settings" about="settings" />
       </h2>
       {own.map((finding) => (
         <FindingCard key={finding.code} finding={finding} />

@@ -3,6 +3,7 @@ import { keepPreviousData, useQuery } from '@tanstack/react-query';
 
 import { api, body, type Schemas } from '../api/client';
 import { type Station, useProject, useRenders, useSlug } from '../api/hooks';
+import { GuideMark } from '../guide/GuideMark';
 import { counted } from '../shared/marks';
 import { useRemembered } from '../shared/remembered';
 import { Loaded } from '../shared/states';
@@ -51,6 +52,7 @@ export function Simulation({ stations }: { stations: Station[] }) {
           <span className="quiet small">
             {asked.length ? `${counted(asked.length, 'application')} set wrong` : 'all as agreed'}
           </span>
+          <GuideMark to="guide/handoffs#simulation" about="Simulation" />
         </h2>
         <div className="row">
           {(renders.data?.length ?? 0) > 1 && (

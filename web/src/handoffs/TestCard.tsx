@@ -4,6 +4,7 @@ import { useState } from 'react';
 
 import { api, body, type Schemas, send } from '../api/client';
 import { type Station, useChange, useSlug } from '../api/hooks';
+import { GuideMark } from '../guide/GuideMark';
 import { LevelMark } from '../shared/marks';
 import { Segments } from '../shared/Segments';
 import { Loaded } from '../shared/states';
@@ -52,6 +53,7 @@ export function TestCard({ station }: { station: Station }) {
     >
       <h2 className="row">
         Test card of the {station.name.toLowerCase()} <ProofMark state={station.proof} />
+        <GuideMark to="guide/handoffs#the-test-card" about="test cards" />
       </h2>
       <Loaded of={standing}>
         {({ changed, shows, writes, proofs }) => (

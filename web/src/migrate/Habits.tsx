@@ -42,7 +42,7 @@ export function FoundFacts({ scene, found }: { scene: OldScene; found: Schemas['
 export function Habits({ habits }: { habits: Habit[] }) {
   if (habits.length === 0) return <p className="small">Nothing is found that speaks of another colour setup.</p>;
   return (
-    <Fold title={`Habits found: ${habits.length}`}>
+    <Fold title={`Habits found: ${habits.length}`} guide="guide/migrate#habits">
       {habits.map((habit) => (
         <article key={habit.code} className="card block" aria-label={habit.title}>
           <div className="row spread">

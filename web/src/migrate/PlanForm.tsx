@@ -52,7 +52,7 @@ export function PlanForm({
   const error = preview.error ?? migrate.error;
   const isMigrated = scene.report !== null && scene.undone === null;
   return (
-    <Fold title="Plan">
+    <Fold title="Plan" guide="guide/migrate#the-plan-and-the-preview">
       {steps.map((step) => (
         <div key={step.key} className="card block">
           <Checkbox

@@ -32,7 +32,7 @@ export function Next() {
             {thing ? (
               <>
                 <div>
-                  <h1>Next: {thing.label}</h1>
+                  <h1>Next: {thing.label.replace(/^Look at: /, '')}</h1>
                   <span className="quiet small">{steps.filter(({ state }) => state === 'ready').length} of 6 steps are ready</span>
                 </div>
                 <Button variant="filled" component={Link} to={`/p/${slug}/${thing.path}`}>

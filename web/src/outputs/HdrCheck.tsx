@@ -43,7 +43,7 @@ export function HdrCheck({ render, choice, exposure }: { render: Render; choice:
   });
   const address = `/api/v1/projects/${slug}/renders/${render.id}/hdr`;
   return (
-    <Fold title="HDR on a screen without it">
+    <Fold title="HDR on a screen without it" guide="guide/outputs/hdr">
       <Judged hdr={found.data} address={address} asked={asked} />
       <div className="row wrap">
         <Button component="a" size="compact-xs" download={`${render.name}.png`} href={`${address}/still?${asked.toString()}`}>

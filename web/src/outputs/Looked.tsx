@@ -21,7 +21,7 @@ export function Looked({ renders }: { renders: Render[] }) {
   return (
     <>
       {used.sequence && (
-        <Fold title="Play the frames">
+        <Fold title="Play the frames" guide="guide/outputs/frames">
           <Player key={used.id} render={used} choice={choice} exposure={exposure} />
         </Fold>
       )}

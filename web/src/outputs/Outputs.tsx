@@ -109,7 +109,7 @@ export function Outputs() {
         </Loaded>
         <Verify />
       </section>
-      <FoldingColumn label="Selected output">
+      <FoldingColumn label="Selected output" guide="guide/outputs">
         {selected ? (
           <OutputFacts output={selected} job={jobs.data?.find(({ id }) => id === selected.job?.id)} />
         ) : (

@@ -22,7 +22,7 @@ export function Verify() {
   const verifying = new Set(kinds.data?.filter(({ verifies }) => verifies).map(({ kind }) => kind));
   const known = recipes.data?.filter(({ kind }) => verifying.has(kind)) ?? [];
   return (
-    <Fold title="Verify a file" open={false}>
+    <Fold title="Verify a file" guide="guide/outputs/verify" open={false}>
       <p className="quiet small">A picture, video, LUT or ICC profile from anywhere. It is looked at and not kept.</p>
       <div className="row" style={{ alignItems: 'flex-end' }}>
         {known.length > 0 && (

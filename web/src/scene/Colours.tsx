@@ -91,7 +91,7 @@ export function Colours({ parts }: { parts: ReactNode }) {
           }}
         />
       </section>
-      <FoldingColumn label="Selected">
+      <FoldingColumn label="Selected" guide="guide/scene#colours">
         <SwatchEditor
           key={`${swatch?.name ?? 'new'} ${offered?.text ?? ''}`}
           swatch={swatch}

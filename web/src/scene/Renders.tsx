@@ -100,7 +100,7 @@ export function Renders({ parts }: { parts: ReactNode }) {
           }
         </Loaded>
       </section>
-      <FoldingColumn label="Selected">
+      <FoldingColumn label="Selected" guide="guide/scene#renders">
         {render && <RenderFacts key={render.id} render={render} />}
       </FoldingColumn>
     </div>

@@ -140,7 +140,7 @@ export function Rig({ parts }: { parts: ReactNode }) {
           }
         </Loaded>
       </section>
-      <FoldingColumn label="Rig set-up">
+      <FoldingColumn label="Rig set-up" guide="guide/scene#lights-and-rig">
         <RigSetup mix={mix} />
         <SameColour />
         <SpectralReference exposure={exposure} />

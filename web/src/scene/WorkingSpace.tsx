@@ -49,7 +49,7 @@ export function WorkingSpace({ parts }: { parts: ReactNode }) {
           <SpaceChanges key={space} space={space} />
         )}
       </section>
-      <FoldingColumn label="Its gamut">
+      <FoldingColumn label="Its gamut" guide="guide/scene#working-space">
         <div className="row spread">
           <h2>{space}</h2>
           <Segments

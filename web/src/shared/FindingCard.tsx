@@ -1,7 +1,8 @@
 import { Button } from '@mantine/core';
 
 import { api, body } from '../api/client';
-import { type Finding, useChange, useProject } from '../api/hooks';
+import { type Finding, useChange, useFindingCodes, useProject } from '../api/hooks';
+import { GuideMark } from '../guide/GuideMark';
 import { Dismiss } from './Dismiss';
 import { LevelMark } from './marks';
 
@@ -19,6 +20,7 @@ export function FindingCard({
   isDraft?: boolean;
 }) {
   const project = useProject();
+  const guide = useFindingCodes().data?.find(({ code }) => code === finding.code)?.guide;
   const fix = useChange((slug, asked: NonNullable<Finding['fix']>) =>
     body(
       api.POST('/api/v1/projects/{slug}/fix', {
@@ -37,6 +39,7 @@ export function FindingCard({
         <LevelMark level={finding.level} />
         <h3>{finding.title}</h3>
         <span className="quiet small">{finding.level}</span>
+        {guide && <GuideMark to={guide} about={finding.title} />}
       </div>
       {withSubject && <p className="mono small" style={{ overflowWrap: 'anywhere' }}>{finding.subject}</p>}
       <p className="quiet">{finding.why}</p>

@@ -1,8 +1,10 @@
 import { scaleLinear, scaleLog, scaleSqrt } from 'd3-scale';
 import { line as lineOf } from 'd3-shape';
+import type { ReactNode } from 'react';
 
 import type { Schemas } from '../api/client';
 import { useDiagram } from '../api/hooks';
+import { GuideMark } from '../guide/GuideMark';
 import classes from './plots.module.css';
 
 type Primaries = Schemas['Primaries'];
@@ -39,6 +41,7 @@ export function GamutPlot({
   const points = (listed: Schemas['Point'][]) => listed.map(place).join(' ');
   const label = gamuts.map(({ name }) => name).join(', ');
   return (
+    <Explained guide="guide/scene#working-space" about="gamut plots">
     <figure style={{ margin: 0 }}>
       <svg viewBox={`0 0 ${SIZE} ${height}`} className={classes.plot} role="img" aria-label={`Gamut of ${label}`}>
         {diagram.data && (
@@ -73,6 +76,19 @@ export function GamutPlot({
         ))}
       </figcaption>
     </figure>
+    </Explained>
+  );
+}
+
+/** A plot with the way to what the guide says of it. */
+export function Explained({ guide, about, children }: { guide: string; about: string; children: ReactNode }) {
+  return (
+    <div className={classes.explained}>
+      {children}
+      <span className={classes.guide}>
+        <GuideMark to={guide} about={about} />
+      </span>
+    </div>
   );
 }
 
@@ -102,6 +118,7 @@ export function CurvePlot({ curve, logarithmic }: { curve: (number | null)[][]; 
     .x(([code]) => CODES(code ?? 0))
     .y(([, light]) => up(logarithmic ? Math.max(light ?? 0, 1e-9) : (light ?? 0)));
   return (
+    <Explained guide="guide/config#understand" about="transfer curves">
     <svg
       viewBox={`0 0 ${SIZE} ${PLOT_HEIGHT}`}
       className={classes.plot}
@@ -122,6 +139,7 @@ export function CurvePlot({ curve, logarithmic }: { curve: (number | null)[][]; 
         code value, 0–1
       </text>
     </svg>
+    </Explained>
   );
 }
 
@@ -136,6 +154,7 @@ export function HistogramPlot({ histogram }: { histogram: Schemas['Histogram'] }
     .x((_, bin) => CODES(bin / ((channels[0]?.length ?? 2) - 1)))
     .y((share) => up(share));
   return (
+    <Explained guide="guide/textures#one-file" about="histograms">
     <svg viewBox={`0 0 ${SIZE} ${PLOT_HEIGHT}`} className={classes.plot} role="img" aria-label="Histogram">
       {[0.25, 0.5, 0.75].map((part) => (
         <line key={part} x1={part * SIZE} x2={part * SIZE} y1="0" y2={PLOT_HEIGHT} className={classes.grid} />
@@ -158,5 +177,6 @@ export function HistogramPlot({ histogram }: { histogram: Schemas['Histogram'] }
         {inStops ? `+${highest} stops` : highest}
       </text>
     </svg>
+    </Explained>
   );
 }

@@ -5,6 +5,8 @@ import { Link, useNavigate } from 'react-router';
 
 import { api, body, queryClient, type Schemas, send, tellError } from '../api/client';
 import { counted } from '../shared/marks';
+import { GamutPlot } from '../shared/plots';
+import { Segments } from '../shared/Segments';
 import { Loaded } from '../shared/states';
 import classes from './Start.module.css';
 import { leaveWaiting } from './waiting';
@@ -152,6 +154,7 @@ function Questions({ options }: { options: Options }) {
         <Pictures options={options} answers={answers} image={render?.image} onChoose={(key) => set('picture', key)} />
         {facts.error && <p role="alert">{facts.error.message}</p>}
         {facts.data && <Facts facts={facts.data} />}
+        {facts.data && <Spaces spaces={facts.data.spaces} />}
         {names.length > 0 && <Names answers={answers} names={names} />}
       </div>
     </main>
@@ -191,7 +194,12 @@ function Folder({ onPick }: { onPick: (files: File[]) => void }) {
   );
 }
 
-/** The render, or a test picture, through each way to a picture; the chosen one is large. */
+const STAND_INS: Record<string, string> = {
+  lamps: 'The picture: saturated lamps, from dark on the left to far above white.',
+  rig: 'The picture: the rig, with a neutral sky, a flame and a green marker light.',
+};
+
+/** The render, or what stands in for it, through each way to a picture. */
 function Pictures({
   options,
   answers,
@@ -203,15 +211,30 @@ function Pictures({
   image: string | undefined;
   onChoose: (key: string) => void;
 }) {
+  const [standIn, setStandIn] = useState('lamps');
   const source = (key: string) => {
     const asked = new URLSearchParams({ picture: key, space: answers.space, deliveries: answers.deliveries.join(','), base: answers.base });
     if (image) asked.set('image', image);
+    else asked.set('stand_in', standIn);
     return `/api/v1/start/picture?${asked.toString()}`;
   };
   const chosen = options.pictures.find(({ key }) => key === answers.picture);
   return (
     <section className="block" aria-label="Which picture?">
-      <h2>Which picture?</h2>
+      <div className="row spread">
+        <h2>Which picture?</h2>
+        {!image && (
+          <Segments
+            aria-label="Picture to judge by"
+            value={standIn}
+            onChange={setStandIn}
+            data={[
+              { value: 'lamps', label: 'Saturated lamps' },
+              { value: 'rig', label: 'The rig' },
+            ]}
+          />
+        )}
+      </div>
       <Radio.Group aria-label="Which picture?" value={answers.picture} onChange={onChoose}>
         <div className={classes.pictures}>
           {options.pictures.map(({ key, label }) => (
@@ -224,7 +247,7 @@ function Pictures({
       </Radio.Group>
       <p className="small">
         <strong>{chosen?.label}</strong> {chosen?.does}
-        {!image && <span className="quiet"> The picture: saturated lamps, from dark on the left to far above white.</span>}
+        {!image && <span className="quiet"> {STAND_INS[standIn]}</span>}
       </p>
     </section>
   );
@@ -233,6 +256,7 @@ function Pictures({
 const percent = (share: number) => `${Math.round(share * 100)} %`;
 
 function Facts({ facts }: { facts: Schemas['StartFacts'] }) {
+  const chosen = facts.spaces.find((space) => space.chosen);
   return (
     <section className="block" aria-label="What it leads to">
       <h2>What it leads to</h2>
@@ -244,7 +268,7 @@ function Facts({ facts }: { facts: Schemas['StartFacts'] }) {
       <dl className="facts wide">
         <dt>Working space</dt>
         <dd>
-          <span className="mono">{facts.working_space}</span>: holds {percent(facts.pointer_covered)} of surface colours
+          <span className="mono">{facts.working_space}</span>: holds {percent(chosen?.surfaces ?? 0)} of surface colours
         </dd>
         <dt>Displays</dt>
         <dd>
@@ -261,6 +285,38 @@ function Facts({ facts }: { facts: Schemas['StartFacts'] }) {
         <dt>Outputs</dt>
         <dd>{facts.outputs.join(', ') || 'none'}</dd>
       </dl>
+    </section>
+  );
+}
+
+/** What each working space can hold, in one picture: the grey area is Pointer's gamut of surface colours. */
+function Spaces({ spaces }: { spaces: Schemas['StartFacts']['spaces'] }) {
+  return (
+    <section className="block" aria-label="What each working space holds">
+      <h2>What each working space holds</h2>
+      <div className={classes.spaces}>
+        <GamutPlot kind="uv" gamuts={spaces.map(({ name, primaries }) => ({ name, primaries }))} />
+        <table className="list small">
+          <thead>
+            <tr>
+              <th>Space</th>
+              <th>Surfaces</th>
+              <th>Widest display</th>
+            </tr>
+          </thead>
+          <tbody>
+            {spaces.map(({ name, surfaces, widest_display: widest, chosen }) => (
+              <tr key={name}>
+                <td className="mono">
+                  {name} {chosen && <span className="quiet">chosen</span>}
+                </td>
+                <td className="mono">{percent(surfaces)}</td>
+                <td className="mono">{percent(widest)}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
     </section>
   );
 }

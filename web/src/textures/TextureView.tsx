@@ -270,7 +270,7 @@ function Probe({ texture, spaces, at }: { texture: Texture; spaces: string[]; at
 function Side({ texture, detail }: { texture: Texture; detail: Schemas['TextureDetail'] }) {
   const own = useTextureFindings(texture.path).data?.findings ?? [];
   return (
-    <FoldingColumn label="About the file">
+    <FoldingColumn label="About the file" guide="guide/textures#one-file">
       <p className="mono small quiet" style={{ overflowWrap: 'anywhere' }}>
         {texture.path}
       </p>

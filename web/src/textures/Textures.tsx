@@ -176,7 +176,7 @@ export function Textures() {
             </Loaded>
           </Dropzone>
         </section>
-        <FoldingColumn label="Selected file">
+        <FoldingColumn label="Selected file" guide="guide/textures#what-a-file-says-itself">
           {ids.size > 1 ? (
             <SelectionFacts
               ids={[...ids]}

@@ -3,6 +3,7 @@ import { useState } from 'react';
 
 import { api, body } from '../api/client';
 import { useChange, useSlug } from '../api/hooks';
+import { GuideMark } from '../guide/GuideMark';
 import { counted, LevelMark } from '../shared/marks';
 import { Empty, Loaded } from '../shared/states';
 import { usePicture } from '../shared/usePicture';
@@ -26,7 +27,9 @@ export function NightWatch() {
           <div className="columns" style={{ gridTemplateColumns: '300px minmax(0, 1fr)' }}>
             <section className="column" aria-label="Watched folders">
               <div className="row spread">
-                <h2>Watched folders</h2>
+                <h2 className="row">
+                  Watched folders <GuideMark to="guide/explain#the-night-watch" about="the night watch" />
+                </h2>
                 {!adding && (
                   <Button size="xs" onClick={() => setAdding(true)}>
                     Watch a folder
@@ -145,7 +148,9 @@ function OneSeries({
   return (
     <section className="block" aria-label={series.stem}>
       <div className="row spread">
-        <h3>{series.stem}</h3>
+        <h3 className="row">
+          {series.stem} <GuideMark to="guide/explain#the-night-watch" about={`curves of ${series.stem}`} />
+        </h3>
         <span className="small quiet" role="status">
           {counted(series.frames.length, 'frame')}, {wrong.length} not good
           {series.missing.length > 0 && `, ${series.missing.length} missing`}
