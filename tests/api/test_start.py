@@ -10,6 +10,8 @@ from saltwort.core.project.start import DELIVERIES, PICTURES, SPACES
 from saltwort.core.stations.kinds import KINDS
 from saltwort.core.views.screen_check import EXPONENTS, Seen, half_tone_code, screen_verdict
 from saltwort.demo.build import build_demo
+from saltwort.server.compare.operations import change_comparison, comparison_of
+from saltwort.server.compare.panes import pane_from_json
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.setups import config_of, current_setup
 from saltwort.server.textures.operations import pin_texture
@@ -62,6 +64,28 @@ class Start(StartTestCase):
                 self.assertEqual(next(iter(config_of(project.current).getDisplays())), settings["display"])
         project = self.started("All", applications=[kind.key for kind in KINDS])
         self.assertEqual(project.stations.count(), len(KINDS))
+
+    def test_without_a_render_lamps_or_the_rig_stand_in(self) -> None:
+        shown = {
+            self.client.get("/api/v1/start/picture", {"picture": picture, "space": space, "stand_in": stand_in}).content
+            for picture in ("agx", "un-tone-mapped")
+            for space in ("acescg", "rec709")
+            for stand_in in ("lamps", "rig")
+        }
+        self.assertGreaterEqual(len(shown), 4, "views and pictures differ")
+        for content in shown:
+            self.assertTrue(content.startswith(b"\x89PNG"))
+        refused = self.client.get("/api/v1/start/picture", {"picture": "agx", "space": "acescg", "stand_in": "cat"})
+        self.assertEqual(refused.status_code, 400)
+
+    def test_what_each_working_space_holds(self) -> None:
+        """ACEScg holds P3 and nearly Rec.2020; a gamut holds itself; Rec.709 holds 0.7 of P3 on the xy diagram, as the
+        areas of the two triangles, of which one lies within the other, say (0.1120 and 0.1520)."""
+        told = {row["name"]: row for row in self.asked("/facts")["spaces"]}
+        self.assertEqual([row["chosen"] for row in told.values()], [True, False, False])
+        self.assertAlmostEqual(told["ACEScg"]["p3"], 1, delta=1e-3)
+        self.assertAlmostEqual(told["Linear Rec.2020"]["rec2020"], 1, delta=1e-3)
+        self.assertAlmostEqual(told["Linear Rec.709 (sRGB)"]["p3"], 0.1120 / 0.1520, delta=0.01)
 
     def test_a_render_is_seen_through_each_picture_and_comes_along(self) -> None:
         file = write(self.folder / "dusk.exr", light(60, 80), "half", colorInteropID="lin_ap1_scene")
@@ -162,10 +186,20 @@ class Walk(ServerTestCase):
         self.assertEqual(self.ask("/walk"), [])
         self.project = build_demo()
         url = "/api/v1/projects/lantern-quay/walk"
-        self.assertEqual([step["done"] for step in self.client.get(url).json()], [False] * 5)
+        self.assertEqual([step["done"] for step in self.client.get(url).json()], [False] * 6)
         texture = self.project.textures.get(path="harbour_lamp/harbour_lamp_brass_roughness.png")
         pin_texture(texture, texture.version, "")
-        self.assertEqual([step["done"] for step in self.client.get(url).json()], [True, False, False, False, False])
+        self.assertEqual([step["done"] for step in self.client.get(url).json()], [False, True, *[False] * 4])
+
+    def test_a_value_is_read_where_the_lamp_is(self) -> None:
+        self.project = build_demo()
+        comparison = comparison_of(self.project)
+        panes = [pane_from_json(pane) for pane in comparison.panes]
+        render = self.project.renders.get(name="lantern_quay_dusk.exr")
+        for probes, is_read in (([[0.1, 0.1]], False), ([[0.1, 0.1], [0.595, 0.455]], True)):
+            comparison = change_comparison(comparison, comparison.version, panes, 0.0, render, probes, None)
+            step = self.client.get("/api/v1/projects/lantern-quay/walk").json()[0]
+            self.assertEqual((step["key"], step["done"]), ("read", is_read))
 
 
 class ScreenCheck(ServerTestCase):

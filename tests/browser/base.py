@@ -108,6 +108,19 @@ class BrowserTestCase(LiveServerTestCase):
         """A joint of the path strip, by what it shows the tracer as."""
         return self.page.get_by_role("button", name=re.compile(f"^Test colour {title}"))
 
+    def drop_on_page(self, *files: tuple[str, bytes]) -> None:
+        """Drop files, by their names and contents, on the page as it stands."""
+        transfer = self.page.evaluate_handle(
+            """files => {
+                const transfer = new DataTransfer();
+                for (const [name, bytes] of files) transfer.items.add(new File([new Uint8Array(bytes)], name));
+                return transfer;
+            }""",
+            [[name, list(content)] for name, content in files],
+        )
+        self.page.dispatch_event("body", "dragenter", {"dataTransfer": transfer})
+        self.page.get_by_text("Drop it here").dispatch_event("drop", {"dataTransfer": transfer})
+
     def choose(self, label: str, option: str) -> None:
         """Choose an option of a drop-down list."""
         wanted = self.page.get_by_role("option", name=option, exact=True)

@@ -29,17 +29,8 @@ MATERIAL = b"""<?xml version="1.0"?>
 
 class Dropped(BrowserTestCase):
     def drop(self, *files: tuple[str, bytes], step: str = "config") -> None:
-        page = self.open(step)
-        transfer = page.evaluate_handle(
-            """files => {
-                const transfer = new DataTransfer();
-                for (const [name, bytes] of files) transfer.items.add(new File([new Uint8Array(bytes)], name));
-                return transfer;
-            }""",
-            [[name, list(content)] for name, content in files],
-        )
-        page.dispatch_event("body", "dragenter", {"dataTransfer": transfer})
-        page.get_by_text("Drop it here").dispatch_event("drop", {"dataTransfer": transfer})
+        self.open(step)
+        self.drop_on_page(*files)
 
     def picture(self, name: str, sample_type: str = "uint8") -> tuple[str, bytes]:
         file = write(self.folder / "files" / name, light(32, 32, 1.0, 7), sample_type)

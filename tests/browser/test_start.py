@@ -5,13 +5,24 @@ import zipfile
 from pathlib import Path
 from typing import Any
 
+import numpy as np
+from django.core.files.uploadedfile import SimpleUploadedFile
 from playwright.sync_api import Page, expect
 
+from saltwort.core.images import write_image
+from saltwort.core.project.start import DELIVERIES, PICTURES
+from saltwort.core.stations.kinds import KINDS
+from saltwort.demo.build import build_demo
+from saltwort.server.handoffs.proving import card_of, hand_in
+from saltwort.server.images.operations import store_file
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.operations import create_project
 from saltwort.server.projects.setups import current_setup
+from saltwort.server.scene.operations import add_render
+from saltwort.server.textures.operations import pin_texture
+from saltwort.server.whole_projects.manifests import write_bundle
 from tests.browser.base import BrowserTestCase
-from tests.samples import light, write
+from tests.samples import base_text, light, write
 
 MOST_CLICKS = 15
 
@@ -112,6 +123,80 @@ class Start(BrowserTestCase):
             self.page.keyboard.press("Tab")
         self.fail("the keyboard does not reach it")
 
+    def test_every_answer_can_be_given(self) -> None:
+        """Each delivery, picture, working space and application, as the page shows it and the project then has it."""
+        page = self.page
+        page.goto(f"{self.live_server_url}/new", wait_until="networkidle")
+        facts = page.get_by_role("region", name="What it leads to")
+        questions = page.get_by_role("form", name="Questions")
+        for delivery in DELIVERIES:
+            questions.get_by_label(delivery.label).check()
+            expect(facts).to_contain_text(delivery.recipe.name)
+        for chosen in PICTURES:
+            page.get_by_role("radio", name=re.compile(f"{chosen.label}$")).click()
+            expect(facts).to_contain_text(f"sRGB - Display: {chosen.label}")
+        for space, name in (("Linear Rec.709", "Linear Rec.709 (sRGB)"), ("Linear Rec.2020", "Linear Rec.2020")):
+            questions.get_by_role("radio", name=re.compile(f"^{space}")).check()
+            expect(facts).to_contain_text(f"{name}: holds")
+        holds = page.get_by_role("region", name="What each working space holds")
+        expect(holds.get_by_role("row").filter(has_text="chosen")).to_contain_text("Linear Rec.2020")
+        applications = [kind.label for kind in KINDS]
+        for label in applications:
+            questions.get_by_role("checkbox", name=label, exact=True).check()
+        expect(facts).to_contain_text("Web page")
+        questions.get_by_label("Names of textures").fill("wall_basecolor.png\nodd_one.png")
+        names = page.get_by_role("region", name="What the names tell")
+        expect(names).to_contain_text("2 names, 1 leave the map kind open.")
+        page.get_by_role("button", name="Start with these").click()
+        project = self.started()
+        setup = current_setup(project)
+        self.assertEqual((setup.working_space, setup.view.view), ("Linear Rec.2020", "Un-tone-mapped"))
+        self.assertEqual(len(setup.recipes), len(DELIVERIES))
+        self.assertEqual(project.stations.count(), len(applications))
+
+    def test_without_a_render_the_rig_stands_in(self) -> None:
+        page = self.page
+        page.goto(f"{self.live_server_url}/new", wait_until="networkidle")
+        page.get_by_role("radiogroup", name="Picture to judge by").get_by_text("The rig").click()
+        expect(page.get_by_text("Rendering the rig …")).to_have_count(0, timeout=60_000)
+        shown = page.get_by_role("img", name="Through AgX")
+        expect(shown).to_have_attribute("src", re.compile("stand_in=rig"))
+        self.assertEqual(shown.evaluate("picture => picture.naturalWidth"), 320)
+
+    def test_from_a_config_of_the_show(self) -> None:
+        config = self.folder / "show.ocio"
+        text = re.sub(r"^(\s+- !<ColorSpace>\n\s+name: )ACEScg$", r"\1Quay linear", base_text(), flags=re.MULTILINE)
+        config.write_text(re.sub(r"(: )ACEScg$", r"\1Quay linear", text, flags=re.MULTILINE))
+        page = self.page
+        page.goto(f"{self.live_server_url}/new", wait_until="networkidle")
+        self.pick("A config", config)
+        expect(page.get_by_role("list", name="There already")).to_contain_text("Your config")
+        expect(page.get_by_role("region", name="What it leads to")).to_contain_text("Quay linear: holds")
+        page.get_by_role("button", name="Start with these").click()
+        self.assertEqual(current_setup(self.started()).working_space, "Quay linear")
+
+    def test_a_bundle_goes_on_where_it_was(self) -> None:
+        bundle = self.folder / "other.zip"
+        with bundle.open("wb") as file:
+            write_bundle(Project.objects.get(slug="other"), file, with_images=True)
+        page = self.page
+        page.goto(f"{self.live_server_url}/new", wait_until="networkidle")
+        self.pick("A project bundle", bundle)
+        page.wait_for_url("**/p/other-*")
+        self.started()
+        self.assertEqual(Project.objects.count(), 2)
+
+    def test_files_dropped_on_the_page(self) -> None:
+        page = self.page
+        page.goto(f"{self.live_server_url}/new", wait_until="networkidle")
+        there = page.get_by_role("list", name="There already")
+        self.drop_on_page((self.render_file.name, self.render_file.read_bytes()))
+        expect(there).to_contain_text("Render dusk.exr: the pictures show it.")
+        self.drop_on_page(*((file.name, file.read_bytes()) for file in sorted(self.textures.iterdir())))
+        expect(there).to_contain_text("3 textures")
+        self.drop_on_page(("notes.txt", b"nothing"))
+        expect(page.get_by_text("Drop a render (one EXR or HDR)")).to_be_visible()
+
     def test_a_name_that_is_taken_is_told(self) -> None:
         page = self.page
         page.goto(f"{self.live_server_url}/new", wait_until="networkidle")
@@ -131,6 +216,72 @@ class Next(BrowserTestCase):
         page.wait_for_url("**/p/quay/*")
         page.keyboard.press("0")
         expect(page.get_by_role("region", name="Next")).to_be_visible()
+
+    def test_each_state_and_then_all_is_ready(self) -> None:
+        """To do, attention, and ready, on the page and in the strip, until the package for everybody is offered."""
+        page = self.page
+        page.goto(f"{self.live_server_url}/p/quay", wait_until="networkidle")
+        textures = page.get_by_role("region", name="Textures", exact=True)
+        expect(textures).to_contain_text("attention")
+        expect(self.segment("Textures")).to_contain_text("attention")
+        expect(page.get_by_role("region", name="Hand-offs", exact=True)).to_contain_text("to do")
+        rough = self.project.textures.get(path="wall/wall_roughness.png")
+        pin_texture(rough, rough.version, "")
+        self.project.textures.exclude(path=rough.path).delete()
+        self.project.renders.all().delete()
+        render = write(self.folder / "graded.exr", light(54, 96, 12.0), "half", colorInteropID="lin_ap1_scene")
+        add_render(self.project, "graded.exr", store_file(render, "graded.exr"))
+        for station in self.project.stations.all():
+            card = card_of(station)
+            shown = np.clip(card.bench.agreed().shown(card.picture())[..., :3], 0, 1)
+            file = self.folder / f"{station.pk}.png"
+            write_image(file, shown.astype(np.float32), "uint8")
+            hand_in(station, SimpleUploadedFile(file.name, file.read_bytes()))
+        self.open("outputs")
+        page.get_by_role("button", name="New output").click()
+        expect(self.segment("Outputs")).to_contain_text("ready")
+        page.keyboard.press("0")
+        expect(page.get_by_role("heading", name="All is ready")).to_be_visible()
+        with page.expect_download(timeout=60_000) as download:
+            page.get_by_role("link", name="Package for everybody").click()
+        self.assertTrue(download.value.suggested_filename.endswith(".zip"))
+
+
+class Walk(BrowserTestCase):
+    def _make_project(self) -> Project:
+        return build_demo()
+
+    def test_a_value_is_read_and_a_mistake_is_mended(self) -> None:
+        page = self.page
+        page.goto(f"{self.live_server_url}/p/lantern-quay", wait_until="networkidle")
+        walk = page.get_by_role("region", name="Find the five mistakes")
+        steps = walk.get_by_role("listitem")
+        expect(steps.first).to_contain_text("First, read a value now")
+        walk.get_by_role("link", name="Go and look").click()
+        picture = (
+            page.get_by_role("figure", name="Pane 1")
+            .get_by_role("img")
+            .or_(page.get_by_role("figure", name="Pane 1").locator("canvas"))
+            .first
+        )
+        box = picture.bounding_box()
+        assert box is not None
+        page.mouse.click(box["x"] + 0.595 * box["width"], box["y"] + 0.455 * box["height"])
+        expect(page.get_by_role("button", name="Remove the probe")).to_be_visible()
+        page.goto(f"{self.live_server_url}/p/lantern-quay", wait_until="networkidle")
+        expect(steps.first).to_contain_text("read")
+        expect(steps.nth(1)).to_contain_text("now")
+        walk.get_by_role("link", name="Go and look").click()
+        page.get_by_role("button", name="Set to Raw").first.click()
+        expect(page.get_by_role("article").filter(has_text="Data read as colour")).to_have_count(0)
+        page.keyboard.press("0")
+        expect(steps.nth(1)).to_contain_text("mended")
+        expect(walk).to_contain_text("1 of 5 mended")
+        walk.get_by_role("button", name="Leave").click()
+        expect(walk).to_have_count(0)
+        page.reload(wait_until="networkidle")
+        page.get_by_role("button", name="Find the five mistakes, 1 found").click()
+        expect(walk).to_be_visible()
 
 
 class ScreenCheck(BrowserTestCase):

@@ -11,7 +11,7 @@ from saltwort.core.configs.explain import Primaries, primaries_of
 from saltwort.core.engine.measured import linear_to_ap0
 from saltwort.core.errors import BadInput
 from saltwort.core.spaces.diagram import POINTER_GAMUT
-from saltwort.core.spaces.gamuts import Chromaticity, Matrix, solve
+from saltwort.core.spaces.gamuts import Chromaticity, Gamut, Matrix, solve
 from saltwort.core.spaces.observer import spectral_locus
 from saltwort.core.views.screens import display_space
 
@@ -77,6 +77,11 @@ def _displays(config: ocio.Config, gamut: Polygon) -> list[DisplayCovered]:
 
 def _triangle(primaries: Primaries) -> Polygon:
     return np.array([primaries.red, primaries.green, primaries.blue])
+
+
+def share_held(wanted: Gamut, held_by: Primaries) -> float:
+    """The share, 0–1, of a gamut's area on the xy diagram that other primaries hold."""
+    return _covered(np.array([wanted.red, wanted.green, wanted.blue]), _triangle(held_by))
 
 
 def _covered(wanted: Polygon, gamut: Polygon) -> float:

@@ -61,13 +61,14 @@ class StartDisplaySerializer(serializers.Serializer):
 
 
 class StartSpaceSerializer(serializers.Serializer):
-    """A working space to choose: its primaries, and the shares of surface colours and of the widest display of the
-    config that it holds, 0–1."""
+    """A working space to choose: its primaries, and the shares of surface colours, of P3 and of Rec.2020 that it holds,
+    0–1."""
 
     name = serializers.CharField()
     primaries = PrimariesSerializer()
     surfaces = serializers.FloatField()
-    widest_display = serializers.FloatField()
+    p3 = serializers.FloatField()
+    rec2020 = serializers.FloatField()
     chosen = serializers.BooleanField()
 
 

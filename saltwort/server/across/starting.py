@@ -18,7 +18,8 @@ from saltwort.core.project import compose
 from saltwort.core.project.start import ACES_1, Answers, Started, aces_1_config, start_spaces, started
 from saltwort.core.scene.renders import render_space
 from saltwort.core.scene.rig.first import first_picture
-from saltwort.core.scene.working_space import describe_working_space
+from saltwort.core.scene.working_space import describe_working_space, share_held
+from saltwort.core.spaces.gamuts import P3_D65, REC2020
 from saltwort.core.stations.kinds import KINDS
 from saltwort.core.textures.kinds import DEFAULT_KIND_WORDS, map_kind_of
 from saltwort.core.textures.rules import PATH_SEARCH_RULE, Rule, RuleBook, check_path
@@ -27,6 +28,7 @@ from saltwort.server.handoffs.operations import add_station
 from saltwort.server.history.operations import forget_all
 from saltwort.server.images.models import StoredImage
 from saltwort.server.images.operations import store_upload
+from saltwort.server.projects.config_serializers import primaries_json
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.operations import BUILTIN, bring_config, create_project
 from saltwort.server.projects.setups import UPLOADED, base_archive
@@ -83,9 +85,10 @@ def _space_told(config: ocio.Config, space: str, made: Started) -> dict[str, Any
     told = describe_working_space(config, space)
     return {
         "name": space,
-        "primaries": told.primaries,
+        "primaries": primaries_json(told.primaries),
         "surfaces": told.pointer_covered,
-        "widest_display": min((each.covered for each in told.displays), default=1.0),
+        "p3": share_held(P3_D65, told.primaries),
+        "rec2020": share_held(REC2020, told.primaries),
         "chosen": space == made.setup.working_space,
     }
 

@@ -1,9 +1,13 @@
-"""A walk through five mistakes of the demo: each is found by looking, and done once it is really mended."""
+"""A walk through the demo: a value to read first, then five mistakes, each done once it is really mended."""
 
 from dataclasses import dataclass
 
+from saltwort.core.images import read_box
+from saltwort.core.numbers import MIDDLE_GREY
+from saltwort.server.compare.operations import comparison_of
 from saltwort.server.findings.operations import own_findings, refresh
 from saltwort.server.projects.models import Project
+from saltwort.server.scene.operations import facts_of
 from saltwort.server.textures.models import TextureFinding
 
 
@@ -21,7 +25,7 @@ class Mistake:
 
 @dataclass(frozen=True)
 class WalkStep:
-    """A mistake, and whether it is mended."""
+    """A value to read or a mistake, and whether it is read or mended."""
 
     key: str
     title: str
@@ -74,15 +78,47 @@ MISTAKES = (
 )
 
 
+LAMP_STOPS = 5.0
+"""Stops above middle grey that the flame of the lamp reads at least."""
+_LOOK_AT_LAMP = (
+    "In Compare, click the white square in the lamp: a held probe reads its light. "
+    "How far above middle grey is it, and what does each view make of it?"
+)
+
+
 def walk_of(project: Project) -> list[WalkStep]:
     """The steps with what is done; none in a project that has not these mistakes' files."""
-    there = set(project.textures.values_list("path", flat=True))
+    there = dict(project.textures.values_list("path", "pk"))
     if not all(each.subject in there for each in MISTAKES if each.path == "textures"):
         return []
     refresh(project)
     standing = {(finding.code, finding.subject) for finding in own_findings(project)}
     standing |= set(TextureFinding.objects.filter(project=project).values_list("code", "path"))
+    first = WalkStep("read", "First, read a value", _LOOK_AT_LAMP, "compare", _has_read_lamp(project))
     return [
-        WalkStep(each.key, each.title, each.look, each.path, (each.code, each.subject) not in standing)
-        for each in MISTAKES
+        first,
+        *(
+            WalkStep(each.key, each.title, each.look, _place(each, there), (each.code, each.subject) not in standing)
+            for each in MISTAKES
+        ),
     ]
+
+
+def _place(mistake: Mistake, textures: dict[str, int]) -> str:
+    """The one place to look at, as a path below the project's own."""
+    return f"textures/{textures[mistake.subject]}" if mistake.path == "textures" else mistake.path
+
+
+def _has_read_lamp(project: Project) -> bool:
+    """Whether a probe is held on something as bright as the flame, in the render that Compare shows."""
+    comparison = comparison_of(project)
+    render = comparison.render
+    if render is None or not comparison.probes:
+        return False
+    width, height = facts_of(render).header.picture_size
+    for x, y in comparison.probes:
+        place = min(width - 1, int(x * width)), min(height - 1, int(y * height))
+        light = read_box(render.image.file, *place, 1, 1, render.layer)
+        if float(light.max()) >= MIDDLE_GREY * 2**LAMP_STOPS:
+            return True
+    return False

@@ -5493,8 +5493,8 @@ export interface components {
             image_name: string;
         };
         /**
-         * @description A working space to choose: its primaries, and the shares of surface colours and of the widest display of the
-         *     config that it holds, 0–1.
+         * @description A working space to choose: its primaries, and the shares of surface colours, of P3 and of Rec.2020 that it holds,
+         *     0–1.
          */
         StartSpace: {
             name: string;
@@ -5502,7 +5502,9 @@ export interface components {
             /** Format: double */
             surfaces: number;
             /** Format: double */
-            widest_display: number;
+            p3: number;
+            /** Format: double */
+            rec2020: number;
             chosen: boolean;
         };
         Started: {

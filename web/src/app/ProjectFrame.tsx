@@ -31,7 +31,6 @@ export function ProjectFrame() {
   const upload = useUpload();
   const guide = useGuideOfProject();
   const about = useGuidePage();
-  const toggleGuide = () => (guide.place === undefined ? guide.go(about) : guide.close());
   const to = (path: string) => () => void navigate(`/p/${slug}/${path}`);
   const actions = [
     { label: 'Undo', hint: project.data?.undo?.what ?? 'nothing to undo', go: undo },
@@ -59,7 +58,7 @@ export function ProjectFrame() {
     ),
     ['0', () => void navigate(`/p/${slug}`)],
     ['f', trayDo.toggle],
-    ['g', toggleGuide],
+    ['g', () => guide.toggle(about)],
     ['t', tracerDo.open],
     ['mod+z', undo],
     ['mod+y', redo],

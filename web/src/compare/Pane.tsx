@@ -81,7 +81,7 @@ const PaneChoice = memo(function PaneChoice({ index, pane, gone, render, layer, 
       <span className={classes.choice}>
         <ViewPair {...naming} />
       </span>
-      <span className={classes.choice}>
+      <span className={classes.actions}>
         <LookSelect {...naming} />
         <span className="row" style={{ gap: 4, justifyContent: 'flex-end' }}>
           <OwnChoice {...{ number, pane, render, layer }} onChange={(next) => onChange(index, next)} />

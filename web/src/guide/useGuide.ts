@@ -9,6 +9,7 @@ export interface Guide {
   go: (place: string) => void;
   back: () => void;
   close: () => void;
+  toggle: (place: string) => void;
 }
 
 const KEPT = 20;
@@ -22,6 +23,7 @@ export function useGuideOfProject(): Guide {
     go: (next) => setRead((before) => (before.at(-1) === next ? before : [...before, next].slice(-KEPT))),
     back: () => setRead((before) => before.slice(0, -1)),
     close: () => setRead([]),
+    toggle: (place) => setRead((before) => (before.length > 0 ? [] : [place])),
   };
 }
 

@@ -1,13 +1,15 @@
 import { Button, Checkbox, FileButton, Radio, Textarea, TextInput } from '@mantine/core';
+import { Dropzone } from '@mantine/dropzone';
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { type ReactNode, useState } from 'react';
 import { Link, useNavigate } from 'react-router';
 
-import { api, body, queryClient, type Schemas, send, tellError } from '../api/client';
+import { api, body, queryClient, type Schemas, send, tell, tellError } from '../api/client';
 import { counted } from '../shared/marks';
 import { GamutPlot } from '../shared/plots';
 import { Segments } from '../shared/Segments';
 import { Loaded } from '../shared/states';
+import { pathOf } from '../textures/useUpload';
 import classes from './Start.module.css';
 import { leaveWaiting } from './waiting';
 
@@ -59,9 +61,23 @@ function Questions({ options }: { options: Options }) {
     onSuccess: ({ slug }) => void navigate(`/p/${slug}`),
     onError: tellError,
   });
-  const names = [...textures.map((file) => file.webkitRelativePath || file.name), ...pasted.split('\n').map((one) => one.trim())].filter(Boolean);
+  const names = [...textures.map(pathOf), ...pasted.split('\n').map((one) => one.trim())].filter(Boolean);
+  const drop = (files: File[]) => {
+    const [file] = files;
+    if (file && files.length === 1 && CONFIG.test(file.name)) sendConfig.mutate(file);
+    else if (file && files.length === 1 && /\.zip$/i.test(file.name)) bundle.mutate(file);
+    else if (file && files.length === 1 && LIGHT.test(file.name)) sendRender.mutate(file);
+    else if (files.some(({ name: one }) => PICTURES.test(one))) setTextures(files.filter(({ name: one }) => PICTURES.test(one)));
+    else tell('Drop a render (one EXR or HDR), textures, a config, or a project bundle.', 'Nothing here takes this');
+  };
   return (
     <main className={classes.page}>
+      <Dropzone.FullScreen active onDrop={drop} multiple>
+        <div className="empty" style={{ height: '70vh' }}>
+          <h2>Drop it here</h2>
+          <p className="quiet">A render (one EXR or HDR), a folder of textures, a config, or a project bundle</p>
+        </div>
+      </Dropzone.FullScreen>
       <form
         className={classes.questions}
         aria-label="Questions"
@@ -183,6 +199,8 @@ function Picked({ label, accept, busy, onPick }: { label: string; accept: string
 }
 
 const WHOLE_FOLDER = { webkitdirectory: '' };
+const LIGHT = /\.(exr|hdr)$/i;
+const CONFIG = /\.(ocio|ocioz|ya?ml)$/i;
 const PICTURES = /\.(exr|png|jpe?g|tiff?|hdr|dpx|tx)$/i;
 
 /** A folder of textures: its names are looked at now, its files are sent once the project is there. */
@@ -212,6 +230,7 @@ function Pictures({
   onChoose: (key: string) => void;
 }) {
   const [standIn, setStandIn] = useState('lamps');
+  const [seen, setSeen] = useState('');
   const source = (key: string) => {
     const asked = new URLSearchParams({ picture: key, space: answers.space, deliveries: answers.deliveries.join(','), base: answers.base });
     if (image) asked.set('image', image);
@@ -239,12 +258,17 @@ function Pictures({
         <div className={classes.pictures}>
           {options.pictures.map(({ key, label }) => (
             <Radio.Card key={key} value={key} className={`plate ${classes.picture} ${key === answers.picture ? classes.chosen : ''}`}>
-              <img src={source(key)} alt={`Through ${label}`} />
+              <img src={source(key)} alt={`Through ${label}`} onLoad={() => setSeen(source(key))} />
               <span className={classes.caption}>{label}</span>
             </Radio.Card>
           ))}
         </div>
       </Radio.Group>
+      {!image && standIn === 'rig' && !seen.includes('stand_in=rig') && (
+        <p className="small" role="status">
+          Rendering the rig …
+        </p>
+      )}
       <p className="small">
         <strong>{chosen?.label}</strong> {chosen?.does}
         {!image && <span className="quiet"> {STAND_INS[standIn]}</span>}
@@ -301,17 +325,19 @@ function Spaces({ spaces }: { spaces: Schemas['StartFacts']['spaces'] }) {
             <tr>
               <th>Space</th>
               <th>Surfaces</th>
-              <th>Widest display</th>
+              <th>P3</th>
+              <th>Rec.2020</th>
             </tr>
           </thead>
           <tbody>
-            {spaces.map(({ name, surfaces, widest_display: widest, chosen }) => (
+            {spaces.map(({ name, surfaces, p3, rec2020, chosen }) => (
               <tr key={name}>
                 <td className="mono">
                   {name} {chosen && <span className="quiet">chosen</span>}
                 </td>
                 <td className="mono">{percent(surfaces)}</td>
-                <td className="mono">{percent(widest)}</td>
+                <td className="mono">{percent(p3)}</td>
+                <td className="mono">{percent(rec2020)}</td>
               </tr>
             ))}
           </tbody>

@@ -18,8 +18,8 @@ interface Clash {
 
 const PICTURES_AND_ZIPS = /\.(exr|png|jpe?g|tiff?|hdr|dpx|tx|zip)$/i;
 
-/** The path a file has in the project: below the folder it came in, or its bare name. */
-const pathOf = (file: FileWithPath) => (file.path || file.webkitRelativePath || file.name).replace(/^\.?\//, '');
+/** The path of a file below the folder that was picked or dropped, or its bare name. */
+export const pathOf = (file: FileWithPath) => (file.path || file.webkitRelativePath || file.name).replace(/^\.?\//, '');
 
 /** In a folder lie other files too; what was chosen by itself is taken at its word. */
 const isMeant = (file: FileWithPath) => {

@@ -1,6 +1,7 @@
 """The rig as a new project finds it: a picture for those who have no render yet."""
 
 from functools import lru_cache
+from threading import Lock
 
 import numpy as np
 import PyOpenColorIO as ocio
@@ -15,14 +16,18 @@ from saltwort.core.scene.rig.mixing import mixed
 from saltwort.core.scene.rig.stage import MIDDLE_GREY, Input, Rig, build_stage, light_colours
 from saltwort.core.scene.rig.tracing import trace
 
-SIZE = (480, 270)
-SAMPLES = 24
+SIZE = (320, 180)
+SAMPLES = 16
+_rendering = Lock()
 
 
 def first_picture(config: ocio.Config) -> Pixels:
     """The rig with its first lights, a grey swatch and no textures, as light in the working space of a config that has
-    the interchange role: (270, 480, 3) float32."""
-    return apply(space_processor(config, SCENE_INTERCHANGE, ocio.ROLE_SCENE_LINEAR), _light().copy())
+    the interchange role: (180, 320, 3) float32. The
+    first call takes seconds."""
+    with _rendering:  # who asks meanwhile waits for the one picture
+        light = _light()
+    return apply(space_processor(config, SCENE_INTERCHANGE, ocio.ROLE_SCENE_LINEAR), light.copy())
 
 
 @lru_cache(maxsize=1)
