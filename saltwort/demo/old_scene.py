@@ -4,6 +4,7 @@ on purpose, and listed in the README of the demo."""
 import shutil
 from pathlib import Path
 
+import numpy as np
 from django.conf import settings
 
 from saltwort.core.images import write_image
@@ -17,6 +18,7 @@ LIGHTS_NAME = "old_quay_lights.usda"
 
 
 FOLDER = "lantern_quay_teaser"
+FRAMES = 3
 
 
 def add_old_scene(project: Project) -> OldScene:
@@ -30,6 +32,7 @@ def write_old_scene(folder: Path) -> Path:
     """The scene, its layer of lights and its textures; the path of the scene."""
     maps = folder / "maps"
     maps.mkdir(parents=True)
+    (folder / "frames").mkdir()
     height, _ = stones()
     write_image(maps / "wall_diff.png", eight_bit(wall()), "uint8")
     write_image(maps / "wall_rgh.png", eight_bit(grey(0.5 + 0.4 * height)), "uint8")
@@ -37,6 +40,9 @@ def write_old_scene(folder: Path) -> Path:
     write_image(maps / "rope_diff.png", eight_bit(rope()), "uint8")
     write_image(maps / "moss_diff.exr", decoded(rope()), "half")
     write_image(maps / "wet_mask.png", eight_bit(grey(noise(77, (SIDE, SIDE), 6))), "uint8")
+    for number in range(1, FRAMES + 1):
+        light = decoded(wall()) * (0.5 + 1.5 * number / FRAMES)
+        write_image(folder / "frames" / f"teaser.{number:04}.png", np.clip(light, 0, 1) ** (1 / 2.2), "uint8")
     (folder / LIGHTS_NAME).write_text(LIGHTS, encoding="utf-8")
     scene = folder / SCENE_NAME
     scene.write_text(SCENE, encoding="utf-8")

@@ -159,7 +159,7 @@ class Screen(MigrateTestCase):
 
     def test_read_preview_migrate_and_go_back(self) -> None:
         scene = self.read()
-        self.assertEqual(len(scene["found"]["habits"]), 8)
+        self.assertEqual(len(scene["found"]["habits"]), 9)
         here = f"/old-scenes/{scene['id']}"
         self.tell("post", f"{here}/preview", steps=PLAN)
         self.do_jobs()

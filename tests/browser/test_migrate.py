@@ -25,7 +25,7 @@ class Migrate(BrowserTestCase):
         page.get_by_role("button", name="Read a scene of this machine").click()
         page.get_by_label("Scene, or folder with scenes").fill(str(place))
         page.get_by_role("button", name="Read", exact=True).click()
-        expect(page.get_by_role("heading", name="Habits found: 8")).to_be_visible()
+        expect(page.get_by_role("heading", name="Habits found: 9")).to_be_visible()
 
     def test_from_reading_to_the_proof_and_back(self) -> None:
         self.read(self.scene)

@@ -302,6 +302,7 @@ class OldQuay(MigrationTestCase):
                 "display-numbers",
                 "pre-corrected",
                 "tone-mapping",
+                "frames-with-view",
             },
         )
         self.assertIn("47 106 104", found["display-numbers"].seen[0].says)

@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -12,6 +13,7 @@ from saltwort.core.explain.explained import Told, undone
 from saltwort.core.explain.operation import Scene, Way, operations
 from saltwort.core.explain.steps import Step
 from saltwort.core.images.reading import Pixels
+from saltwort.core.images.sequences import frame_of
 
 Plain = Mapping[str, Any]
 """A deviation as JSON holds it: its code, and its parameters."""
@@ -27,6 +29,14 @@ def undone_again(scene: Scene, deviations: Sequence[Plain], picture: Pixels) -> 
     if left + right >= width or top + bottom >= height:
         raise BadInput("The bars are larger than the picture: it is none of the same sequence.")
     return undone(scene, told, picture[top : height - bottom, left : width - right])
+
+
+def rescued_name(file: Path) -> str:
+    """What a picture is called once it is light again: its number stays at the end, so that it stays a sequence."""
+    frame = frame_of(file)
+    stem = file.stem.removesuffix(frame.digits)
+    between = stem[-1:] if frame.digits and stem[-1:] in "._-" else ""
+    return f"{stem.removesuffix(between)}_rescued{between}{frame.digits}.exr"
 
 
 def _bars(deviation: Plain) -> Bars:

@@ -17,6 +17,7 @@ from saltwort.core.images.intake import survey_apart
 from saltwort.core.images.measuring import Survey
 from saltwort.core.migration.graph import Edit, Numbers
 from saltwort.core.migration.readings import Reading, exponent_of, reading_of, working_space_of
+from saltwort.core.migration.rendered import Rescuing
 from saltwort.core.migration.scene import Scene, picture_files
 from saltwort.core.migration.spaces import Meant, meant_by, says_nothing
 from saltwort.core.migration.uses import ColourUse, PictureUse
@@ -106,6 +107,7 @@ class Draft:
     choices: dict[str, Any] = field(default_factory=dict)
     """What steps found besides changes, by the name of the step."""
     surveys: dict[Path, Survey | str] = field(default_factory=dict)
+    frames: list[Rescuing] = field(default_factory=list)
 
     def survey(self, path: Path) -> Survey | None:
         """What a file holds, measured once; None where it cannot be read."""

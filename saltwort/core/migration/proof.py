@@ -10,6 +10,7 @@ from saltwort.core.errors import BadInput
 from saltwort.core.images.measuring import Survey
 from saltwort.core.migration.plan import Draft, DraftColour, DraftPicture, Progress
 from saltwort.core.migration.readings import Reading, light_of
+from saltwort.core.migration.rendered import Rescuing, seen_before_and_after
 from saltwort.core.migration.uses import ColourUse
 
 Array = NDArray[np.float64]
@@ -17,6 +18,8 @@ TOLERANCE = 1e-3
 """Of the light, for pictures: halves round to 2⁻¹¹, about half of it."""
 COLOUR_TOLERANCE = 1e-5
 """Of the light, for typed colours: they are written as 32-bit floats, and pass two matrices."""
+FRAME_TOLERANCE = 5e-3
+"""Of the display's light, for rescued frames: about half a step of 8 bits in the middle tones."""
 FLOOR = 0.01
 """Of white: darker light is judged as if it were that bright."""
 PIXELS = 1_000
@@ -27,7 +30,8 @@ Triple = tuple[float, float, float]
 
 @dataclass(frozen=True)
 class Proved:
-    """One input before and after: `of` names it. Means and percentiles are of XYZ under D65, or plain numbers.
+    """One input before and after: `of` names it. Means and percentiles are of XYZ under D65, or plain numbers; of a
+    rescued frame, which is no input, of its display's light.
     `largest` is the largest difference of any pixel, as a part of its light, `share` that of pixels that differ by more
     than the tolerance. `why` says why they differ."""
 
@@ -54,6 +58,8 @@ def proved(draft: Draft, folder: Path | None, progress: Progress | None = None) 
             progress(number / max(len(draft.pictures), 1), f"Comparing {picture.use.file}")
         for file in draft.scene.files_of(picture.use):
             rows.append(_picture(draft, picture, file, folder))
+    if folder is not None:
+        rows += [_frame(draft, frame, folder) for frame in draft.frames]
     return sorted((row for row in rows if row is not None), key=lambda row: (row.same, -row.largest))
 
 
@@ -91,6 +97,14 @@ def _picture(draft: Draft, picture: DraftPicture, file: Path, folder: Path | Non
     of = f"{file.name} on {picture.use.feeds}"
     kind = "data" if picture.reading.is_data else "picture"
     return _compared(picture.use.document, of, kind, before, after, TOLERANCE, _why_picture(picture))
+
+
+def _frame(draft: Draft, frame: Rescuing, folder: Path) -> Proved:
+    """A rescued frame as the display shows it: as it was, and its light through the view once more."""
+    written = folder / frame.target.relative_to(draft.scene.folder)
+    before, after = seen_before_and_after(draft.config, frame, written)
+    below = frame.source.relative_to(draft.scene.folder).as_posix()
+    return _compared("", below, "frame", before, after, FRAME_TOLERANCE, "The view gives no such colours.")
 
 
 def _numbers(found: Survey) -> Array:

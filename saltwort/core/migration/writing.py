@@ -15,6 +15,7 @@ from saltwort.core.files import WRITING, check_room, is_disk_full
 from saltwort.core.migration.formats.registry import format_of
 from saltwort.core.migration.graph import Edit, RemoveNode, SetSetting
 from saltwort.core.migration.plan import Draft, DraftPicture, Progress
+from saltwort.core.migration.rendered import BYTES_EACH, Rescuing, write_rescued
 from saltwort.core.migration.scene import hash_of
 from saltwort.core.textures.converting import convert
 
@@ -26,7 +27,7 @@ _AT_FDCWD = -100
 @dataclass(frozen=True)
 class WrittenFile:
     """A file of the outcome: where it came from, its path below the folder, the hashes of both, and what was done:
-    `document`, `copied`, `renamed` or `converted`."""
+    `document`, `copied`, `renamed`, `converted` or `rescued`."""
 
     source: str
     path: str
@@ -97,6 +98,7 @@ def staged(draft: Draft, output: Path | None, progress: Progress | None = None) 
     try:
         target.parent.mkdir(parents=True, exist_ok=True)
         size = sum(map(len, documents.values())) + sum(_size(source) for source, _, _ in _placed(draft))
+        size += sum(_rescued_size(draft, frame) for frame in draft.frames)
         check_room(target.parent, size)
         if output is None:
             place = _free(target.parent / f"{target.name}.before-migration")
@@ -193,6 +195,14 @@ def _fill(draft: Draft, folder: Path, documents: dict[str, bytes], progress: Pro
             how = "copied" if source == target else "renamed"
             shutil.copy2(source, place)
         files.append(WrittenFile(str(source), below.as_posix(), hash_of(source), hash_of(place), how))
+    for number, frame in enumerate(draft.frames):
+        if progress:
+            progress(number / len(draft.frames), f"Rescuing {frame.source.name}")
+        below = frame.target.relative_to(draft.scene.folder)
+        place = folder / below
+        place.parent.mkdir(parents=True, exist_ok=True)
+        write_rescued(draft.config, frame, place)
+        files.append(WrittenFile(str(frame.source), below.as_posix(), hash_of(frame.source), hash_of(place), "rescued"))
     for path, content in documents.items():
         place = folder / path
         place.parent.mkdir(parents=True, exist_ok=True)
@@ -206,6 +216,14 @@ def _size(path: Path) -> int:
     with suppress(OSError):
         return path.stat().st_size
     return 0
+
+
+def _rescued_size(draft: Draft, frame: Rescuing) -> int:
+    found = draft.survey(frame.source)
+    if found is None:
+        return 0
+    width, height = found.facts.header.picture_size
+    return BYTES_EACH * width * height
 
 
 def _files_below(folder: Path) -> Iterator[Path]:

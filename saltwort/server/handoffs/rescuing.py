@@ -10,9 +10,9 @@ from saltwort.core.configs.tags import handoff_tags
 from saltwort.core.engine import ViewChoice
 from saltwort.core.errors import BadInput
 from saltwort.core.explain.operation import Scene
-from saltwort.core.explain.undoing import undone_again
+from saltwort.core.explain.undoing import rescued_name, undone_again
 from saltwort.core.images import read_header, read_pixels, write_image
-from saltwort.core.images.sequences import SUFFIXES, frame_of
+from saltwort.core.images.sequences import SUFFIXES
 from saltwort.core.project import read_setup
 from saltwort.core.textures.folders import allowed_folder
 from saltwort.server.handoffs.explaining import check_size
@@ -43,14 +43,6 @@ def _pictures(folder: Path) -> list[Path]:
     return sorted(
         file for file in folder.iterdir() if file.suffix.lower() in SUFFIXES and not file.name.startswith(".")
     )
-
-
-def rescued_name(file: Path) -> str:
-    """What a picture is called once it is light again: its number stays at the end, so that it stays a sequence."""
-    frame = frame_of(file)
-    stem = file.stem.removesuffix(frame.digits)
-    between = stem[-1:] if frame.digits and stem[-1:] in "._-" else ""
-    return f"{stem.removesuffix(between)}_rescued{between}{frame.digits}.exr"
 
 
 @work("rescue", resumable=True)

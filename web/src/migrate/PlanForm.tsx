@@ -2,7 +2,8 @@ import { Button, Checkbox, Select, TextInput } from '@mantine/core';
 import { useState } from 'react';
 
 import { api, body } from '../api/client';
-import { useChange } from '../api/hooks';
+import { useChange, useConfig } from '../api/hooks';
+import { displayName } from '../shared/colour';
 import { Fold } from '../shared/Fold';
 import { SpaceSelect } from '../shared/SpaceSelect';
 import classes from './Migrate.module.css';
@@ -17,6 +18,7 @@ const LABELS: Record<string, string> = {
   every: 'Also exponents that no display has',
   curve: 'Its curve, if you know it',
   which: 'Which',
+  through: 'View in the frames',
 };
 type Chosen = Record<string, Record<string, unknown> | undefined>;
 
@@ -131,6 +133,7 @@ function SettingField({
   if (setting.name === 'to') {
     return <SpaceSelect label={label} value={String(value ?? '')} onChange={(space) => space && onChange(space)} />;
   }
+  if (setting.name === 'through') return <ThroughSelect label={label} value={String(value ?? '')} onChange={onChange} />;
   if (typeof setting.value === 'boolean') {
     return <Checkbox size="xs" label={label} checked={value === true} onChange={(event) => onChange(event.currentTarget.checked)} />;
   }
@@ -138,6 +141,23 @@ function SettingField({
     return <Select label={label} data={setting.choices} value={String(value)} onChange={(one) => one && onChange(one)} />;
   }
   return <TextInput label={label} value={String(value ?? '')} onChange={(event) => onChange(event.currentTarget.value)} />;
+}
+
+/** A view of the project's config; none for the one that comes nearest to what the scene itself did. */
+function ThroughSelect({ label, value, onChange }: { label: string; value: string; onChange: (value: string) => void }) {
+  const views = useConfig().data?.views ?? [];
+  const data = views.map(({ display, view }) => ({ value: `${display}/${view}`, label: `${view} on ${displayName(display)}` }));
+  return (
+    <Select
+      label={label}
+      data={data}
+      value={value || null}
+      placeholder="The nearest to the scene's own"
+      searchable
+      clearable
+      onChange={(one) => onChange(one ?? '')}
+    />
+  );
 }
 
 const firstSettings = (step: MigrationStep, working: string) =>
