@@ -1,19 +1,23 @@
 """Read finished files by other libraries than wrote them, so that a fault of one is not hidden by itself.
 
-OpenEXR's own library reads EXR, FFmpeg PNG and TIFF of integers, Pillow JPEG and AVIF. Of the rest, JPEG XL and TIFF of
-floats, there is no second reader here: the image library reads what it wrote.
+OpenEXR's own library reads EXR, FFmpeg PNG and TIFF of integers, tifffile other TIFF, Pillow JPEG and AVIF, imagecodecs
+JPEG XL, and PDFium the pages of PDF.
 """
 
 import struct
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
+from threading import Lock
 from typing import Any
 
 import av
 import numpy as np
 import OpenEXR
 import OpenImageIO as oiio
+import pypdfium2
+import tifffile
+from imagecodecs import jpegxl_decode
 from numpy.typing import NDArray
 from PIL import Image
 
@@ -25,6 +29,9 @@ from saltwort.core.images.writing import UNSPECIFIED
 from saltwort.core.spaces.icc import read_profile
 
 OPENEXR, FFMPEG, PILLOW, SAME = "OpenEXR", "FFmpeg", "Pillow", "OpenImageIO"
+TIFFFILE, IMAGECODECS = "tifffile", "imagecodecs"
+POINTS = 72
+"""Of PDF, an inch."""
 DAV1D = "dav1d"
 """Of AVIF of 10 bits, through FFmpeg: another codec than wrote it."""
 
@@ -50,7 +57,7 @@ def read_back(path: Path) -> ReadBack:
             return ReadBack(deep, DAV1D)
         pixels = read(path)
         if pixels is None:
-            pixels, reader = _by_image_library(path), SAME
+            pixels, reader = _by_tifffile(path), TIFFFILE
     except BadInput:
         raise
     except Exception as error:  # of whatever another library raises
@@ -76,6 +83,20 @@ _PIXEL_FORMATS = {
     "rgba64le": "rgba64le",
 }
 """FFmpeg's names for the layouts of what is written here, and of the same in this machine's order of bytes."""
+
+
+def _by_tifffile(path: Path) -> NDArray[Any]:
+    with tifffile.TiffFile(path) as file:
+        page = file.pages[0]
+        pixels = np.asarray(page.asarray())
+        if page.axes == "SYX":  # a plane after the other
+            pixels = np.moveaxis(pixels, 0, -1)
+    return pixels.reshape(*pixels.shape[:2], -1)
+
+
+def _by_imagecodecs(path: Path) -> NDArray[Any]:
+    pixels = np.asarray(jpegxl_decode(path.read_bytes()))
+    return pixels.reshape(*pixels.shape[:2], -1)
 
 
 def _by_ffmpeg(path: Path) -> NDArray[Any] | None:
@@ -107,7 +128,27 @@ _READERS: dict[str, tuple[Callable[[Path], NDArray[Any] | None], str]] = {
     ".tif": (_by_ffmpeg, FFMPEG),
     ".jpg": (_by_pillow, PILLOW),
     ".avif": (_by_pillow, PILLOW),
+    ".jxl": (_by_imagecodecs, IMAGECODECS),
 }
+_pdfium = Lock()
+"""PDFium works for one thread at a time."""
+
+
+def pdf_pages(path: Path, resolution: float) -> list[NDArray[np.uint8]]:
+    """The pages of a PDF as they are seen, 8-bit (height, width, 3), at so many pixels an inch. Raises BadInput where
+    it cannot be read."""
+    with _pdfium:
+        try:
+            document = pypdfium2.PdfDocument(path)
+        except pypdfium2.PdfiumError as error:
+            raise BadInput(f"{path.name} is no PDF that can be read.") from error
+        try:
+            return [
+                np.array(page.render(scale=resolution / POINTS, rev_byteorder=True).to_numpy()[..., :3])
+                for page in document
+            ]
+        finally:
+            document.close()
 
 
 def file_tags(path: Path) -> dict[str, Any]:

@@ -22,7 +22,7 @@ from saltwort.core.engine.processors import LARGEST_EXPOSURE, check_view
 from saltwort.core.errors import BadInput
 from saltwort.core.files import replacing
 from saltwort.core.images import read_header, read_pixels, write_image
-from saltwort.core.images.independent import read_back
+from saltwort.core.images.independent import pdf_pages, read_back
 from saltwort.core.images.reading import Pixels
 from saltwort.core.spaces.curves import srgb_encoded
 from saltwort.core.spaces.gamuts import REC709, rgb_to_xyz
@@ -44,6 +44,8 @@ EDGE, CAPTION, GAP = 60, 64, 24
 PAPER, INK, QUIET = 58, 237, 179
 """Greys of the page: dark and neutral, so that the pictures are judged and not the page."""
 MOST = 400
+COMPRESSED = 2.0
+"""Steps of 8 bits, in the mean, that the JPEG within a PDF may differ by."""
 STOPS = (-2.0, 0.0, 2.0)
 
 
@@ -131,7 +133,8 @@ class ContactSheet(Deliverable[ContactSheetSettings]):
             _write_caption(page, (x, y + size[1] + 6), cell, size[0])
             progress(0.95 * (number + 1) / len(cells), f"Picture {number + 1} of {len(cells)}")
         _save(page, settings, target)
-        return WrittenSheet(*_size_again(target, settings), len(cells), tuple(unreadable), target.stat().st_size)
+        size = _read_again(target, settings, np.asarray(page))
+        return WrittenSheet(*size, len(cells), tuple(unreadable), target.stat().st_size)
 
     def told(self, written: Mapping[str, Any]) -> Facts:
         unreadable = written["unreadable"]
@@ -231,10 +234,13 @@ def _save(page: Image.Image, settings: ContactSheetSettings, target: Path) -> No
         page.save(temporary, "PDF", resolution=RESOLUTION, quality=92)
 
 
-def _size_again(target: Path, settings: ContactSheetSettings) -> tuple[int, int]:
+def _read_again(target: Path, settings: ContactSheetSettings, meant: NDArray[np.uint8]) -> tuple[int, int]:
+    """Width and height of the page as it is read back. Raises BadInput where another picture stands in the file."""
+    height, width = meant.shape[:2]
     if settings.format == "png":
-        height, width = read_back(target).stored.shape[:2]
-        return width, height
-    if not target.read_bytes()[:1024].startswith(b"%PDF-"):
-        raise BadInput("The page was written, but is no PDF.")
-    return PAGE
+        pages, most = [read_back(target).stored], 0.0
+    else:  # whose size is in points: it may come back a pixel larger
+        pages, most = [page[:height, :width] for page in pdf_pages(target, RESOLUTION)], COMPRESSED
+    if len(pages) != 1 or pages[0].shape != meant.shape or np.abs(pages[0] - meant.astype(float)).mean() > most:
+        raise BadInput("The page was written, but reads back otherwise. Check the disk, and make it again.")
+    return width, height
