@@ -60,6 +60,25 @@ class Kept(ServerTestCase):
         self.client.delete(self.url(f"/explanations/{made['id']}"))
         self.assertEqual(self.ask("/explanations"), [])
 
+    def test_a_frame_of_a_video(self) -> None:
+        view = view_processor(config_of(self.project.current), "ACEScg", ACES_SDR)
+        codes = np.clip(apply(view, self.light), 0, 1)
+        form = VideoForm("libx264", "yuv420p", 8, 1, 1, 1, {"crf": "14"})
+        path = self.folder / "review.mp4"
+        with writing_video(path, (codes.shape[1], codes.shape[0]), Fraction(24), form) as video:
+            for frame in (codes, codes ** np.float32(1 / 2.2)):
+                video.write(to_planes(frame, form))
+        told = [self.send("/explanations", path, render=self.beauty.pk, frame=number) for number in (1, 2)]
+        self.assertEqual([one["verdict"] for one in told], ["as expected", "explained"])
+        self.assertEqual([one["frame"] for one in told], [1, 2])
+        self.assertEqual((told[1]["name"], told[1]["deviations"][0]["code"]), ("review.mp4", "power"))
+        self.assertTrue(self.ask(f"/explanations/{told[1]['id']}/rescue").startswith(b"v/1\x01"))
+        refused = self.send("/explanations", path, 400, render=self.beauty.pk, frame=9)
+        self.assertIn("has 2 frames", refused["detail"])
+        path.write_bytes(path.read_bytes()[:400])
+        self.assertIn("no video", self.send("/explanations", path, 400, render=self.beauty.pk)["detail"])
+        self.assertIsNone(self.dropped(codes)["frame"])
+
     def test_worst_spots_chain_and_confidence(self) -> None:
         view = view_processor(config_of(self.project.current), "ACEScg", ACES_SDR)
         codes = np.clip(apply(view, self.light), 0, 1)

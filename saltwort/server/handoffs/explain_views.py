@@ -77,6 +77,7 @@ class ExplanationSerializer(serializers.Serializer):
     name = serializers.CharField()
     render = serializers.CharField(source="render.name")
     station = serializers.SerializerMethodField()
+    frame = serializers.SerializerMethodField()
     expects_light = serializers.BooleanField()
     revision = serializers.IntegerField()
     verdict = serializers.ChoiceField(choices=VERDICTS, source="told.verdict")
@@ -94,6 +95,9 @@ class ExplanationSerializer(serializers.Serializer):
     nearest = serializers.SerializerMethodField()
     author = serializers.CharField(allow_blank=True)
     created = serializers.DateTimeField()
+
+    def get_frame(self, made: Explanation) -> int | None:
+        return made.told.get("frame")
 
     def get_station(self, made: Explanation) -> str:
         return made.station.name if made.station else ""
@@ -122,13 +126,14 @@ class ExplanationSerializer(serializers.Serializer):
 
 
 class CameBackSerializer(serializers.Serializer):
-    """A picture, the render that it should show, the application that it came from, if that is known, and whether light
-    is expected instead of the project's view."""
+    """A picture, or a video with the number of a frame, from 1; the render that it should show, the application that it
+    came from, if that is known, and whether light is expected instead of the project's view."""
 
     file = serializers.FileField()
     render = serializers.IntegerField()
     station = serializers.IntegerField(required=False, allow_null=True, default=None)
     expects_light = serializers.BooleanField(default=False)
+    frame = serializers.IntegerField(min_value=1, max_value=10_000_000, default=1)
 
 
 @extend_schema(methods=["GET"], responses=ExplanationSerializer(many=True))
@@ -146,6 +151,7 @@ def explanations(request: Request, slug: str) -> Response:
             asked["file"],
             station or None,
             expects_light=asked["expects_light"],
+            frame=asked["frame"],
             author=author_of(request),
         )
         return Response(ExplanationSerializer(made).data, status=status.HTTP_201_CREATED)

@@ -98,11 +98,16 @@ def read_picture(path: Path, frame: int) -> tuple[Pixels, Depth]:
     """The pixels of a picture, or of a frame of a video, and how they are coded."""
     if not path.is_file():
         raise BadInput(f"There is no file {path.name}.")
-    if path.suffix.lower() in VIDEOS:
+    if is_video(path.name):
         return video_frame(path, frame), LOSSY_DEPTH
     header = survey_apart(path, path.name).facts.header
     check_size(header, path.name)
     return read_pixels(path, alpha=True), depth_of(header, path.suffix)
+
+
+def is_video(name: str) -> bool:
+    """Whether a file is a video, by its name."""
+    return Path(name).suffix.lower() in VIDEOS
 
 
 def check_size(header: Header, name: str) -> None:

@@ -12,11 +12,22 @@ from saltwort.core.engine.displays import NO_LIGHT, display_kind
 from saltwort.core.errors import BadInput
 from saltwort.core.explain.explained import Question, depth_of, explain, rescued
 from saltwort.core.explain.pictures import Shown, shown, worst_spots
-from saltwort.core.images import encode_png, read_pixels
+from saltwort.core.images import encode_png, read_pixels, write_image
+from saltwort.core.images.video import video_frame
 from saltwort.core.project import read_setup
-from saltwort.server.handoffs.explaining import Wanted, check_size, light_of_render, question_of, rescue_file, told_of
+from saltwort.server.handoffs.explaining import (
+    LOSSY_DEPTH,
+    Wanted,
+    check_size,
+    is_video,
+    light_of_render,
+    question_of,
+    rescue_file,
+    told_of,
+)
 from saltwort.server.handoffs.models import Explanation, Station
-from saltwort.server.images.operations import store_upload
+from saltwort.server.images.models import StoredImage
+from saltwort.server.images.operations import store_file, store_upload, write_upload
 from saltwort.server.projects.models import Project
 from saltwort.server.scene.models import Render
 
@@ -32,18 +43,24 @@ WHITE_AT = 10.0
 
 
 def explain_upload(
-    render: Render, upload: UploadedFile, station: Station | None, *, expects_light: bool, author: str = ""
+    render: Render,
+    upload: UploadedFile,
+    station: Station | None,
+    *,
+    expects_light: bool,
+    frame: int = 1,
+    author: str = "",
 ) -> Explanation:
-    """Take in a picture that came back, and say what was done to it on its way from a render. Raises BadInput for what
-    is no picture, and for a view that is no light of a display."""
+    """Take in a picture that came back, or a frame of a video, counted from 1, and say what was done to it on its way
+    from a render. Raises BadInput for what is no picture, and for a view that is no light of a display."""
     project = render.project
-    image = store_upload(upload)
+    image = _frame_of(upload, frame) if is_video(upload.name or "") else store_upload(upload)
     made = Explanation(
         project=project,
         station=station,
         render=render,
         image=image,
-        name=(upload.name or "")[:200],
+        name=(upload.name or "")[-200:],
         expects_light=expects_light,
         revision=project.current.number,
         author=author,
@@ -51,6 +68,8 @@ def explain_upload(
     question = _asked(made)
     found = explain(question)
     made.told = told_of(question, found, [station] if station else stations_of(project))
+    if is_video(made.name):
+        made.told["frame"] = frame
     pictures = shown(question, found, WIDTH)
     made.told["worst"] = [
         {"x": round(x, 4), "y": round(y, 4), "de": round(value, 2)} for x, y, value in worst_spots(pictures.left)
@@ -59,6 +78,16 @@ def explain_upload(
     _keep(made, pictures)
     project.explanations.filter(pk__in=project.explanations.values_list("pk", flat=True)[MOST_KEPT:]).delete()
     return made
+
+
+def _frame_of(upload: UploadedFile, frame: int) -> StoredImage:
+    """A frame of a video that was sent, kept as a picture of 16 bits; the video is not kept."""
+    with TemporaryDirectory() as folder:
+        video = Path(folder) / f"video{Path(upload.name or '').suffix.lower()}"
+        write_upload(upload, video)
+        picture = video.with_suffix(".png")
+        write_image(picture, video_frame(video, frame), "uint16")
+        return store_file(picture, upload.name or picture.name)
 
 
 def stations_of(project: Project) -> list[Station]:
@@ -75,7 +104,7 @@ def _asked(made: Explanation) -> Question:
     question = question_of(
         revision,
         read_pixels(made.image.file, alpha=True),
-        depth_of(header, made.image.suffix),
+        LOSSY_DEPTH if is_video(made.name) else depth_of(header, made.image.suffix),
         light_of_render(made.render, revision),
         Wanted(choice, made.expects_light),
     )

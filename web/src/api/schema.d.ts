@@ -3556,8 +3556,8 @@ export interface components {
             use: string;
         };
         /**
-         * @description A picture, the render that it should show, the application that it came from, if that is known, and whether light
-         *     is expected instead of the project's view.
+         * @description A picture, or a video with the number of a frame, from 1; the render that it should show, the application that it
+         *     came from, if that is known, and whether light is expected instead of the project's view.
          */
         CameBack: {
             /** Format: uri */
@@ -3566,6 +3566,8 @@ export interface components {
             station?: number | null;
             /** @default false */
             expects_light: boolean;
+            /** @default 1 */
+            frame: number;
         };
         /** @enum {string} */
         CameEnum: "shown" | "written";
@@ -3960,6 +3962,7 @@ export interface components {
             name: string;
             render: string;
             readonly station: string;
+            readonly frame: number | null;
             expects_light: boolean;
             revision: number;
             verdict: components["schemas"]["ExplanationVerdictEnum"];

@@ -15,6 +15,7 @@ import { EXPLAIN, TEST_CARD, useHandoffsView } from '../handoffs/useView';
 
 const KINDS = {
   picture: /\.(exr|png|jpe?g|tiff?|hdr|dpx|tx)$/i,
+  video: /\.(mp4|mov|m4v|mkv|webm)$/i,
   zip: /\.zip$/i,
   config: /\.(ocio|ocioz|ya?ml)$/i,
   look: /\.(cube|clf|cc|ccc|cdl)$/i,
@@ -94,7 +95,7 @@ export function DropAnywhere() {
 }
 
 const UNKNOWN =
-  'Drop a picture (.exr .png .jpg .tif .hdr .dpx .tx), a config (.ocio .ocioz .yaml), a LUT or look (.cube .clf .cc .ccc .cdl), ' +
+  'Drop a picture (.exr .png .jpg .tif .hdr .dpx .tx), a video that came back (.mp4 .mov), a config (.ocio .ocioz .yaml), a LUT or look (.cube .clf .cc .ccc .cdl), ' +
   'a material document (.mtlx), colours (.csv .json), or a zip of textures, of a config, or of a project.';
 
 function Choice({ label, says, onClick }: { label: string; says: string; onClick: () => void }) {
@@ -140,6 +141,17 @@ function useTake() {
     await changed();
     return made;
   };
+  const explained = (file: File) =>
+    guarded(async () => {
+      const renders = await body(api.GET('/api/v1/projects/{slug}/renders', { params: { path: { slug } } }));
+      const render = renders.find(({ id }) => id === shown) ?? renders[0];
+      setHandoffs(EXPLAIN);
+      go('handoffs');
+      if (!render) return; // the page says what is missing
+      tell('Looking at the picture: some seconds …');
+      await send(`/api/v1/projects/${slug}/explanations`, { file, render: String(render.id) });
+      await changed();
+    });
   return {
     textures: (files: File[]) => {
       go('textures');
@@ -159,17 +171,8 @@ function useTake() {
         setHandoffs(TEST_CARD);
         go('handoffs');
       }),
-    explained: (file: File) =>
-      guarded(async () => {
-        const renders = await body(api.GET('/api/v1/projects/{slug}/renders', { params: { path: { slug } } }));
-        const render = renders.find(({ id }) => id === shown) ?? renders[0];
-        setHandoffs(EXPLAIN);
-        go('handoffs');
-        if (!render) return; // the page says what is missing
-        tell('Looking at the picture: some seconds …');
-        await send(`/api/v1/projects/${slug}/explanations`, { file, render: String(render.id) });
-        await changed();
-      }),
+    explained,
+    video: explained,
     compared: (files: File[]) =>
       guarded(async () => {
         const last = await addRenders(files);

@@ -1,4 +1,4 @@
-import { Button, Checkbox, FileButton, Select } from '@mantine/core';
+import { Button, Checkbox, FileButton, NumberInput, Select } from '@mantine/core';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 
@@ -31,11 +31,13 @@ export function Explain({ station }: { station: Station }) {
     queryFn: () => body(api.GET('/api/v1/projects/{slug}/explanations', { params: { path: { slug } } })),
   });
   const chosen = renders.data?.find(({ id }) => id === render) ?? renders.data?.[0];
+  const [frame, setFrame] = useState(1);
   const explain = useChange((_, file: File) =>
     send<Explanation>(`/api/v1/projects/${slug}/explanations`, {
       file,
       render: String(chosen?.id),
       expects_light: String(light),
+      frame: String(frame),
       ...(of === UNSAID ? {} : { station: of }),
     }),
   );
@@ -84,6 +86,7 @@ export function Explain({ station }: { station: Station }) {
           allowDeselect={false}
           onChange={(id) => setOf(id ?? UNSAID)}
         />
+        <NumberInput size="xs" w={110} label="Frame, of a video" min={1} allowDecimal={false} value={frame} onChange={(value) => setFrame(Number(value) || 1)} />
         <Checkbox
           size="xs"
           color="neutral"
@@ -92,7 +95,7 @@ export function Explain({ station }: { station: Station }) {
           onChange={(event) => setLight(event.currentTarget.checked)}
           style={{ paddingBottom: 8 }}
         />
-        <FileButton onChange={(file) => file && explain.mutate(file)} accept=".png,.jpg,.jpeg,.tif,.tiff,.exr,.avif,.jxl,.hdr,.dpx">
+        <FileButton onChange={(file) => file && explain.mutate(file)} accept=".png,.jpg,.jpeg,.tif,.tiff,.exr,.avif,.jxl,.hdr,.dpx,.mp4,.mov,.m4v,.mkv,.webm">
           {(props) => (
             <Button {...props} size="xs" disabled={explain.isPending}>
               {explain.isPending ? 'Looking at it: some seconds …' : 'Choose or drop a picture'}
@@ -163,7 +166,7 @@ function Told({ made, isLast }: { made: Explanation; isLast: boolean }) {
       )}
       {open && (
         <div className={classes.pictures}>
-          <Captioned source={picture('came')}>As it came: {made.name}</Captioned>
+          <Captioned source={picture('came')}>As it came: {made.name}{made.frame !== null && `, frame ${made.frame}`}</Captioned>
           {made.verdict !== 'another picture' && <Captioned source={picture('expected')}>As it should be</Captioned>}
           {made.undo.possible && (
             <>
