@@ -22,7 +22,7 @@ from saltwort.server.scene.operations import add_render
 from saltwort.server.textures.operations import pin_texture
 from saltwort.server.whole_projects.manifests import write_bundle
 from tests.browser.base import BrowserTestCase
-from tests.samples import base_text, light, write
+from tests.samples import SRGB, base_text, light, write
 
 MOST_CLICKS = 15
 
@@ -251,7 +251,7 @@ class Walk(BrowserTestCase):
     def _make_project(self) -> Project:
         return build_demo()
 
-    def test_a_value_is_read_and_a_mistake_is_mended(self) -> None:
+    def test_a_value_is_read_and_all_mistakes_are_mended(self) -> None:
         page = self.page
         page.goto(f"{self.live_server_url}/p/lantern-quay", wait_until="networkidle")
         walk = page.get_by_role("region", name="Find the five mistakes")
@@ -271,17 +271,45 @@ class Walk(BrowserTestCase):
         page.goto(f"{self.live_server_url}/p/lantern-quay", wait_until="networkidle")
         expect(steps.first).to_contain_text("read")
         expect(steps.nth(1)).to_contain_text("now")
-        walk.get_by_role("link", name="Go and look").click()
-        page.get_by_role("button", name="Set to Raw").first.click()
-        expect(page.get_by_role("article").filter(has_text="Data read as colour")).to_have_count(0)
-        page.keyboard.press("0")
-        expect(steps.nth(1)).to_contain_text("mended")
-        expect(walk).to_contain_text("1 of 5 mended")
+        for number, mend in enumerate(
+            (self.set_space, self.set_space, self.decode_buoy, self.set_space, self.dismiss_failed), start=1
+        ):
+            expect(walk).to_contain_text(f"{number - 1} of 5 mended")
+            walk.get_by_role("link", name="Go and look").click()
+            mend()
+            self.segment("Config").click()
+            page.keyboard.press("0")
+            expect(steps.nth(number)).to_contain_text("mended")
+        expect(walk).to_contain_text("All five are mended.")
         walk.get_by_role("button", name="Leave").click()
         expect(walk).to_have_count(0)
         page.reload(wait_until="networkidle")
-        page.get_by_role("button", name="Find the five mistakes, 1 found").click()
+        page.get_by_role("button", name="Find the five mistakes, 5 found").click()
         expect(walk).to_be_visible()
+
+    def set_space(self) -> None:
+        """Press the fix of the texture's finding."""
+        card = self.page.get_by_role("article").filter(
+            has_text=re.compile("Data read as colour|Encoded values read as light|Header disagrees")
+        )
+        card.get_by_role("button", name=re.compile("^Set to ")).click()
+        expect(card).to_have_count(0)
+
+    def decode_buoy(self) -> None:
+        page = self.page
+        page.get_by_role("button", name=re.compile("^buoy red")).click()
+        self.choose("Typed in", SRGB)
+        page.get_by_role("button", name="Save", exact=True).click()
+        expect(page.get_by_role("article").filter(has_text="Screen values typed as light")).to_have_count(0)
+
+    def dismiss_failed(self) -> None:
+        page = self.page
+        self.section("Chain").get_by_role("button", name="Grading suite failed").click()
+        card = page.get_by_role("article").filter(has_text="The test card came back otherwise than agreed")
+        card.get_by_role("button", name="Dismiss").click()
+        card.get_by_label("Why it can stay").fill("the finishing house sets it tomorrow")
+        card.get_by_role("button", name="Dismiss", exact=True).click()
+        expect(card).to_have_count(0)
 
 
 class ScreenCheck(BrowserTestCase):
