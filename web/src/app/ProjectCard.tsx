@@ -8,6 +8,7 @@ import { api, body, queryClient, type Schemas, tell } from '../api/client';
 import { displayName, shortView } from '../shared/colour';
 import { counted, LevelMark } from '../shared/marks';
 import classes from './Projects.module.css';
+import { dayAndTime } from '../shared/dates';
 
 type Card = Schemas['ProjectCard'];
 type Dialog = 'rename' | 'duplicate' | 'delete';
@@ -64,7 +65,7 @@ export function ProjectCard({ card }: { card: Card }) {
         <br />
         {card.working_space} · {shortView(card.view)} on {displayName(card.display)}
         <br />
-        revision {card.revision}, {new Date(card.changed).toLocaleString('en-GB', { dateStyle: 'medium', timeStyle: 'short' })}
+        revision {card.revision}, {dayAndTime(card.changed)}
         {card.archived && ' · archived'}
       </p>
       <Findings slug={slug} />

@@ -3,6 +3,7 @@ import { useState } from 'react';
 
 import { api, body, type Schemas } from '../api/client';
 import { useChange, useProject, useRevisions } from '../api/hooks';
+import { dayAndTime } from '../shared/dates';
 import { Loaded } from '../shared/states';
 import { folded } from './folded';
 
@@ -77,7 +78,7 @@ function Row({ revision }: { revision: Revision }) {
           <span className="mono">{revision.number}</span> {revision.message}
         </span>
         <span className="quiet small" title={made.toLocaleString('en-GB')}>
-          {[made.toLocaleString('en-GB', { dateStyle: 'short', timeStyle: 'short' }), revision.author]
+          {[dayAndTime(made), revision.author]
             .filter(Boolean)
             .join(', ')}
         </span>

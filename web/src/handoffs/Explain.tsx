@@ -7,6 +7,7 @@ import { type Station, useChange, useRenders, useSlug } from '../api/hooks';
 import { GuideMark } from '../guide/GuideMark';
 import { FirstRender } from '../scene/FirstRender';
 import { useRemembered } from '../shared/remembered';
+import { dayAndTime } from '../shared/dates';
 import { Loaded } from '../shared/states';
 import { Captioned } from './Captioned';
 import classes from './Chain.module.css';
@@ -86,7 +87,7 @@ export function Explain({ station }: { station: Station }) {
           allowDeselect={false}
           onChange={(id) => setOf(id ?? UNSAID)}
         />
-        <NumberInput size="xs" w={110} label="Frame, of a video" min={1} allowDecimal={false} value={frame} onChange={(value) => setFrame(Number(value) || 1)} />
+        <NumberInput size="xs" w={110} label="Frame of a video" min={1} allowDecimal={false} value={frame} onChange={(value) => setFrame(Number(value) || 1)} />
         <Checkbox
           size="xs"
           color="neutral"
@@ -182,7 +183,7 @@ function Told({ made, isLast }: { made: Explanation; isLast: boolean }) {
       {open && made.undo.possible && <Rescue made={made} file={picture('rescue')} />}
       <p className="small quiet">
         {made.confidence > 0 && `${Math.round(100 * made.confidence)} of 100 such answers are right. `}
-        {new Date(made.created).toLocaleString()}, revision {made.revision}, beside {made.render}
+        {dayAndTime(made.created)}, revision {made.revision}, beside {made.render}
         {made.station && `, from ${made.station}`}. Left: ΔE 2000 {made.residual.de_mean.toFixed(2)} in the mean, 99 % below{' '}
         {made.residual.de_p99.toFixed(2)}.{made.undo.lost.length > 0 && ` Lost for good: ${made.undo.lost.join(' ')}`}
       </p>

@@ -7,6 +7,7 @@ import { type Station, useChange, useSlug } from '../api/hooks';
 import { GuideMark } from '../guide/GuideMark';
 import { LevelMark } from '../shared/marks';
 import { Segments } from '../shared/Segments';
+import { dayAndTime } from '../shared/dates';
 import { Loaded } from '../shared/states';
 import { Captioned } from './Captioned';
 import classes from './Chain.module.css';
@@ -119,7 +120,7 @@ export function TestCard({ station }: { station: Station }) {
 function Older({ proof }: { proof: Proof }) {
   return (
     <p className="quiet small">
-      {new Date(proof.created).toLocaleString()}: {proof.name}, revision {proof.revision}. {WORDS[proof.verdict]}
+      {dayAndTime(proof.created)}: {proof.name}, revision {proof.revision}. {WORDS[proof.verdict]}
       {proof.made[0] && `: ${proof.made[0].label.toLowerCase()}`}.
     </p>
   );
@@ -150,7 +151,7 @@ function Answer({ station, proof }: { station: Station; proof: Proof }) {
         <Captioned source={picture('agreed')}>As agreed, revision {proof.revision}</Captioned>
       </div>
       <p className="quiet small">
-        {new Date(proof.created).toLocaleString()}, {proof.came === 'shown' ? 'what it shows' : 'what it writes'}. Largest
+        {dayAndTime(proof.created)}, {proof.came === 'shown' ? 'what it shows' : 'what it writes'}. Largest
         difference {proof.largest.toFixed(4)} ({proof.where}); the coding of the file alone makes up to{' '}
         {(2.5 * proof.step).toFixed(4)}
         {proof.made.length > 0 && `, and with what is told here ${proof.left.toFixed(4)} is left`}.

@@ -74,7 +74,7 @@ export function ConversionFiles({ conversion, onRemoved }: { conversion: Schemas
                       <div className="quiet">{part(figures.hidden, figures.samples)} colour under alpha 0 is lost</div>
                     )}
                     {figures.not_finite > 0 && (
-                      <div className="quiet">{figures.not_finite.toLocaleString()} NaN and infinite values became black or white</div>
+                      <div className="quiet">{figures.not_finite.toLocaleString('en-GB')} NaN and infinite values became black or white</div>
                     )}
                   </td>
                   <td className="mono small">{figures.largest_error.toPrecision(2)}</td>
@@ -101,7 +101,7 @@ export function ConversionFiles({ conversion, onRemoved }: { conversion: Schemas
       </table>
       {files.hasNextPage && (
         <Button variant="subtle" loading={files.isFetchingNextPage} onClick={() => void files.fetchNextPage()}>
-          Show more, {(conversion.count - shown.length).toLocaleString()} are left
+          Show more, {(conversion.count - shown.length).toLocaleString('en-GB')} are left
         </Button>
       )}
     </>

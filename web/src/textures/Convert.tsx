@@ -128,7 +128,7 @@ function Page({ offered, workingSpace }: { offered: Schemas['Choices']; workingS
                   <span className="ellipsis">
                     {counted(count, 'file')} to {space}
                   </span>
-                  <span className="quiet small">{new Date(created).toLocaleTimeString('en', { hour: '2-digit', minute: '2-digit', hour12: false })}</span>
+                  <span className="quiet small">{new Date(created).toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit' })}</span>
                 </span>
                 <span className="quiet small">{format}</span>
               </button>

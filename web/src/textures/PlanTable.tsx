@@ -14,9 +14,9 @@ export function PlanTable({ plan }: { plan: Schemas['Plan'] }) {
       <h2>Preview</h2>
       <p role="status">
         {counted(plan.count - plan.refused, 'file')}, up to {megabytes(plan.bytes)} of the {megabytes(plan.bytes_free)} that are
-        free. {plan.clipped > 0 && `${plan.clipped.toLocaleString()} with values that clip. `}
-        {plan.outside > 0 && `${plan.outside.toLocaleString()} with values outside the gamut. `}
-        {plan.refused > 0 && `${plan.refused.toLocaleString()} cannot be converted.`}
+        free. {plan.clipped > 0 && `${plan.clipped.toLocaleString('en-GB')} with values that clip. `}
+        {plan.outside > 0 && `${plan.outside.toLocaleString('en-GB')} with values outside the gamut. `}
+        {plan.refused > 0 && `${plan.refused.toLocaleString('en-GB')} cannot be converted.`}
       </p>
       <p className="quiet small">
         Estimated from a sample of each file’s pixels; every number is checked after writing.

@@ -11,6 +11,7 @@ import { FrameCurves } from './FrameCurves';
 import { type SeenFrame, type Series, useLookedAt, useSeenFrames, useWatchedFolders, type Watched } from './useWatched';
 import { WatchForm } from './WatchForm';
 import classes from './Watching.module.css';
+import { timeOfDay } from '../shared/dates';
 
 const MOST_LISTED = 200;
 
@@ -81,7 +82,7 @@ export function NightWatch() {
 
 function stateOf({ is_on, looked, error }: Watched) {
   if (error) return error;
-  const last = looked ? `last looked at ${new Date(looked).toLocaleTimeString()}` : 'not looked at yet';
+  const last = looked ? `last looked at ${timeOfDay(looked)}` : 'not looked at yet';
   return is_on ? last : `paused, ${last}`;
 }
 
