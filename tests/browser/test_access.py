@@ -44,6 +44,12 @@ class Access(BrowserTestCase):
             with self.subTest(place):
                 self.assertEqual(self.violations(), [])
 
+    def test_the_guide_beside_the_work(self) -> None:
+        page = self.open("config")
+        page.keyboard.press("g")
+        page.get_by_role("complementary", name="Guide").get_by_role("heading", name="Config").wait_for()
+        self.assertEqual(self.violations(), [])
+
     def test_the_tray_and_dialogs(self) -> None:
         page = self.open("textures")
         for key, name in (("f", "Findings and jobs"), ("?", "Keys")):

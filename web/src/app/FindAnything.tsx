@@ -68,10 +68,11 @@ const matches = ({ label, note = '', words = [] }: Found, asked: string[]) => {
   return asked.every((word) => text.includes(word));
 };
 
-/** Sections whose titles match stand before those that match by their text. */
-const byTitle = (sections: Section[], asked: string[]) => {
+/** Sections with all words in their titles, and then those that have what is sought in their text as it is typed. */
+const inGuide = (sections: Section[], asked: string[], sought: string) => {
   const inTitle = ({ title }: Section) => asked.every((word) => title.toLowerCase().includes(word));
-  return [...sections.filter(inTitle), ...sections.filter((section) => !inTitle(section))];
+  const inText = (section: Section) => !inTitle(section) && section.text.toLowerCase().includes(sought.toLowerCase());
+  return [...sections.filter(inTitle), ...sections.filter(inText)];
 };
 
 /** All that can be found. Without a word only where to go and what to do is shown. */
@@ -89,7 +90,8 @@ function useGroups(query: string, asked: string[], actions: Found[]): { title: s
   const [sought] = useDebouncedValue(query.trim(), 150);
   const listed = useFirstTextures({ ...NO_FILTERS, sought }, SHOWN);
   // Those of the words before are none of what is sought now.
-  const textures = sought === query.trim() && !listed.isPlaceholderData ? (listed.data?.textures ?? []) : [];
+  const isSettled = sought === query.trim() && !listed.isPlaceholderData && !listed.isLoading;
+  const textures = isSettled ? (listed.data?.textures ?? []) : [];
   const [, setTab] = useRemembered('config tab', '');
   const [, setSpace] = useRemembered('selected space', '');
   const [, setColour] = useRemembered('selected colour', '');
@@ -160,10 +162,16 @@ function useGroups(query: string, asked: string[], actions: Found[]): { title: s
       })),
     },
     { title: 'Findings', found: codes.map(({ code, meaning }) => ({ label: meaning, note: code, go: to('/findings') })) },
+    { title: 'Words', found: terms.map(({ term, meaning }) => ({ label: term, note: meaning, go: to('/glossary') })) },
     {
       title: 'Guide',
-      found: byTitle(sections, asked).map(({ place, page, title, text }) => ({ label: title, note: page === title ? '' : page, words: [text], go: () => guide?.go(place) })),
+      // Not before what the server finds: what stands first then is what is marked.
+      found: (isSettled ? inGuide(sections, asked, sought) : []).map(({ place, page, title }) => ({
+        label: title,
+        note: page === title ? '' : page,
+        words: [query],
+        go: () => guide?.go(place),
+      })),
     },
-    { title: 'Words', found: terms.map(({ term, meaning }) => ({ label: term, note: meaning, go: to('/glossary') })) },
   ];
 }

@@ -70,10 +70,12 @@ export function LivePicture(props: LiveProps) {
   const failed = light.error ?? program.error;
   const client = useQueryClient();
   const slug = useSlug();
+  const refused = failed?.message;
   useEffect(() => {
-    // What is shown may have gone by a change in another window: the project is asked for as it stands now.
-    if (failed) void client.invalidateQueries({ queryKey: [slug], refetchType: 'active' });
-  }, [failed, client, slug]);
+    // What is shown may have gone by a change in another window: the project is asked for as it stands now. Once for
+    // each refusal: what is asked for then may be refused again.
+    if (refused) void client.invalidateQueries({ queryKey: [slug], refetchType: 'active' });
+  }, [refused, client, slug]);
   if (failed) {
     return (
       <span className={`${classes.waiting} small`} role="alert">
