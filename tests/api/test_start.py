@@ -163,7 +163,7 @@ class WhatIsNext(StartTestCase):
         pin_texture(texture, texture.version, "sRGB Encoded Rec.709 (sRGB)")
         self.assertEqual(self.states()["textures"], "attention")
         told = self.ask("/next")
-        self.assertEqual((told["next"]["path"], told["next"]["label"]), ("textures", "Look at: Data read as colour"))
+        self.assertEqual((told["next"]["path"], told["next"]["label"]), ("textures", "Data read as colour"))
         self.undo()
         self.render(colorInteropID="lin_ap1_scene")
         states = self.states()

@@ -56,6 +56,9 @@ class Start(BrowserTestCase):
         page = self.page
         page.goto(f"{self.live_server_url}/new", wait_until="networkidle")
         expect(page.get_by_role("region", name="What it leads to")).to_contain_text("ACEScg")
+        with page.expect_popup() as check:
+            page.get_by_role("link", name="Is this screen fit to judge on?").click()
+        expect(check.value.get_by_role("region", name="What it says")).to_be_visible()
         page.get_by_role("button", name="Start with these").click()
         project = self.started()
         self.assertEqual((project.name, project.current.number), ("New show", 1))

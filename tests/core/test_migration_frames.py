@@ -106,6 +106,18 @@ class RescuedFrames(MigrationTestCase):
         self.assertEqual(told["cut/dusk.0001.png"], "It cannot be read.")
         self.assertEqual(len(told), 4)
 
+    def test_nothing_is_overwritten(self) -> None:
+        """Neither what was rescued before nor one of two frames that would have one name."""
+        self.frames()
+        self.frames(sample="uint8", suffix="jpg")
+        before = write(self.home / "frames" / "dusk_rescued.0002.exr", self.light, "half").read_bytes()
+        draft = self.draft(self.scene)
+        self.assertEqual(len(taken(draft, (Asked("rescue-frames"),))), 1)
+        self.assertEqual(len([left for left in draft.left if "is there already" in left.why]), 3)
+        with staged(draft, None) as outcome:
+            outcome.put()
+        self.assertEqual((self.home / "frames" / "dusk_rescued.0002.exr").read_bytes(), before)
+
     def test_a_view_that_is_none(self) -> None:
         self.frames()
         for typed in ("sRGB - Display/Nothing", "Nothing/Un-tone-mapped", "AgX"):

@@ -73,7 +73,7 @@ def _state(step: str, told: Told, groups: list[Group]) -> StepState:
     opened = ((todo_says,) if todo else ()) + wrong
     worst = next((group for group in found if group.level == BLOCKER), next(iter(found), None))
     if worst is not None:
-        return StepState(step, ATTENTION, tuple(settled), opened, NextThing(f"Look at: {worst.title}", step))
+        return StepState(step, ATTENTION, tuple(settled), opened, NextThing(worst.title, step))
     return StepState(step, TO_DO if todo else READY, tuple(settled), opened, todo)
 
 

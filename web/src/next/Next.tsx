@@ -32,7 +32,7 @@ export function Next() {
             {thing ? (
               <>
                 <div>
-                  <h1>Next: {thing.label.replace(/^Look at: /, '')}</h1>
+                  <h1>Next: {thing.label}</h1>
                   <span className="quiet small">{steps.filter(({ state }) => state === 'ready').length} of 6 steps are ready</span>
                 </div>
                 <Button variant="filled" component={Link} to={`/p/${slug}/${thing.path}`}>
@@ -75,7 +75,7 @@ export function Next() {
                     {open.length > 4 && <li>and {open.length - 4} more</li>}
                   </ul>
                   <Link to={`/p/${slug}/${own?.path ?? step}`} className="small">
-                    {own?.label ?? `Open ${known?.name}`}
+                    {own ? (state === 'attention' ? `Look at: ${own.label}` : own.label) : `Open ${known?.name}`}
                   </Link>
                 </section>
               );

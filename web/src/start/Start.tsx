@@ -271,7 +271,10 @@ function Pictures({
       )}
       <p className="small">
         <strong>{chosen?.label}</strong> {chosen?.does}
-        {!image && <span className="quiet"> {STAND_INS[standIn]}</span>}
+        {!image && <span className="quiet"> {STAND_INS[standIn]}</span>}{' '}
+        <Link to="/screen" target="_blank">
+          Is this screen fit to judge on?
+        </Link>
       </p>
     </section>
   );

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from pathlib import Path
 
 from saltwort.core.engine import ViewChoice
 from saltwort.core.engine.processors import check_view
@@ -37,16 +38,18 @@ def rescue(draft: Draft, settings: RescueFrames) -> Iterator[Change]:
     sequences = rendered_sequences(draft.scene, draft.words)
     if not sequences:
         return
-    choice = _choice(draft, settings.through)
+    choice, taken = _choice(draft, settings.through), set[Path]()
     for pattern, frames in sequences.items():
         for frame in frames:
             below = frame.file.relative_to(draft.scene.folder).as_posix()
             found = draft.survey(frame.file)
-            if why := _not_rescued(found):
+            target = frame.file.with_name(rescued_name(frame.file))
+            if why := _not_rescued(found, target, taken):
                 draft.leave(KEY, pattern, below, why)
                 continue
             assert found is not None
-            draft.frames.append(Rescuing(frame.file, frame.file.with_name(rescued_name(frame.file)), choice))
+            taken.add(target)
+            draft.frames.append(Rescuing(frame.file, target, choice))
             yield Change(
                 KEY,
                 pattern,
@@ -74,7 +77,9 @@ def _choice(draft: Draft, typed: str) -> ViewChoice:
     raise BadInput("Say which view is in the frames, as DISPLAY/VIEW: nothing in the scene tells it.")
 
 
-def _not_rescued(found: Survey | None) -> str:
+def _not_rescued(found: Survey | None, target: Path, taken: set[Path]) -> str:
+    if target in taken or target.exists():
+        return f"{target.name} is there already, and nothing is overwritten. Rename or remove it."
     if found is None:
         return "It cannot be read."
     if not found.facts.header.bit_depth.endswith("-bit"):

@@ -23,8 +23,7 @@ _rendering = Lock()
 
 def first_picture(config: ocio.Config) -> Pixels:
     """The rig with its first lights, a grey swatch and no textures, as light in the working space of a config that has
-    the interchange role: (180, 320, 3) float32. The
-    first call takes seconds."""
+    the interchange role: (180, 320, 3) float32. The first call takes seconds."""
     with _rendering:  # who asks meanwhile waits for the one picture
         light = _light()
     return apply(space_processor(config, SCENE_INTERCHANGE, ocio.ROLE_SCENE_LINEAR), light.copy())
