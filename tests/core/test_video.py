@@ -1,5 +1,6 @@
 """Videos: the right colour in stream and container, HDR10 with its light measured, gaps; and verified files."""
 
+import os
 from dataclasses import asdict, replace
 from fractions import Fraction
 from pathlib import Path
@@ -141,6 +142,16 @@ class Movies(MovieTestCase):
         _, dimmer = self.make("movie", self.frames, codec="hevc-hdr10", peak=600, exposure=-3.0, **HDR)
         self.assertEqual(dimmer.video["mastering"]["highest"], 600)
         self.assertLess(dimmer.light_levels[0], written.light_levels[0])
+
+    def test_no_encoder_makes_threads_real_time(self) -> None:
+        """As root, SVT-AV1 does; it would hold up all else that runs on the machine, and for good."""
+        planes = to_planes(np.zeros((64, 64, 3), np.float32), VideoForm("", "yuv420p", 8, BT709, BT709, BT709))
+        for encoder in ("libsvtav1", "libx264", "libx265"):
+            form = VideoForm(encoder, "yuv420p", 8, BT709, BT709, BT709)
+            with self.subTest(encoder), writing_video(self.folder / "one.mp4", (64, 64), Fraction(24), form) as writer:
+                writer.write(planes)
+                threads = [int(task.name) for task in Path("/proc/self/task").iterdir()]
+                self.assertEqual({os.sched_getscheduler(thread) for thread in threads}, {os.SCHED_OTHER})
 
     def test_missing_and_broken_frames(self) -> None:
         without = (*self.frames[:3], *self.frames[5:])

@@ -8,8 +8,9 @@ values, as these standards have it: sited left of SDR (MPEG-2's place, H.273 chr
 import mmap
 import os
 import struct
+import threading
 from collections.abc import Iterable, Iterator
-from contextlib import contextmanager
+from contextlib import closing, contextmanager, suppress
 from dataclasses import dataclass, field
 from fractions import Fraction
 from pathlib import Path
@@ -139,14 +140,12 @@ def writing_video(path: Path, size: tuple[int, int], rate: Fraction, form: Video
     """Write frames one by one. The file appears whole, as with `write_image`. Raises BadInput when the library
     refuses."""
     with replacing(path) as temporary:
-        writer = VideoWriter(temporary, size, rate, form)
         try:
-            yield writer
-            writer.end()
+            with closing(VideoWriter(temporary, size, rate, form)) as writer:
+                yield writer
+                writer.end()
         except av.FFmpegError as error:
             raise BadInput(f"The video library could not write the file: {error.strerror}.") from error
-        finally:
-            writer.close()
         if form.mastering:
             _write_light_levels(temporary, writer.light_levels, form.mastering)
 
@@ -168,6 +167,8 @@ class VideoWriter:
         context.color_primaries, context.color_trc = form.primaries, form.transfer
         context.colorspace, context.color_range = form.matrix, NARROW
         self._stream = stream
+        with _at_ordinary_priority():
+            context.open()
 
     def write(self, planes: tuple[Plane, Plane, Plane]) -> None:
         frame = av.VideoFrame(*self._size, self._form.pixel_format)
@@ -186,6 +187,25 @@ class VideoWriter:
 
     def close(self) -> None:
         self._container.close()
+
+
+@contextmanager
+def _at_ordinary_priority() -> Iterator[None]:
+    """Undo what SVT-AV1 does when root opens it: it makes its threads, the thread that asked for it, and so every later
+    thread and process of that one, real-time, and whatever else should run on the machine stands still."""
+    tasks = Path("/proc/self/task")
+    if not tasks.is_dir():
+        yield
+        return
+    policy, priority = os.sched_getscheduler(0), os.sched_getparam(0)
+    before = {task.name for task in tasks.iterdir()} - {str(threading.get_native_id())}
+    try:
+        yield
+    finally:
+        for task in tasks.iterdir():
+            if task.name not in before:
+                with suppress(ProcessLookupError):  # a thread that ended meanwhile
+                    os.sched_setscheduler(int(task.name), policy, priority)
 
 
 def _options(form: VideoForm) -> dict[str, str]:
