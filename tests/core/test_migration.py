@@ -10,6 +10,7 @@ from saltwort.core.engine import load_config
 from saltwort.core.errors import BadInput
 from saltwort.core.images.measuring import survey
 from saltwort.core.migration.balls import balls_beside
+from saltwort.core.migration.formats import usd
 from saltwort.core.migration.habits.registry import habits_of
 from saltwort.core.migration.habits.typed import corrected_likelihood, display_likelihood
 from saltwort.core.migration.naming import named, token_of
@@ -18,6 +19,7 @@ from saltwort.core.migration.proof import COLOUR_TOLERANCE, proved
 from saltwort.core.migration.report import report_of
 from saltwort.core.migration.scene import read_scene
 from saltwort.core.migration.spaces import meant_by
+from saltwort.core.migration.uses import Uses
 from saltwort.core.migration.writing import documents_of, staged
 from saltwort.demo.old_scene import write_old_scene
 from tests.core.made_scenes import gltf_scene, materialx_scene, picture, usd_scene
@@ -61,6 +63,36 @@ class Colours(MigrationTestCase):
             for row in rows:
                 self.assertTrue(row.same, row)
                 self.assertLess(row.largest, COLOUR_TOLERANCE)
+
+    def test_colours_that_change_over_time(self) -> None:
+        """Every sample is converted and proved; an exponent that changes is driven, and its node stays."""
+        chance = random.Random(SEED)
+        samples = {time: [round(chance.uniform(0, 3), 4) for _ in range(3)] for time in (1, 12.5, 24)}
+        told = ", ".join(f"{time}: ({', '.join(map(str, values))})" for time, values in samples.items())
+        path = self.usd(
+            f'def SphereLight "L"\n{{\n    color3f inputs:color = (1, 1, 1)\n'
+            f"    color3f inputs:color.timeSamples = {{ {told} }}\n}}\n"
+            'def Material "M"\n{\n    def Shader "glow"\n    {\n        token info:id = "ND_power_color3"\n'
+            "        color3f inputs:in1 = (1, 0.5, 0.2)\n        float inputs:in2.timeSamples = { 1: 2.2, 24: 1 }\n"
+            "        color3f outputs:out\n    }\n}\n"
+        )
+        draft = self.draft(path)
+        taken(draft, [Asked("gamma-out"), TO_ACESCG])
+        gamma = Uses(usd.read(path.read_bytes(), "x")).gammas["/M/glow"]
+        self.assertIsNone(gamma.exponent)
+        rows = {row.of: row for row in proved(draft, None)}
+        self.assertTrue({f"/L.inputs:color@{time:g}" for time in samples} < set(rows))
+        self.assertTrue(all(row.same for row in rows.values()))
+        (content,) = documents_of(draft).values()
+        written = usd.read(content, "x").nodes["/L"].inputs
+        matrix = colour.matrix_RGB_to_RGB(
+            colour.RGB_COLOURSPACES["sRGB"],
+            colour.RGB_COLOURSPACES["ACEScg"],
+            chromatic_adaptation_transform="Bradford",
+        )
+        for time, values in samples.items():
+            np.testing.assert_allclose(written[f"inputs:color@{time:g}"].value, matrix @ values, atol=6e-4)
+        self.assertIn(b'def Shader "glow"', content)
 
     def test_the_proof_sees_a_colour_that_is_off(self) -> None:
         draft = self.draft(usd_scene(self.folder, SEED, 3, with_pictures=False).path)

@@ -94,6 +94,57 @@ class InPlace(SceneTestCase):
             self.assertEqual(again.namelist(), before.namelist())
             self.assertEqual(again.read("a.png"), before.read("a.png"))
 
+    def test_what_changes_over_time_is_changed_sample_by_sample(self) -> None:
+        text = b"""#usda 1.0
+def Material "M"
+{
+    def Shader "tex"
+    {
+        uniform token info:id = "UsdUVTexture"
+        asset inputs:file.timeSamples = { 1: @a.0001.png@, 2: @a.0002.png@ }
+        token inputs:sourceColorSpace = "sRGB"
+    }
+    color3f inputs:glow = (1, 1, 1) # and at other times
+    color3f inputs:glow.timeSamples = {
+        0: (1, 0.5, 0.25), # first
+        12.5 : (0, 1, 0),
+        1e2: None,
+    }
+    color3f[] primvars:displayColor.timeSamples = { 0: [(1, 0, 0), (0, 0, 1)], 24: [(0.5, 0, 0), (0, 0, 0.5)] }
+    float inputs:gain.timeSamples = { 0: 1, 24: 2 }
+}
+"""
+        layer = Sdf.Layer.CreateAnonymous(".usda")
+        layer.ImportFromString(text.decode())
+        crate = self.folder / "scene.usdc"
+        layer.Export(str(crate))
+        edits = [
+            SetInput("/M", "inputs:glow@12.5", (0.125, 0.5, 0.75)),
+            SetSpace("/M", "inputs:glow@12.5", "lin_ap1_scene"),
+            SetSpace("/M", "inputs:glow@0", "lin_ap1_scene"),
+            SetInput("/M", "primvars:displayColor@24", (0.25, 0, 0, 0, 0, 0.25)),
+            SetInput("/M/tex", "inputs:file@2", "b.0002.png"),
+            SetSpace("/M/tex", "inputs:file@1", "lin_rec709_scene"),
+            SetSpace("/M/tex", "inputs:file@2", "lin_rec709_scene"),
+        ]
+        after = usd.rewritten(text, edits)
+        for content in (after, usd.rewritten(crate.read_bytes(), edits)):
+            nodes = usd.read(content, "x").nodes
+            glow = nodes["/M"].inputs
+            self.assertEqual(glow["inputs:glow"].value, (1.0, 1.0, 1.0))
+            self.assertEqual(glow["inputs:glow@0"].value, (1.0, 0.5, 0.25))
+            self.assertEqual(glow["inputs:glow@12.5"].value, (0.125, 0.5, 0.75))
+            self.assertEqual(glow["inputs:glow@12.5"].said, "lin_ap1_scene")
+            self.assertNotIn("inputs:glow@100", glow)
+            self.assertEqual(glow["primvars:displayColor@24"].value, (0.25, 0.0, 0.0, 0.0, 0.0, 0.25))
+            file = nodes["/M/tex"].inputs
+            self.assertEqual([file[f"inputs:file@{time}"].value for time in (1, 2)], ["a.0001.png", "b.0002.png"])
+            self.assertEqual(file["inputs:file@1"].said, "lin_rec709_scene")
+            self.assertEqual(file["inputs:sourceColorSpace"].value, "raw")
+        self.assertIn(b"# first", after)
+        self.assertIn(b"1e2: None", after)
+        self.assertEqual(usd.problems(after), usd.problems(text))
+
     def test_variants_are_changed_where_they_stand(self) -> None:
         text = (
             b'#usda 1.0\ndef Xform "A" (\n    variants = { string look = "wet" }\n    prepend variantSets = "look"\n)\n'

@@ -15,7 +15,8 @@ Numbers = tuple[float, ...]
 @dataclass(frozen=True)
 class Input:
     """An input of a node: its type, its value (numbers, several colours one after the other, or text), the node
-    and output it is connected to, and the colour space said for it, empty where none is."""
+    and output it is connected to, and the colour space said for it, empty where none is. Of what changes over time
+    each sample is an input, under the name that `at_time` gives it."""
 
     name: str
     type: str
@@ -24,6 +25,26 @@ class Input:
     said: str = ""
     width: int = 3
     """Numbers of each colour: a fourth is opacity."""
+
+
+AT = "@"
+"""Between the name of an input and the time of a sample of it: no format has it in names."""
+
+
+def at_time(name: str, time: float) -> str:
+    """The name of a sample of an input."""
+    return f"{name}{AT}{time:.17g}"
+
+
+def without_time(name: str) -> str:
+    """The name of the input that a sample is of."""
+    return name.partition(AT)[0]
+
+
+def time_of(name: str) -> float | None:
+    """The time of a sample; None of an input that does not change."""
+    time = name.partition(AT)[2]
+    return float(time) if time else None
 
 
 @dataclass(frozen=True)

@@ -7,7 +7,18 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from functools import cached_property
 
-from saltwort.core.migration.graph import COLOUR, FILE, LIGHT, PICTURE, VECTOR, Document, Input, Node, Numbers
+from saltwort.core.migration.graph import (
+    COLOUR,
+    FILE,
+    LIGHT,
+    PICTURE,
+    VECTOR,
+    Document,
+    Input,
+    Node,
+    Numbers,
+    without_time,
+)
 
 SURFACE, LIGHT_ROLE, COEFFICIENT, VIEWPORT = "surface", "light", "coefficient", "viewport"
 """What a typed colour is: of a surface, of a light, light lost along a medium, or shown in viewports only."""
@@ -121,8 +132,8 @@ class LightUse:
 
 
 def plain_name(name: str) -> str:
-    """The name of an input without its namespace."""
-    return name.removeprefix("inputs:").rpartition("/")[2]
+    """The name of an input without its namespace, and without the time of a sample."""
+    return without_time(name).removeprefix("inputs:").rpartition("/")[2]
 
 
 def holds_data(way: Way) -> bool:
@@ -198,7 +209,8 @@ class Uses:
             return (Way(node, given.name, (), ()),)
         found = []
         # A picture is read by its node; an input of a material or graph stands for what is connected to it.
-        starts = self._fed_by_node[node.path] if node.sort == PICTURE else self._fed[node.path, given.name]
+        own = self._fed[node.path, without_time(given.name)]
+        starts = self._fed_by_node[node.path] if node.sort == PICTURE else own
         stack: list[tuple[tuple[str, str], tuple[GammaNode, ...], tuple[str, ...]]] = [
             (start, (), ()) for start in starts
         ]
@@ -245,7 +257,7 @@ class Uses:
                 if given.name.startswith("outputs:") or len(given.value) % given.width:
                     continue
                 own = self.gammas.get(node.path)
-                if own is None or own.input == given.name:  # else it is an exponent
+                if own is None or own.input == without_time(given.name):  # else it is an exponent
                     yield self._colour(node, given, given.value, own)
 
     def _colour(self, node: Node, given: Input, values: Numbers, own: GammaNode | None) -> ColourUse:

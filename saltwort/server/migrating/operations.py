@@ -17,6 +17,7 @@ from saltwort.core.errors import BadInput
 from saltwort.core.files import allowed_path
 from saltwort.core.migration.balls import balls_beside, pictures_of
 from saltwort.core.migration.formats.registry import is_document
+from saltwort.core.migration.graph import without_time
 from saltwort.core.migration.habits.registry import habits_of
 from saltwort.core.migration.plan import Asked, Draft, Progress, plan_of, taken
 from saltwort.core.migration.proof import proved
@@ -317,16 +318,20 @@ def read_into(scene: OldScene, author: str = "") -> dict[str, int]:
 
 
 def _swatches(draft: Draft, there: set[str]) -> list[Swatch]:
-    """A swatch for each typed colour of a surface or light, by the name of its material or light and input."""
+    """A swatch for each typed colour of a surface or light, by the name of its material or light and input; of one that
+    changes over time for its first."""
     found: list[Swatch] = []
+    first = {}
     for colour in draft.colours:
+        first.setdefault((colour.use.document, colour.use.node.path, without_time(colour.use.input)), colour)
+    for colour in first.values():
         use = colour.use
         if use.role not in (SURFACE, LIGHT_ROLE) or use.gammas or len(use.values) > use.width:
             continue
         space = colour.reading.space or colour.reading.working
         parts = [part for part in re.split(r"[/:]", use.node.path.strip("/")) if part]
         owner = parts[-2] if len(parts) > 1 and use.node.sort != "light" else parts[-1]
-        name = free_name(f"{owner} {use.input.removeprefix('inputs:')}"[: LONGEST_NAME - 4], there)
+        name = free_name(f"{owner} {without_time(use.input).removeprefix('inputs:')}"[: LONGEST_NAME - 4], there)
         there.add(name)
         typed = TypedColour(space, "unit", " ".join(f"{value:.6g}" for value in use.values[:3]))
         found.append(Swatch(name, typed, "light" if use.role == LIGHT_ROLE else "surface"))

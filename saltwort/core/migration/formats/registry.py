@@ -13,6 +13,8 @@ from saltwort.core.modules import import_all
 
 MAX_DOCUMENT_BYTES = 256_000_000
 MAX_NODES = 200_000
+MAX_SAMPLES = 200_000
+"""Values of a document that change over time."""
 
 
 @dataclass(frozen=True)

@@ -7,6 +7,7 @@ import hashlib
 import re
 import tempfile
 from collections.abc import Callable, Iterator, Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -16,7 +17,7 @@ from pxr import Gf, Sdf, Tf, Usd, UsdValidation, Vt
 from saltwort.core.configs.matching import encoding_of
 from saltwort.core.errors import BadInput
 from saltwort.core.migration.formats import usd_package
-from saltwort.core.migration.formats.registry import MAX_NODES, Format, register
+from saltwort.core.migration.formats.registry import MAX_NODES, MAX_SAMPLES, Format, register
 from saltwort.core.migration.formats.usd_text import edited_text
 from saltwort.core.migration.graph import (
     COLOUR,
@@ -38,6 +39,9 @@ from saltwort.core.migration.graph import (
     SetSetting,
     SetSpace,
     Setting,
+    at_time,
+    time_of,
+    without_time,
 )
 from saltwort.core.numbers import shortest
 
@@ -68,6 +72,10 @@ def read(content: bytes, path: str) -> Document:
 
 def rewritten(content: bytes, edits: Sequence[Edit]) -> bytes:
     """The layer with these changes. Text stays as it is but for them: comments, order and layout."""
+    # A space is said once for all samples of an attribute.
+    edits = list(
+        dict.fromkeys(replace(e, input=without_time(e.input)) if isinstance(e, SetSpace) else e for e in edits)
+    )
     if content.startswith(PACKAGE):
         inner = usd_package.first_layer(content)
         return usd_package.with_first_layer(content, rewritten(inner.content, edits))
@@ -191,6 +199,7 @@ class _Reader:
         self._layer = layer
         self._prims: list[Sdf.PrimSpec] = []
         self._by_plain: dict[str, list[str]] = {}
+        self._samples = 0
 
         paths = _paths(layer)
         if len(paths) > MAX_NODES:
@@ -206,7 +215,7 @@ class _Reader:
         for prim in self._prims:
             if prim.typeName in _SETTINGS_OF:
                 continue
-            inputs = {each.name: each for each in map(self._input, prim.attributes) if each is not None}
+            inputs = {each.name: each for attribute in prim.attributes for each in self._inputs(attribute)}
             if inputs or prim.typeName in ("Material", "Shader", "NodeGraph"):
                 category = str(self._default(prim, "info:id") or prim.typeName)
                 found[str(prim.path)] = Node(str(prim.path), category, _sort(prim, inputs), inputs)
@@ -227,6 +236,25 @@ class _Reader:
                 return str(said)
         return ""
 
+    def _inputs(self, attribute: Sdf.AttributeSpec) -> Iterator[Input]:
+        found, kind = self._input(attribute), _type_of(attribute.typeName)
+        times = self._layer.ListTimeSamplesForPath(attribute.path)
+        if times and kind == NUMBER:
+            yield Input(attribute.name, kind)  # no one number says what it does
+            return
+        if found is not None:
+            yield found
+        if kind not in (COLOUR, VECTOR, FILE) or (found is not None and found.source):
+            return
+        self._samples += len(times)
+        if self._samples > MAX_SAMPLES:
+            raise BadInput(f"A layer of more than {MAX_SAMPLES:,} colours that change over time is not read.")
+        for time in times:
+            value = _plain(self._layer.QueryTimeSample(attribute.path, time))
+            if value is not None and not isinstance(value, bool):
+                said = self._said(attribute) if kind in (COLOUR, FILE) else ""
+                yield Input(at_time(attribute.name, time), kind, value, None, said, _width(attribute))
+
     def _input(self, attribute: Sdf.AttributeSpec) -> Input | None:
         kind = _type_of(attribute.typeName)
         sources = attribute.connectionPathList.GetAppliedItems()
@@ -238,8 +266,7 @@ class _Reader:
         source = self._source(attribute, sources[0]) if sources else None
         given = (float(value),) if isinstance(value, bool) else value
         said = self._said(attribute) if kind in (COLOUR, FILE) else ""
-        width = 4 if str(attribute.typeName).startswith("color4") else 3
-        return Input(attribute.name, kind, given, source, said, width)
+        return Input(attribute.name, kind, given, source, said, _width(attribute))
 
     def _source(self, attribute: Sdf.AttributeSpec, target: Sdf.Path) -> tuple[str, str]:
         plain = str(target.GetPrimPath().StripAllVariantSelections())
@@ -271,6 +298,10 @@ def _sort(prim: Sdf.PrimSpec, inputs: dict[str, Input]) -> str:
     if prim.typeName.removesuffix("_1").endswith("Light") or "LightAPI" in schemas:
         return LIGHT
     return PICTURE if any(each.type == FILE for each in inputs.values()) else PLAIN
+
+
+def _width(attribute: Sdf.AttributeSpec) -> int:
+    return 4 if str(attribute.typeName).startswith("color4") else 3
 
 
 def _type_of(type_name: Sdf.ValueTypeName) -> str:
@@ -316,21 +347,26 @@ def _attribute(layer: Sdf.Layer, node: str, name: str) -> Sdf.AttributeSpec:
 
 
 def _set_input(layer: Sdf.Layer, edit: SetInput) -> None:
-    attribute = _attribute(layer, edit.node, edit.input)
-    attribute.default = _as_value(attribute, edit.value)
+    attribute = _attribute(layer, edit.node, without_time(edit.input))
+    time = time_of(edit.input)
+    if time is None:
+        attribute.default = _as_value(attribute, attribute.default, edit.value)
+    else:
+        before = layer.QueryTimeSample(attribute.path, time)
+        layer.SetTimeSample(attribute.path, time, _as_value(attribute, before, edit.value))
 
 
-def _as_value(attribute: Sdf.AttributeSpec, value: Numbers | str | bool) -> Any:
+def _as_value(attribute: Sdf.AttributeSpec, before: Any, value: Numbers | str | bool) -> Any:
     if isinstance(value, str):
         return Sdf.AssetPath(value) if _type_of(attribute.typeName) == FILE else value
     if isinstance(value, bool):
         return value
     value = tuple(float(shortest(number)) for number in value)
-    kind = type(attribute.default)
+    kind = type(before)
     if kind in (int, float):
         return kind(value[0])
     if attribute.typeName.isArray:
-        width = len(attribute.default[0])
+        width = len(before[0])
         return kind([tuple(value[at : at + width]) for at in range(0, len(value), width)])
     return kind(*value)
 
@@ -368,7 +404,7 @@ def _remove(layer: Sdf.Layer, edit: RemoveNode) -> None:
 
 def _set_setting(layer: Sdf.Layer, edit: SetSetting) -> None:
     attribute = layer.GetAttributeAtPath(edit.path)
-    attribute.default = _as_value(attribute, edit.value)
+    attribute.default = _as_value(attribute, attribute.default, edit.value)
 
 
 def _set_root_space(prim: Sdf.PrimSpec, space: str) -> None:

@@ -20,6 +20,8 @@ from saltwort.core.migration.graph import (
     SetInput,
     SetSetting,
     SetSpace,
+    time_of,
+    without_time,
 )
 from saltwort.core.numbers import shortest
 
@@ -31,6 +33,7 @@ _TOKENS = re.compile(
     |(?P<open>[({\[])|(?P<close>[)}\]])|(?P<end>;)|(?P<word>[^\s"'@<>(){}\[\];=,]+)|(?P<sign>[=,<>"'@])""",
     re.VERBOSE | re.DOTALL,
 )
+_SAMPLES = ".timeSamples"
 _SPECIFIERS = ("def", "over", "class")
 
 
@@ -78,17 +81,22 @@ def edited_text(text: str, edits: Sequence[Edit]) -> str:
 def _changes(text: str, prims: dict[str, _Prim], edit: Edit) -> Iterator[tuple[int, int, str]]:
     match edit:
         case SetInput(node, name, value):
-            yield _value_change(text, _statement(prims, node, name), value)
+            time = time_of(name)
+            if time is None:
+                yield _value_change(text, _statement(prims, node, name).value, value)
+            else:
+                samples = _statement(prims, node, f"{without_time(name)}{_SAMPLES}")
+                yield _value_change(text, _sample(text, samples, time), value)
         case SetSpace(node, "", space):
             if node not in prims:
                 raise _not_found(node)
             yield from _root_space_changes(text, prims[node], space)
         case SetSpace(node, name, space):
-            yield _space_change(text, _statement(prims, node, name), space)
+            yield _space_change(text, _declared(prims, node, name), space)
             source = prims[node].statements.get("inputs:sourceColorSpace")
             if source is not None and text[source.value[0] : source.value[1]] != "None":
                 told = "sRGB" if space == "srgb_rec709_scene" else "raw"
-                if text[slice(*_statement(prims, node, name).value)].startswith("@"):
+                if "asset" in _type_words(text, _declared(prims, node, name)).split():
                     yield (*source.value, f'"{told}"')
         case Connect(node, name, source_of):
             statement = _statement(prims, node, f"{name}.connect")
@@ -103,7 +111,17 @@ def _changes(text: str, prims: dict[str, _Prim], edit: Edit) -> Iterator[tuple[i
             yield (*_whole_lines(text, prims[node].whole), "")
         case SetSetting(path, value):
             node, _, name = path.rpartition(".")
-            yield _value_change(text, _statement(prims, node, name), value)
+            yield _value_change(text, _statement(prims, node, name).value, value)
+
+
+def _sample(text: str, samples: _Statement, time: float) -> Span:
+    """The value of one time in a statement of samples."""
+    start, end = samples.value
+    scanner = _Scanner(text[start + 1 : end - 1])
+    for found, (first, last) in scanner.samples():
+        if found == time:
+            return start + 1 + first, start + 1 + last
+    raise _not_found(f"The sample of {samples.name} at {time:g}")
 
 
 def _statement(prims: dict[str, _Prim], node: str, name: str) -> _Statement:
@@ -114,12 +132,26 @@ def _statement(prims: dict[str, _Prim], node: str, name: str) -> _Statement:
     return found
 
 
+def _declared(prims: dict[str, _Prim], node: str, name: str) -> _Statement:
+    """The statement that metadata of a property stands at: of its samples alone where it has no other."""
+    statements = prims[node].statements if node in prims else {}
+    found = statements.get(name) or statements.get(f"{name}{_SAMPLES}")
+    if found is None:
+        raise _not_found(f"{node}.{name}")
+    return found
+
+
+def _type_words(text: str, statement: _Statement) -> str:
+    """What a statement says before the name of its property."""
+    return text[slice(*statement.whole)].partition(statement.name)[0]
+
+
 def _not_found(place: str) -> BadInput:
     return BadInput(f"{place} is not found in the text of the layer.")
 
 
-def _value_change(text: str, statement: _Statement, value: Numbers | str | bool) -> tuple[int, int, str]:
-    start, end = statement.value
+def _value_change(text: str, span: Span, value: Numbers | str | bool) -> tuple[int, int, str]:
+    start, end = span
     before = text[start:end]
     if isinstance(value, bool):
         return start, end, ("1" if value else "0") if before in ("0", "1") else str(value).lower()
@@ -140,15 +172,18 @@ _NUMBER = re.compile(r"[-+]?(?:\d+\.?\d*(?:[eE][-+]?\d+)?|\.\d+(?:[eE][-+]?\d+)?
 
 
 def _space_change(text: str, statement: _Statement, space: str) -> tuple[int, int, str]:
+    indent = _indent(text, statement.whole[0])
+    if statement.name.endswith(_SAMPLES):  # no metadata can stand behind samples
+        at = statement.whole[0]
+        declared = _type_words(text, statement) + statement.name.removesuffix(_SAMPLES)
+        return at, at, f'{declared} (\n{indent}    colorSpace = "{space}"\n{indent})\n{indent}'
     if statement.metadata is None:
-        at = statement.value[1]
-        indent = _indent(text, statement.whole[0])
+        at = statement.whole[1]
         return at, at, f' (\n{indent}    colorSpace = "{space}"\n{indent})'
     start, end = statement.metadata
     found = re.search(r'(?<![\w:])colorSpace\s*=\s*("[^"\n]*"|\'[^\'\n]*\')', text[start:end])
     if found:
         return start + found.start(1), start + found.end(1), f'"{space}"'
-    indent = _indent(text, statement.whole[0])
     is_one_line = "\n" not in text[start:end]
     return (
         (start, start, f'colorSpace = "{space}"; ')
@@ -164,7 +199,7 @@ def _space_change(text: str, statement: _Statement, space: str) -> tuple[int, in
 def _root_space_changes(text: str, prim: _Prim, space: str) -> Iterator[tuple[int, int, str]]:
     """The colour space of all that stands below a prim, as `ColorSpaceAPI` says it."""
     if found := prim.statements.get("colorSpace:name"):
-        yield _value_change(text, found, space)
+        yield _value_change(text, found.value, space)
         return
     indent = _indent(text, prim.whole[0])
     yield prim.body[0], prim.body[0], f'\n{indent}    uniform token colorSpace:name = "{space}"'
@@ -217,6 +252,19 @@ class _Scanner:
             self._group()
         self._body("", None)
         return self._found
+
+    def samples(self) -> Iterator[tuple[float, Span]]:
+        """The times and values of what stands between the braces of samples."""
+        self._skip_lines()
+        while (token := self._peek()) is not None:
+            self._at += 1
+            time = token.text.removesuffix(":")
+            if time == token.text:
+                self._next()  # a colon by itself
+            self._skip_lines()
+            yield float(time), self._value()
+            while (token := self._peek()) is not None and (token.kind == "newline" or token.text == ","):
+                self._at += 1
 
     def _peek(self) -> _Token | None:
         return self._tokens[self._at] if self._at < len(self._tokens) else None
