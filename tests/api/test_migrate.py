@@ -12,7 +12,7 @@ from django.test import override_settings
 from saltwort.demo.old_scene import write_old_scene
 from saltwort.server.migrating.models import OldScene
 from tests.api.test_commands import CommandTestCase
-from tests.core.made_scenes import gltf_scene, materialx_scene, usd_scene
+from tests.core.made_scenes import gltf_scene, materialx_scene, packed_scene, usd_scene
 from tests.core.test_migration_writing import state_of
 from tests.core.test_scene_documents import SEED
 
@@ -217,6 +217,14 @@ class Screen(MigrateTestCase):
         usd_scene(self.shows / "both", SEED, 2)
         scene = self.read(self.shows / "both")
         self.assertEqual(len(scene["found"]["documents"]), 2)
+
+    def test_pictures_of_a_package_are_taken_in_too(self) -> None:
+        package = packed_scene(self.shows / "packed")
+        scene = self.read(package)
+        self.assertEqual((scene["found"]["pictures"], scene["found"]["refused"]), (2, []))
+        self.assertEqual(self.tell("post", f"/old-scenes/{scene['id']}/read-into")["textures"], 3)
+        names = sorted(texture["path"] for texture in self.listed())
+        self.assertEqual(names, [f"quay.usdz/maps/{name}.png" for name in ("wall.1001", "wall.1002", "wall_rough")])
 
     def test_taken_into_the_project(self) -> None:
         scene = self.read()

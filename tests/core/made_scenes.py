@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 import numpy as np
+from pxr import Sdf
 
 from saltwort.core.images import write_image
 
@@ -85,6 +86,37 @@ def usd_scene(folder: Path, seed: int, materials: int, *, with_pictures: bool = 
     folder.mkdir(parents=True, exist_ok=True)
     made.path.write_text("".join(parts), encoding="utf-8")
     return made
+
+
+def packed_scene(folder: Path) -> Path:
+    """A package with a material that has two tiles and a map of roughness within, and something else."""
+    (folder / "scene").mkdir(parents=True)
+    layer = folder / "quay.usda"
+    layer.write_text(
+        '#usda 1.0\n(\n    defaultPrim = "M"\n)\ndef Material "M"\n{\n'
+        "    token outputs:surface.connect = </M/surface.outputs:surface>\n"
+        '    def Shader "surface"\n    {\n        uniform token info:id = "UsdPreviewSurface"\n'
+        "        color3f inputs:diffuseColor.connect = </M/tex.outputs:rgb>\n"
+        "        float inputs:roughness.connect = </M/rough.outputs:r>\n        token outputs:surface\n    }\n"
+        '    def Shader "tex"\n    {\n        uniform token info:id = "UsdUVTexture"\n'
+        "        asset inputs:file = @maps/wall.<UDIM>.png@\n"
+        '        token inputs:sourceColorSpace = "sRGB"\n        float3 outputs:rgb\n    }\n'
+        '    def Shader "rough"\n    {\n        uniform token info:id = "UsdUVTexture"\n'
+        "        asset inputs:file = @./maps/wall_rough.png@\n"
+        '        token inputs:sourceColorSpace = "raw"\n        float outputs:r\n    }\n}\n'
+    )
+    crate = folder / "quay.usdc"
+    Sdf.Layer.FindOrOpen(str(layer)).Export(str(crate))
+    files = {f"maps/wall.{1001 + seed}.png": picture(folder / f"{seed}.png", seed) for seed in (0, 1)}
+    files["maps/wall_rough.png"] = picture(folder / "rough.png", 3, grey=True)
+    files["sound/bell.mp3"] = folder / "bell.mp3"
+    files["sound/bell.mp3"].write_bytes(b"ding" * 100)
+    place = folder / "scene" / "quay.usdz"
+    with Sdf.ZipFileWriter.CreateNew(str(place)) as writer:
+        writer.AddFile(str(crate), "quay.usdc")
+        for name, file in files.items():
+            writer.AddFile(str(file), name)
+    return place
 
 
 def materialx_scene(folder: Path, seed: int, materials: int) -> MadeScene:

@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from saltwort.core.errors import BadInput
 from saltwort.core.images.measuring import Survey
+from saltwort.core.migration.formats import usd_package
 from saltwort.core.migration.plan import Draft, DraftColour, DraftPicture, Progress
 from saltwort.core.migration.readings import Reading, light_of
 from saltwort.core.migration.rendered import Rescuing, seen_before_and_after
@@ -84,8 +85,7 @@ def _picture(draft: Draft, picture: DraftPicture, file: Path, folder: Path | Non
     before = _light(draft, picture.before, numbers)
     there = numbers
     if picture.converting and folder is not None:
-        target = folder / Path(picture.targets[file]).relative_to(draft.scene.folder)
-        read_back = draft.survey(target)
+        read_back = draft.survey(_written(draft, picture, file, folder))
         if read_back is None:
             return None
         there = _numbers(read_back)
@@ -97,6 +97,18 @@ def _picture(draft: Draft, picture: DraftPicture, file: Path, folder: Path | Non
     of = f"{file.name} on {picture.use.feeds}"
     kind = "data" if picture.reading.is_data else "picture"
     return _compared(picture.use.document, of, kind, before, after, TOLERANCE, _why_picture(picture))
+
+
+def _written(draft: Draft, picture: DraftPicture, file: Path, folder: Path) -> Path:
+    """The outcome of a file as it was written to `folder`, unpacked if it is within a package."""
+    target = Path(picture.targets[file])
+    package = draft.scene.packages.get(picture.use.document)
+    if package is None:
+        return folder / target.relative_to(draft.scene.folder)
+    again = package.with_name(f"{package.name}-written")
+    if not again.exists():
+        usd_package.unpack_pictures((folder / picture.use.document).read_bytes(), again)
+    return again / target.relative_to(package)
 
 
 def _frame(draft: Draft, frame: Rescuing, folder: Path) -> Proved:

@@ -72,7 +72,7 @@ def report_of(
     """The report of a draft, whose files are still as they were read; `documents` are as they will be."""
     read = {str(draft.scene.folder / path): document.sha256 for path, document in draft.scene.documents.items()}
     written = {file.source: file.source_sha256 for file in done.files} if done else {}
-    read |= {str(file): written.get(str(file)) or hash_of(file) for file in picture_files(draft.scene)}
+    read |= {draft.scene.told(file): written.get(str(file)) or hash_of(file) for file in picture_files(draft.scene)}
     read |= {str(frame.source): written.get(str(frame.source)) or hash_of(frame.source) for frame in draft.frames}
     return Report(
         plan=tuple(plan),

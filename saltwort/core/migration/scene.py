@@ -1,14 +1,16 @@
 """A scene read from disk: its documents, and the files that they name. Nothing outside allowed folders is opened."""
 
 import hashlib
+import tempfile
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from os.path import commonpath
 from pathlib import Path, PurePosixPath
 
 from saltwort.core.apart import Limits, run_apart
 from saltwort.core.errors import BadInput
+from saltwort.core.migration.formats import usd_package
 from saltwort.core.migration.formats.registry import MAX_DOCUMENT_BYTES, format_of
 from saltwort.core.migration.graph import Document
 from saltwort.core.migration.uses import ColourUse, LightUse, PictureUse, Uses
@@ -33,13 +35,16 @@ class Refused:
 @dataclass(frozen=True)
 class Scene:
     """Documents by their path below `folder`, their bytes, what was refused, and for each picture of a document its
-    files on disk, by (document, as written): several where tiles stand behind one name."""
+    files on disk, by (document, as written): several where tiles stand behind one name. The pictures of a package are
+    unpacked into a folder by `packages`, all of them below `unpacked`, which goes when the scene goes."""
 
     folder: Path
     documents: Mapping[str, Document]
     contents: Mapping[str, bytes]
     refused: tuple[Refused, ...]
     files: Mapping[tuple[str, str], tuple[Path, ...]] = field(default_factory=dict)
+    packages: Mapping[str, Path] = field(default_factory=dict)
+    unpacked: tempfile.TemporaryDirectory[str] | None = None
 
     @cached_property
     def uses(self) -> dict[str, Uses]:
@@ -62,6 +67,17 @@ class Scene:
         """The files of a picture; none where they are not there or not allowed."""
         return self.files.get((picture.document, picture.file), ())
 
+    def is_packed(self, file: Path) -> bool:
+        """Whether a file stands within a package."""
+        return any(file.is_relative_to(folder) for folder in self.packages.values())
+
+    def told(self, file: Path) -> str:
+        """The path of a file for people: of one within a package, that of the package with its name there."""
+        for document, folder in self.packages.items():
+            if file.is_relative_to(folder):
+                return str(self.folder / document / file.relative_to(folder))
+        return str(file)
+
 
 def read_scene(paths: Sequence[Path], allowed: Sequence[Path]) -> Scene:
     """Scenes with all documents that they refer to, and the files that these name, as far as they lie below one of
@@ -81,6 +97,8 @@ def read_scene(paths: Sequence[Path], allowed: Sequence[Path]) -> Scene:
             raise BadInput(f"There is no file {path}.")
         waiting.append((resolved, 0))
     named: dict[tuple[Path, str], tuple[Path, ...]] = {}
+    unpacked = tempfile.TemporaryDirectory(prefix="saltwort-packages-")
+    packages: dict[Path, Path] = {}
     total = 0
     while waiting:
         path, depth = waiting.pop()
@@ -105,23 +123,34 @@ def read_scene(paths: Sequence[Path], allowed: Sequence[Path]) -> Scene:
                 refused.append(Refused(path.name, written, why))
             else:
                 waiting.append((target, depth + 1))
+        start = path
+        if usd_package.is_package(content):
+            packages[path] = Path(unpacked.name).resolve() / str(len(packages))
+            try:
+                start = usd_package.unpack_pictures(content, packages[path])
+            except BadInput as error:
+                refused.append(Refused(path.name, path.name, str(error)))
+                continue
         for picture in Uses(document).pictures:
-            files, why = _files(path, picture.file, roots)
+            files, why = _files(start, picture.file, roots if start == path else [packages[path]])
             if files:
                 named[path, picture.file] = files
             else:
                 refused.append(Refused(path.name, picture.file, why))
-    return _placed(found, named, refused)
+    return replace(_placed(found, named, refused, packages), unpacked=unpacked)
 
 
 def _placed(
     found: Mapping[Path, tuple[Document, bytes]],
     named: Mapping[tuple[Path, str], tuple[Path, ...]],
     refused: Sequence[Refused],
+    packages: Mapping[Path, Path],
 ) -> Scene:
     """All paths below the one folder that holds documents and the files that they name by relative paths."""
     places = [path.parent for path in found]
-    places += [file.parent for (_, written), files in named.items() for file in files if not is_absolute(written)]
+    for (path, written), files in named.items():
+        if not is_absolute(written) and path not in packages:
+            places += [file.parent for file in files]
     folder = Path(commonpath(places))
     below = {path: path.relative_to(folder).as_posix() for path in found}
     documents = {
@@ -133,6 +162,7 @@ def _placed(
         contents={below[path]: content for path, (_, content) in found.items()},
         refused=tuple(dict.fromkeys(refused)),
         files={(below[path], written): files for (path, written), files in named.items()},
+        packages={below[path]: folder for path, folder in packages.items()},
     )
 
 

@@ -5,6 +5,7 @@ import errno
 import os
 import shutil
 import tempfile
+from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass
@@ -12,6 +13,7 @@ from pathlib import Path
 
 from saltwort.core.errors import BadInput, DiskFull
 from saltwort.core.files import WRITING, check_room, is_disk_full
+from saltwort.core.migration.formats import usd_package
 from saltwort.core.migration.formats.registry import format_of
 from saltwort.core.migration.graph import Edit, RemoveNode, SetSetting
 from saltwort.core.migration.plan import Draft, DraftPicture, Progress
@@ -206,10 +208,30 @@ def _fill(draft: Draft, folder: Path, documents: dict[str, bytes], progress: Pro
     for path, content in documents.items():
         place = folder / path
         place.parent.mkdir(parents=True, exist_ok=True)
-        place.write_bytes(content)
+        place.write_bytes(_repacked(draft, path, content) if path in draft.scene.packages else content)
         sha256 = draft.scene.documents[path].sha256
         files.append(WrittenFile(str(draft.scene.folder / path), path, sha256, hash_of(place), "document"))
     return files
+
+
+def _repacked(draft: Draft, path: str, content: bytes) -> bytes:
+    """A package with its pictures under their new names, converted where the plan says so."""
+    folder = draft.scene.packages[path]
+    outcomes: dict[str, dict[str, Path]] = defaultdict(dict)
+    with tempfile.TemporaryDirectory() as made:
+        for picture in draft.by_document.get(path, ()):
+            for source in draft.scene.files_of(picture.use):
+                target = Path(picture.targets.get(source, str(source)))
+                within = outcomes[source.relative_to(folder).as_posix()]
+                name = target.relative_to(folder).as_posix()
+                if name in within:
+                    continue
+                within[name] = source
+                if wanted := picture.converting:
+                    within[name] = Path(made) / name
+                    within[name].parent.mkdir(parents=True, exist_ok=True)
+                    convert(draft.config, source, wanted.source_space, wanted.space, wanted.format, within[name])
+        return usd_package.with_files(content, {name: list(within.items()) for name, within in outcomes.items()})
 
 
 def _size(path: Path) -> int:

@@ -302,10 +302,11 @@ def read_into(scene: OldScene, author: str = "") -> dict[str, int]:
     draft = draft_of(scene.project, [Path(path) for path in scene.paths], [Path(path) for path in scene.allowed])
     images = {}
     for file in picture_files(draft.scene):
-        if file.is_relative_to(draft.scene.folder):
-            path = file.relative_to(draft.scene.folder).as_posix()
+        told = Path(draft.scene.told(file))
+        if told.is_relative_to(draft.scene.folder):
+            path = told.relative_to(draft.scene.folder).as_posix()
             try:
-                images[path] = stored_image(take_in(file, path, in_place=True))
+                images[path] = stored_image(take_in(file, path, in_place=not draft.scene.is_packed(file)))
             except BadInput:
                 continue
     if images:

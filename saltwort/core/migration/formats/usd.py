@@ -45,7 +45,7 @@ from saltwort.core.migration.graph import (
 )
 from saltwort.core.numbers import shortest
 
-TEXT, CRATE, PACKAGE = b"#usda", b"PXR-USDC", b"PK\x03\x04"
+TEXT, CRATE = b"#usda", b"PXR-USDC"
 UV_TEXTURE, SOURCE_SPACE = "UsdUVTexture", "inputs:sourceColorSpace"
 SPACE_ATTRIBUTE = "colorSpace:name"
 RAW = str(Gf.ColorSpaceNames.Raw)
@@ -76,7 +76,7 @@ def rewritten(content: bytes, edits: Sequence[Edit]) -> bytes:
     edits = list(
         dict.fromkeys(replace(e, input=without_time(e.input)) if isinstance(e, SetSpace) else e for e in edits)
     )
-    if content.startswith(PACKAGE):
+    if usd_package.is_package(content):
         inner = usd_package.first_layer(content)
         return usd_package.with_first_layer(content, rewritten(inner.content, edits))
     layer = _opened(content, "The layer")
@@ -159,7 +159,7 @@ def space_edits(document: Document, said: str) -> list[Edit]:
 
 
 def _opened(content: bytes, path: str) -> Sdf.Layer:
-    if content.startswith(PACKAGE):
+    if usd_package.is_package(content):
         content = usd_package.first_layer(content).content
     try:
         if content.startswith(TEXT):

@@ -8,6 +8,7 @@ from typing import Literal
 
 from saltwort.core.engine.processors import known_space
 from saltwort.core.errors import BadInput
+from saltwort.core.migration.formats import usd_package
 from saltwort.core.migration.formats.registry import format_of
 from saltwort.core.migration.graph import SetInput, SetSpace
 from saltwort.core.migration.naming import named, token_of
@@ -76,6 +77,9 @@ def _not_convertible(draft: Draft, picture: DraftPicture, space: str, format_nam
         return "It holds plain numbers, which have no space to convert."
     if not picture.reading.space:
         return "Nothing says its space. Declare it first."
+    suffix = FORMATS[format_name].suffix
+    if picture.use.document in draft.scene.packages and suffix not in usd_package.PICTURES:
+        return f"A package holds no {suffix}. Convert to EXR or PNG, or unpack it first."
     if picture.reading.exponent != 1.0:
         return "A gamma node stands behind it. Remove it first."
     try:
@@ -91,6 +95,8 @@ def _not_movable(draft: Draft, picture: DraftPicture) -> str:
     files = draft.scene.files_of(picture.use)
     if not files:
         return "Its file is not there."
+    if picture.use.document in draft.scene.packages:
+        return ""
     if is_absolute(picture.use.file) or not all(file.is_relative_to(draft.scene.folder) for file in files):
         return "It is named by an absolute path, which a copy does not change. Make the path relative first."
     return ""
