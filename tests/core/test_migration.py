@@ -187,6 +187,18 @@ class TypedNumbers(MigrationTestCase):
         for values in ((0.5, 0.2, 0.1), (0.8, 0.8, 0.8), (1.0, 0.0, 0.0), (0.25, 0.5, 0.75)):
             self.assertEqual(display_likelihood(values), 0.0, values)
 
+    def test_all_of_several_are_decoded_and_opacity_stays(self) -> None:
+        chance = random.Random(SEED)
+        numbers = np.array([[round(chance.random(), 3) for _ in range(4)] for _ in range(5)])
+        told = ", ".join(f"({', '.join(map(str, row))})" for row in numbers)
+        path = self.usd(f'def Mesh "Hull"\n{{\n    color4f[] primvars:displayColor = [{told}]\n}}\n')
+        draft = self.draft(path)
+        taken(draft, [Asked("decode-colours", {"colours": ["/Hull.primvars:displayColor"]})])
+        decoded = np.array(draft.colours[0].values).reshape(-1, 4)
+        # A scene that says no space holds light in Rec.709's primaries.
+        np.testing.assert_allclose(decoded[:, :3], colour.eotf(numbers[:, :3], "sRGB"), atol=1e-5)
+        np.testing.assert_allclose(decoded[:, 3], numbers[:, 3], rtol=1e-6)  # floats of 32 bits
+
 
 class Spaces(MigrationTestCase):
     def test_names_are_told_by_colour(self) -> None:

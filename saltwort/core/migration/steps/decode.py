@@ -43,13 +43,14 @@ def take(draft: Draft, settings: DecodeColours) -> Iterator[Change]:
         use = colour.use
         likely = display_likelihood(use.values) if use.role == SURFACE and not use.gammas else 0.0
         is_asked = use.key in settings.colours if settings.colours else likely >= settings.least
-        if not is_asked or draft.scene.documents[use.document].fixed_space:
+        if not is_asked:
             continue
         working = colour.reading.working
-        light = Curve(SRGB).decode(np.array(colour.values[: use.width]).reshape(-1, use.width)[:, :3])
+        numbers = np.array(colour.values).reshape(-1, use.width)
+        light = Curve(SRGB).decode(numbers[:, :3])
         from_rec709 = solve(to_xyz(draft.config, working), to_xyz(draft.config, linear_rec709(draft.config)))
-        decoded = (light @ from_rec709.T)[0].tolist()
-        colour.values = (*decoded, *colour.values[3:])
+        decoded = np.concatenate([light @ from_rec709.T, numbers[:, 3:]], axis=1)
+        colour.values = tuple(decoded.ravel().tolist())
         colour.altered = "It was typed as display numbers, and is light now."
         draft.edit(use.document, SetInput(use.node.path, use.input, colour.values))
         why = f"Display numbers, {likely:.0%} likely." if likely else "Named in the plan."
