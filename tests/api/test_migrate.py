@@ -184,6 +184,35 @@ class Screen(MigrateTestCase):
         self.assertFalse(output.exists())
         self.refused("post", f"{here}/go-back", "no migration")
 
+    def test_lights_are_judged_by_a_render(self) -> None:
+        self.render("teaser.exr")
+        render = self.ask("/renders")[0]["id"]
+        here = f"/old-scenes/{self.read()['id']}"
+        self.assertEqual(self.ask(here)["render"], None)
+        for given, is_seen in ((render, True), (None, False)):
+            self.tell("patch", here, render=given)
+            self.do_jobs()
+            scene = self.ask(here)
+            self.assertEqual(scene["render"], given)
+            seen = "raised-lights" in [habit["code"] for habit in scene["found"]["habits"]]
+            self.assertEqual(seen, is_seen)
+        self.tell("patch", here, 404, render=render + 1000)
+
+    def test_a_rescued_frame_is_shown_beside_itself(self) -> None:
+        here = f"/old-scenes/{self.read()['id']}"
+        for verb, key, more in (("preview", "preview", {}), ("migrate", "report", {"output": str(self.shows / "out")})):
+            self.tell("post", f"{here}/{verb}", steps=[{"step": "rescue-frames"}], **more)
+            self.do_jobs()
+            frame = self.ask(here)[key]["frame"]
+            self.assertRegex(frame["name"], r"^teaser\.\d+\.png$")
+            # What is rounded to steps of 8 bits is the frame itself: its light gives it back.
+            self.assertLess(frame["mean"], 0.3)
+            for name in ("frame-before", "frame-after", "frame-difference"):
+                self.assertTrue(self.ask(f"{here}/picture/{name}").startswith(b"\x89PNG"))
+        page = self.ask(f"{here}/page").decode()
+        self.assertIn("Its light through the view once more", page)
+        self.assertIn(f"{frame['name']}, its light", page)
+
     def test_a_scene_that_is_sent(self) -> None:
         files = {
             path.relative_to(self.shows / "teaser").as_posix(): path for path in (self.shows / "teaser").rglob("*.*")

@@ -88,6 +88,21 @@ class Migrate(BrowserTestCase):
         page.get_by_role("button", name="Remove", exact=True).click()
         expect(page.get_by_text("Drop a scene with its textures here.")).to_be_visible()
 
+    def test_a_render_judges_the_lights_and_a_rescued_frame_is_seen(self) -> None:
+        self.read(self.scene)
+        page = self.page
+        self.choose("Render of this scene", "dusk.exr")
+        expect(page.get_by_role("article", name="Lights may be raised for a missing view")).to_be_visible()
+        expect(page.get_by_role("combobox", name="Render of this scene")).to_have_value("dusk.exr")
+        plan = page.get_by_role("region", name="Plan")
+        plan.get_by_label("Rescue rendered frames").check()
+        plan.get_by_role("button", name="Preview").click()
+        outcome = page.get_by_role("region", name="Before and after")
+        expect(outcome).to_contain_text("the first rescued frame: mean ΔE")
+        for label in ("as it was", "its light through the view once more", "difference"):
+            picture = outcome.get_by_alt_text(re.compile(f"^teaser.*, {label}$"))
+            expect(picture).not_to_have_js_property("naturalWidth", 0)
+
     def test_what_cannot_be_read_is_told(self) -> None:
         page = self.open("scene?part=migrate")
         page.get_by_role("button", name="Read a scene of this machine").click()

@@ -1,14 +1,18 @@
 """Frames rendered from an old scene: light again, through every view, and proved by the view once more."""
 
+from unittest.mock import patch
+
 import numpy as np
 import PyOpenColorIO as ocio
 
 from saltwort.core.engine import ViewChoice, apply, view_processor
 from saltwort.core.errors import BadInput
+from saltwort.core.explain.explained import undone
 from saltwort.core.images import read_header, read_pixels
 from saltwort.core.migration.habits.registry import habits_of
 from saltwort.core.migration.plan import Asked, taken
 from saltwort.core.migration.proof import proved
+from saltwort.core.migration.rendered import frame_beside
 from saltwort.core.migration.report import report_of
 from saltwort.core.migration.writing import gone_back, staged
 from tests.core.made_scenes import usd_scene
@@ -65,6 +69,28 @@ class RescuedFrames(MigrationTestCase):
                 gone_back(outcome.written)
                 self.assertFalse(output.exists())
         self.assertTrue((self.home / "frames" / "dusk.0001.png").exists())
+
+    def test_a_frame_beside_its_own_light(self) -> None:
+        """Its own light gives the frame back; light that is a tenth too bright is seen."""
+        self.frames()
+        draft = self.draft(self.scene)
+        taken(draft, (Asked("rescue-frames"),))
+        beside = frame_beside(draft.config, draft.frames[0])
+        self.assertEqual(beside.before.shape, (20, 30, 3))
+        self.assertLess(beside.difference.max(), 0.2)
+        source = draft.frames[0].source
+        wide = np.repeat(np.repeat(read_pixels(source)[..., :3], 40, axis=0), 40, axis=1)
+        write(source, wide, "uint16")
+        beside = frame_beside(draft.config, draft.frames[0])
+        self.assertEqual(beside.before.shape, (267, 400, 3))
+        self.assertLess(beside.difference.max(), 0.2)
+
+        def brighter(*given):
+            return undone(*given) * np.float32(1.1)
+
+        with patch("saltwort.core.migration.rendered.undone", brighter):
+            beside = frame_beside(draft.config, draft.frames[0])
+        self.assertGreater(beside.difference.mean(), 1)
 
     def test_what_is_lost_is_told(self) -> None:
         self.light[:10] *= 100

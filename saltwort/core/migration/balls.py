@@ -181,6 +181,11 @@ def pictures_of(config: ocio.Config, working: str, balls: BallsBeside) -> dict[s
         light = solve(from_xyz, picture.reshape(-1, 3).T).T.reshape(picture.shape)
         codes = apply(processor, np.ascontiguousarray(light, np.float32))
         found[name] = encode_png(np.clip(np.nan_to_num(codes), 0, 1))
-    grey = np.clip(balls.difference / LARGEST_DIFFERENCE, 0, 1).astype(np.float32)
-    found["difference"] = encode_png(np.repeat(grey[..., None], 3, axis=2))
+    found["difference"] = differences_as_grey(balls.difference)
     return found
+
+
+def differences_as_grey(difference: Array) -> bytes:
+    """ΔE of each pixel as a PNG, white at LARGEST_DIFFERENCE."""
+    grey = np.clip(difference / LARGEST_DIFFERENCE, 0, 1).astype(np.float32)
+    return encode_png(np.repeat(grey[..., None], 3, axis=2))

@@ -16,11 +16,13 @@ from saltwort.core.explain.operation import Scene as ColourPath
 from saltwort.core.images import read_pixels, write_image
 from saltwort.core.images.sequences import SUFFIXES, Frame, frames_of_names, sequences_of
 from saltwort.core.migration.scene import Scene, picture_files
+from saltwort.core.spaces.difference import delta_e_2000
 from saltwort.core.textures.kinds import KindWords, map_kind_of
 from saltwort.core.views.tone import display_xyz
 
 MOST_LOOKED_AT = 20_000
 FRAME_SAMPLES = 1_000
+PICTURE_WIDTH = 480
 BYTES_EACH = 6
 """Of a pixel that is written: three halves, before they are compressed."""
 
@@ -66,6 +68,27 @@ def write_rescued(config: ocio.Config, wanted: Rescuing, target: Path) -> None:
     said = f"{wanted.choice.view} on {wanted.choice.display}"
     note = f"Undone into light from {wanted.source.name}, which was written through {said}."
     write_image(target, light, "half", {**handoff_tags(config, path.working_space), "comments": note})
+
+
+@dataclass(frozen=True)
+class FrameBeside:
+    """A frame as it was and its light through the view once more, both as R′G′B′ of the display on 0–1, (height, width,
+    3), and the ΔE 2000 of each pixel."""
+
+    before: NDArray[np.float32]
+    after: NDArray[np.float32]
+    difference: NDArray[np.float64]
+
+
+def frame_beside(config: ocio.Config, wanted: Rescuing) -> FrameBeside:
+    """A frame at up to PICTURE_WIDTH pixels a row, as it was and as its light is shown once more."""
+    pixels = read_pixels(wanted.source)[..., :3]
+    every = max(1, -(-pixels.shape[1] // PICTURE_WIDTH))
+    before = np.ascontiguousarray(pixels[::every, ::every])
+    light = undone(ColourPath(config, wanted.choice), (), before).astype(np.float16).astype(np.float32)
+    after = np.clip(apply(view_processor(config, ocio.ROLE_SCENE_LINEAR, wanted.choice), light), 0, 1)
+    shown = [display_xyz(config, wanted.choice, codes.reshape(-1, 3).astype(np.float64)) for codes in (before, after)]
+    return FrameBeside(before, after, delta_e_2000(*shown).reshape(before.shape[:2]))
 
 
 def seen_before_and_after(config: ocio.Config, wanted: Rescuing, written: Path) -> tuple[NDArray[np.float64], ...]:

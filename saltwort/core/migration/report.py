@@ -33,7 +33,8 @@ class DocumentDifference:
 @dataclass(frozen=True)
 class Report:
     """All of a migration. `read` is the hash of every file that was read, by its path; `written` None for a dry run;
-    `balls` the mean and worst ΔE of the materials on balls, None without any."""
+    `balls` the mean and worst ΔE of the materials on balls, `frame` those of the first rescued frame with its name;
+    None without any."""
 
     plan: tuple[Asked, ...]
     read: dict[str, str]
@@ -43,6 +44,7 @@ class Report:
     proof: tuple[Proved, ...]
     written: Written | None
     balls: dict[str, Any] | None = None
+    frame: dict[str, Any] | None = None
 
     @property
     def same(self) -> int:
@@ -68,6 +70,7 @@ def report_of(
     documents: Mapping[str, bytes],
     done: Written | None,
     balls: dict[str, Any] | None = None,
+    frame: dict[str, Any] | None = None,
 ) -> Report:
     """The report of a draft, whose files are still as they were read; `documents` are as they will be."""
     read = {str(draft.scene.folder / path): document.sha256 for path, document in draft.scene.documents.items()}
@@ -83,6 +86,7 @@ def report_of(
         proof=tuple(proof),
         written=done,
         balls=balls,
+        frame=frame,
     )
 
 
@@ -141,6 +145,9 @@ def page_of(report: Mapping[str, Any], title: str, pictures: Mapping[str, str] |
         parts.append(f"<figure>{shown}<figcaption>{escape(label)}</figcaption></figure>")
     if balls := report["balls"]:
         parts.append(f"<p>Materials on balls: mean ΔE {balls['mean']:.2f}, worst {balls['worst']:.2f}.</p>")
+    if frame := report.get("frame"):
+        told = f"mean ΔE {frame['mean']:.2f}, worst {frame['worst']:.2f}"
+        parts.append(f"<p>{escape(frame['name'])}, its light through the view once more: {told}.</p>")
     differing = [row for row in proof if not row["same"]]
     parts += _section(
         "What differs",

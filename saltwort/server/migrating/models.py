@@ -13,7 +13,8 @@ from saltwort.server.jobs.models import Job
 class OldScene(models.Model):
     """One or more scene documents that were read together: `paths` on this machine, below one of the folders `allowed`.
     `found` is what was found in them, `plan` the steps that were chosen, `preview` the report of a dry run, and
-    `report` that of the migration; None until there is one. `undone` tells when it was taken back."""
+    `report` that of the migration; None until there is one. `undone` tells when it was taken back. `render` shows the
+    scene as it was lit, where somebody said which one does."""
 
     is_computed: ClassVar[bool] = True
 
@@ -27,6 +28,7 @@ class OldScene(models.Model):
     preview = models.JSONField(null=True)
     report = models.JSONField(null=True)
     undone = models.DateTimeField(null=True)
+    render = models.ForeignKey("scene.Render", models.SET_NULL, null=True, related_name="+")
     job = models.OneToOneField(Job, models.SET_NULL, null=True, related_name="old_scene")
     created = models.DateTimeField(default=timezone.now)
 

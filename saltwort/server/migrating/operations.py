@@ -8,6 +8,7 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 from django.conf import settings
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
@@ -15,12 +16,14 @@ from django.utils import timezone
 
 from saltwort.core.errors import BadInput
 from saltwort.core.files import allowed_path
-from saltwort.core.migration.balls import balls_beside, pictures_of
+from saltwort.core.images import encode_png
+from saltwort.core.migration.balls import balls_beside, differences_as_grey, pictures_of
 from saltwort.core.migration.formats.registry import is_document
 from saltwort.core.migration.graph import without_time
 from saltwort.core.migration.habits.registry import habits_of
 from saltwort.core.migration.plan import Asked, Draft, Progress, plan_of, taken
 from saltwort.core.migration.proof import proved
+from saltwort.core.migration.rendered import frame_beside
 from saltwort.core.migration.report import Report, report_of, written_of
 from saltwort.core.migration.scene import picture_files
 from saltwort.core.migration.uses import LIGHT_ROLE, SURFACE
@@ -36,12 +39,13 @@ from saltwort.server.migrating.drafts import draft_of
 from saltwort.server.migrating.models import OldScene
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.setups import current_setup
+from saltwort.server.scene.models import Render
 from saltwort.server.scene.operations import bring_swatches
 from saltwort.server.textures.operations import add_textures, clean_path
 
 SCAN, PREVIEW, MIGRATE = "scan-scene", "preview-migration", "migrate-scene"
 MOST_SENT = 2_000
-PICTURES = ("before", "after", "difference")
+BALLS, FRAME = ("before", "after", "difference"), ("frame-before", "frame-after", "frame-difference")
 
 
 def add_scene(project: Project, typed: str) -> OldScene:
@@ -102,6 +106,13 @@ def _start(scene: OldScene, kind: str, title: str, **more: object) -> None:
     scene.save(update_fields=["job"])
 
 
+def judge_lights_by(scene: OldScene, render: Render | None) -> OldScene:
+    """Say which render shows the scene as it was lit, or none, and read the scene again with it."""
+    scene.render = render
+    _start(scene, SCAN, f"Read {scene.name}")
+    return scene
+
+
 def preview(scene: OldScene, plan: Sequence[Asked]) -> OldScene:
     """Queue a dry run of a plan."""
     scene.plan = _plan_terms(plan)
@@ -135,7 +146,7 @@ def _plan_terms(plan: Iterable[Asked]) -> list[dict[str, Any]]:
 
 
 def _of_job(job: Job) -> OldScene:
-    found = OldScene.objects.select_related("project__current").filter(pk=job.arguments["scene"]).first()
+    found = OldScene.objects.select_related("project__current", "render").filter(pk=job.arguments["scene"]).first()
     if found is None:
         raise BadInput("The scene was removed meanwhile.")
     return found
@@ -143,7 +154,11 @@ def _of_job(job: Job) -> OldScene:
 
 def _draft(scene: OldScene, report: Reporting) -> Draft:
     return draft_of(
-        scene.project, [Path(path) for path in scene.paths], [Path(path) for path in scene.allowed], progress=report
+        scene.project,
+        [Path(path) for path in scene.paths],
+        [Path(path) for path in scene.allowed],
+        render=scene.render,
+        progress=report,
     )
 
 
@@ -218,8 +233,8 @@ def dry_run(draft: Draft, plan: Sequence[Asked], progress: Progress, pictures: P
     """What a plan would do. Pictures of the materials are kept in a folder, if one is given."""
     changes = taken(draft, plan)
     proof = proved(draft, None, _part(progress, 0, 0.3))
-    balls = _balls(draft, pictures, _part(progress, 0.3, 0.7))
-    return report_of(draft, plan, changes, proof, documents_of(draft), None, balls)
+    balls = _balls(draft, pictures, _part(progress, 0.3, 0.6))
+    return report_of(draft, plan, changes, proof, documents_of(draft), None, balls, _frame(draft, pictures))
 
 
 def run(
@@ -233,10 +248,10 @@ def run(
     """Do a plan: into a new folder, or in place where none is named. The report is kept before the outcome appears, so
     that whatever happens then can be gone back from."""
     changes = taken(draft, plan)
-    balls = _balls(draft, pictures, _part(progress, 0, 0.4))
+    balls, frame = _balls(draft, pictures, _part(progress, 0, 0.4)), _frame(draft, pictures)
     with staged(draft, output, _part(progress, 0.4, 0.4)) as outcome:
         proof = proved(draft, outcome.place, _part(progress, 0.8, 0.2))
-        report = report_of(draft, plan, changes, proof, outcome.documents, outcome.written, balls)
+        report = report_of(draft, plan, changes, proof, outcome.documents, outcome.written, balls, frame)
         keep(report)
         outcome.put()
     return report
@@ -251,6 +266,21 @@ def _balls(draft: Draft, folder: Path | None, progress: Progress) -> dict[str, A
         for name, png in pictures_of(draft.config, draft.working, made).items():
             (folder / f"{name}.png").write_bytes(png)
     return {"names": list(made.names), "mean": made.mean, "worst": made.worst}
+
+
+def _frame(draft: Draft, folder: Path | None) -> dict[str, Any] | None:
+    """The first rescued frame, as it was and as its light is shown once more."""
+    if not draft.frames:
+        return None
+    wanted = draft.frames[0]
+    made = frame_beside(draft.config, wanted)
+    if folder is not None:
+        folder.mkdir(parents=True, exist_ok=True)
+        pngs = encode_png(made.before), encode_png(made.after), differences_as_grey(made.difference)
+        for name, png in zip(FRAME, pngs, strict=True):
+            (folder / f"{name}.png").write_bytes(png)
+    worst = float(np.percentile(made.difference, 99))
+    return {"name": wanted.source.name, "mean": float(made.difference.mean()), "worst": worst}
 
 
 def keep_run(

@@ -7,7 +7,11 @@ from django.http import Http404
 from saltwort.core.migration.report import page_of
 from saltwort.server.migrating.models import OldScene
 
-_LABELS = {"before": "Materials before", "after": "Materials after", "difference": "Difference, white is ΔE 20"}
+_LABELS = {"before": "Materials before", "after": "Materials after", "difference": "Difference, white is ΔE 20"} | {
+    "frame-before": "The first rescued frame",
+    "frame-after": "Its light through the view once more",
+    "frame-difference": "Difference, white is ΔE 20 ",
+}
 
 
 def page_of_scene(scene: OldScene) -> str:

@@ -137,6 +137,14 @@ class BallsSerializer(serializers.Serializer):
     worst = serializers.FloatField()
 
 
+class RescuedFrameSerializer(serializers.Serializer):
+    """The first rescued frame, and ΔE 2000 of its light through the view once more."""
+
+    name = serializers.CharField()
+    mean = serializers.FloatField()
+    worst = serializers.FloatField()
+
+
 class MigrationReportSerializer(serializers.Serializer):
     """What a plan does, or did, to a scene; the first of changes and inputs."""
 
@@ -148,6 +156,7 @@ class MigrationReportSerializer(serializers.Serializer):
     differences = SceneDiffSerializer(many=True)
     proof = serializers.SerializerMethodField()
     balls = BallsSerializer(allow_null=True)
+    frame = RescuedFrameSerializer(allow_null=True, default=None)
     folder = serializers.SerializerMethodField()
 
     def get_count(self, report: dict[str, Any]) -> int:
@@ -177,6 +186,7 @@ class OldSceneSerializer(serializers.Serializer):
     preview = MigrationReportSerializer(allow_null=True)
     report = MigrationReportSerializer(allow_null=True)
     undone = serializers.DateTimeField(allow_null=True)
+    render = serializers.IntegerField(source="render_id", allow_null=True)
 
     def get_is_behind(self, scene: OldScene) -> bool:
         """Whether the project changed since it was looked at."""
@@ -194,6 +204,12 @@ class SceneUpload(serializers.Serializer):
 
     file = serializers.ListField(child=serializers.FileField(max_length=1024))
     path = serializers.ListField(child=serializers.CharField(max_length=1024))
+
+
+class LightsRequest(serializers.Serializer):
+    """The render that shows a scene as it was lit; null for none."""
+
+    render = serializers.IntegerField(allow_null=True)
 
 
 class PlanRequest(serializers.Serializer):
@@ -240,7 +256,7 @@ def old_scenes(request: Request, slug: str) -> Response:
     if request.method == "POST":
         made = operations.add_scene(project, parsed(request, ScenePlace)["place"])
         return Response(OldSceneSerializer(made).data, status=status.HTTP_201_CREATED)
-    scenes = project.old_scenes.select_related("project__current", "job")
+    scenes = project.old_scenes.select_related("project__current", "job", "render")
     return Response(OldSceneSerializer(scenes, many=True).data)
 
 
@@ -257,11 +273,17 @@ def sent_scene(request: Request, slug: str) -> Response:
 
 
 @extend_schema(methods=["GET"], responses=OldSceneSerializer)
+@extend_schema(methods=["PATCH"], request=LightsRequest, responses=OldSceneSerializer)
 @extend_schema(methods=["DELETE"], responses={204: None})
-@api_view(["GET", "DELETE"])
+@api_view(["GET", "PATCH", "DELETE"])
 def old_scene(request: Request, slug: str, pk: int) -> Response:
-    """A scene; forgotten, what was written to folders of the machine stays."""
+    """A scene; read again with a render that its lights are judged by; or forgotten: what was written to folders of the
+    machine stays."""
     scene = _named(slug, pk)
+    if request.method == "PATCH":
+        wanted = parsed(request, LightsRequest)["render"]
+        render = None if wanted is None else get_object_or_404(scene.project.renders, pk=wanted)
+        operations.judge_lights_by(scene, render)
     if request.method == "DELETE":
         operations.remove_scene(scene)
         return Response(status=status.HTTP_204_NO_CONTENT)
@@ -324,7 +346,7 @@ def migration_json(request: Request, slug: str, pk: int) -> HttpResponse:
 def migration_picture(request: Request, slug: str, pk: int, name: str) -> HttpResponse:
     """A picture of the materials: before, after, or the difference."""
     file = _named(slug, pk).folder / f"{name}.png"
-    if name not in operations.PICTURES or not file.is_file():
+    if name not in (*operations.BALLS, *operations.FRAME) or not file.is_file():
         raise Http404
     response = HttpResponse(file.read_bytes(), content_type="image/png")
     response["Cache-Control"] = "no-cache"
@@ -344,5 +366,5 @@ def migrated_files(request: Request, slug: str, pk: int) -> StreamingHttpRespons
 
 
 def _named(slug: str, pk: int) -> OldScene:
-    found = OldScene.objects.select_related("project__current", "job")
+    found = OldScene.objects.select_related("project__current", "job", "render")
     return get_object_or_404(found, project__slug=slug, pk=pk)

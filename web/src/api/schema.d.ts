@@ -1089,15 +1089,25 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description A scene; forgotten, what was written to folders of the machine stays. */
+        /**
+         * @description A scene; read again with a render that its lights are judged by; or forgotten: what was written to folders of the
+         *     machine stays.
+         */
         get: operations["projects_old_scenes_retrieve"];
         put?: never;
         post?: never;
-        /** @description A scene; forgotten, what was written to folders of the machine stays. */
+        /**
+         * @description A scene; read again with a render that its lights are judged by; or forgotten: what was written to folders of the
+         *     machine stays.
+         */
         delete: operations["projects_old_scenes_destroy"];
         options?: never;
         head?: never;
-        patch?: never;
+        /**
+         * @description A scene; read again with a render that its lights are judged by; or forgotten: what was written to folders of the
+         *     machine stays.
+         */
+        patch: operations["projects_old_scenes_partial_update"];
         trace?: never;
     };
     "/api/v1/projects/{slug}/old-scenes/{id}/files": {
@@ -4441,6 +4451,7 @@ export interface components {
             differences: components["schemas"]["SceneDiff"][];
             readonly proof: components["schemas"]["ProvedInput"][];
             balls: components["schemas"]["Balls"] | null;
+            frame?: components["schemas"]["RescuedFrame"] | null;
             readonly folder: string;
         };
         /** @description A step of plans. */
@@ -4556,6 +4567,7 @@ export interface components {
             report: components["schemas"]["MigrationReport"] | null;
             /** Format: date-time */
             undone: string | null;
+            render: number | null;
         };
         /** @description See Option. `default` is as the project has chosen. */
         Option: {
@@ -4643,6 +4655,10 @@ export interface components {
             step: number;
             unit: string;
             by_primary: boolean;
+        };
+        /** @description The render that shows a scene as it was lit; null for none. */
+        PatchedLightsRequest: {
+            render?: number | null;
         };
         /** @description A path as an application or the OCIO variable has it. */
         PathRequest: {
@@ -5041,6 +5057,14 @@ export interface components {
         /** @description A folder of this machine in whose pictures the same is undone. */
         RescueFolderRequest: {
             folder: string;
+        };
+        /** @description The first rescued frame, and ΔE 2000 of its light through the view once more. */
+        RescuedFrame: {
+            name: string;
+            /** Format: double */
+            mean: number;
+            /** Format: double */
+            worst: number;
         };
         /** @description ΔE 2000 that is left, of the mean and the 99th percentile. */
         Residual: {
@@ -7714,6 +7738,32 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    projects_old_scenes_partial_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedLightsRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OldScene"];
+                };
             };
         };
     };

@@ -1,7 +1,7 @@
-import { Button } from '@mantine/core';
+import { Button, Select } from '@mantine/core';
 
 import { api, body, tell, type Schemas } from '../api/client';
-import { useChange } from '../api/hooks';
+import { isBusy, useChange, useRenders } from '../api/hooks';
 import { counted } from '../shared/marks';
 import { Fold } from '../shared/Fold';
 import type { Habit, OldScene } from './useOldScenes';
@@ -34,7 +34,30 @@ export function FoundFacts({ scene, found }: { scene: OldScene; found: Schemas['
         </Button>
       </div>
       {read.error && <p role="alert">{read.error.message}</p>}
+      {found.lights.length > 0 && <LitAs scene={scene} />}
     </div>
+  );
+}
+
+/** The render that shows the scene as it was lit, by which its lights are judged. */
+function LitAs({ scene }: { scene: OldScene }) {
+  const renders = useRenders().data;
+  const judge = useChange((slug, render: number | null) =>
+    body(api.PATCH('/api/v1/projects/{slug}/old-scenes/{id}', { params: { path: { slug, id: scene.id } }, body: { render } })),
+  );
+  if (!renders?.length) return null;
+  return (
+    <Select
+      label="Render of this scene"
+      description="As it was lit then: only a render tells whether lights were raised."
+      placeholder="none"
+      data={renders.map(({ id, name }) => ({ value: String(id), label: name }))}
+      value={scene.render === null ? null : String(scene.render)}
+      onChange={(id) => judge.mutate(id === null ? null : Number(id))}
+      disabled={isBusy(scene.job) || judge.isPending}
+      error={judge.error?.message}
+      clearable
+    />
   );
 }
 

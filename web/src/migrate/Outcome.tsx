@@ -1,5 +1,5 @@
 import { Button } from '@mantine/core';
-import { useState } from 'react';
+import { type ReactNode, useState } from 'react';
 
 import { api, body, tell } from '../api/client';
 import { isBusy, useChange, useSlug } from '../api/hooks';
@@ -30,7 +30,16 @@ export function Outcome({ scene }: { scene: OldScene }) {
   return (
     <>
       <Head scene={scene} report={report} />
-      {report.balls && <Balls scene={scene} balls={report.balls} />}
+      {report.balls && (
+        <Beside scene={scene} of={report.balls} named="The materials" pictures={BALLS}>
+          {report.balls.names.join(', ')}
+        </Beside>
+      )}
+      {report.frame && (
+        <Beside scene={scene} of={report.frame} named={report.frame.name} pictures={FRAME}>
+          {report.frame.name}, the first rescued frame
+        </Beside>
+      )}
       <Segments
         aria-label="Part of the report"
         value={part}
@@ -91,23 +100,34 @@ function Head({ scene, report }: { scene: OldScene; report: Report }) {
   );
 }
 
-/** The scene's materials on balls, before and after. */
-function Balls({ scene, balls }: { scene: OldScene; balls: NonNullable<Report['balls']> }) {
+const WHITE = 'difference, white is ΔE 20';
+const BALLS = { before: 'before', after: 'after', difference: WHITE };
+const FRAME = { 'frame-before': 'as it was', 'frame-after': 'its light through the view once more', 'frame-difference': WHITE };
+
+/** Pictures of one thing before and after, and how far they are apart. */
+function Beside(props: {
+  scene: OldScene;
+  of: { mean: number; worst: number };
+  named: string;
+  pictures: Record<string, string>;
+  children: ReactNode;
+}) {
   const slug = useSlug();
+  const { mean, worst } = props.of;
   const source = (name: string) =>
-    `/api/v1/projects/${slug}/old-scenes/${scene.id}/picture/${name}?of=${encodeURIComponent(`${balls.mean} ${balls.worst}`)}`;
+    `/api/v1/projects/${slug}/old-scenes/${props.scene.id}/picture/${name}?of=${encodeURIComponent(`${mean} ${worst}`)}`;
   return (
     <div className="block">
       <div className={classes.pictures}>
-        {(['before', 'after', 'difference'] as const).map((name) => (
+        {Object.entries(props.pictures).map(([name, label]) => (
           <figure key={name} className="plate">
-            <img src={source(name)} alt={`The materials, ${name}`} />
-            <figcaption className={classes.caption}>{name === 'difference' ? 'difference, white is ΔE 20' : name}</figcaption>
+            <img src={source(name)} alt={`${props.named}, ${label.split(',')[0]}`} />
+            <figcaption className={classes.caption}>{label}</figcaption>
           </figure>
         ))}
       </div>
       <span className="small quiet">
-        {balls.names.join(', ')}: mean ΔE {balls.mean.toFixed(2)}, worst {balls.worst.toFixed(1)}
+        {props.children}: mean ΔE {mean.toFixed(2)}, worst {worst.toFixed(1)}
       </span>
     </div>
   );
