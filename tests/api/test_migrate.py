@@ -3,11 +3,14 @@
 import io
 import json
 import zipfile
+from datetime import timedelta
 from pathlib import Path
 from typing import Any
+from unittest.mock import patch
 
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import override_settings
+from django.utils import timezone
 
 from saltwort.demo.old_scene import write_old_scene
 from saltwort.server.migrating.models import OldScene
@@ -217,29 +220,42 @@ class Screen(MigrateTestCase):
         files = {
             path.relative_to(self.shows / "teaser").as_posix(): path for path in (self.shows / "teaser").rglob("*.*")
         }
-        answer = self.client.post(
-            self.url("/old-scenes/sent"),
-            {
-                "file": [SimpleUploadedFile(path.name, path.read_bytes()) for path in files.values()],
-                "path": list(files),
-            },
-        )
-        self.assertEqual(answer.status_code, 201, answer.content)
+        here = f"/old-scenes/{self.tell('post', '/old-scenes/sent', 201)['id']}"
+        for part in (list(files)[:3], list(files)[3:]):
+            self.send(here, {path: files[path].read_bytes() for path in part})
+        self.assertEqual(self.ask("/old-scenes"), [])
+        self.tell("post", f"{here}/read")
         self.do_jobs()
         scene = self.ask("/old-scenes")[0]
         self.assertEqual((scene["is_here"], scene["found"]["refused"]), (True, []))
-        here = f"/old-scenes/{scene['id']}"
+        self.send(here, {"late.usda": b"#usda 1.0\n"}, 400)
+        self.refused("post", f"{here}/read", "were sent")
         self.tell("post", f"{here}/migrate", steps=PLAN)
         self.do_jobs()
         names = zipfile.ZipFile(io.BytesIO(self.ask(f"{here}/files"))).namelist()
         self.assertIn("maps/brass_diff_srgb.png", names)
         self.tell("delete", here, 204)
         self.assertEqual(list((self.folder / "media" / "scenes").iterdir()), [])
+
+    def send(self, here: str, files: dict[str, bytes], status: int = 204) -> None:
+        sent = [SimpleUploadedFile("x", content) for content in files.values()]
+        answer = self.client.post(self.url(f"{here}/sent-files"), {"file": sent, "path": list(files)})
+        self.assertEqual(answer.status_code, status, answer.content)
+
+    def test_what_is_sent_and_is_no_scene(self) -> None:
+        here = f"/old-scenes/{self.tell('post', '/old-scenes/sent', 201)['id']}"
         for path in ("../out.usda", "/etc/x.usda"):
-            sent = {"file": SimpleUploadedFile("x.usda", b"#usda 1.0\n"), "path": path}
-            self.assertEqual(self.client.post(self.url("/old-scenes/sent"), sent).status_code, 400)
-        sent = {"file": SimpleUploadedFile("x.txt", b"x"), "path": "x.txt"}
-        self.assertIn("is a scene", self.client.post(self.url("/old-scenes/sent"), sent).json()["detail"])
+            self.send(here, {path: b"#usda 1.0\n"}, 400)
+        self.send(here, {"maps": b"x"})
+        self.send(here, {"maps/wall.png": b"x"}, 400)
+        with patch("saltwort.server.migrating.operations.MOST_SENT", 2):
+            self.send(here, {"b": b"x", "c": b"x"}, 400)
+        self.refused("post", f"{here}/read", "is a scene")
+        self.ask(here, 404)
+        left = self.tell("post", "/old-scenes/sent", 201)["id"]
+        OldScene.objects.filter(pk=left).update(created=timezone.now() - timedelta(days=2))
+        self.tell("post", "/old-scenes/sent", 201)
+        self.ask(f"/old-scenes/{left}", 404)
 
     def test_a_folder_with_scenes(self) -> None:
         materialx_scene(self.shows / "both", SEED, 2)

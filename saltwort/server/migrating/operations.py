@@ -1,10 +1,12 @@
 """Read scenes, preview and run plans for them, go back, and take scenes into the project."""
 
 import json
+import os
 import re
 import shutil
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import asdict
+from datetime import timedelta
 from pathlib import Path
 from typing import Any
 
@@ -45,6 +47,7 @@ from saltwort.server.textures.operations import add_textures, clean_path
 
 SCAN, PREVIEW, MIGRATE = "scan-scene", "preview-migration", "migrate-scene"
 MOST_SENT = 2_000
+ABANDONED = timedelta(days=1)
 BALLS, FRAME = ("before", "after", "difference"), ("frame-before", "frame-after", "frame-difference")
 
 
@@ -62,25 +65,46 @@ def add_scene(project: Project, typed: str) -> OldScene:
     return read_here(project, place.name, paths, [folder])
 
 
-def add_sent(project: Project, files: Mapping[str, UploadedFile]) -> OldScene:
-    """Keep the files of a scene that a browser sent, by their paths, and read it. Raises BadInput without a scene."""
-    if len(files) > MOST_SENT:
+def begin_sending(project: Project) -> OldScene:
+    """A scene whose files a browser is going to send. Those that were begun long ago and never came are removed."""
+    for left in project.old_scenes.filter(paths=[], created__lt=timezone.now() - ABANDONED):
+        remove_scene(left)
+    return OldScene.objects.create(project=project, revision=project.current.number, name="", paths=[], allowed=[])
+
+
+def keep_sent(scene: OldScene, files: Mapping[str, UploadedFile]) -> None:
+    """Keep some of the files of a scene that is being sent, by their paths. Raises BadInput for too many."""
+    _check_sending(scene)
+    folder = scene.folder / "sent"
+    there = sum(len(names) for _, _, names in os.walk(folder))
+    if there + len(files) > MOST_SENT:
         raise BadInput(f"Send up to {MOST_SENT:,} files, or paste the path of the folder.")
-    cleaned = {clean_path(path): file for path, file in files.items()}
-    documents = [path for path in cleaned if is_document(path)]
-    if not documents:
-        raise BadInput("None of these files is a scene. Add a .usda, .usdc, .usdz, .mtlx, .gltf, .glb, .json or .csv.")
-    made = OldScene.objects.create(
-        project=project, revision=project.current.number, name=documents[0][:200], paths=[], allowed=[]
-    )
-    folder = made.folder / "sent"
-    for path, file in cleaned.items():
+    for path, file in {clean_path(path): file for path, file in files.items()}.items():
         target = folder / path
-        target.parent.mkdir(parents=True, exist_ok=True)
-        write_upload(file, target)
-    made.paths, made.allowed = [str(folder / path) for path in documents], [str(folder)]
-    _start(made, SCAN, f"Read {made.name}")
-    return made
+        try:
+            target.parent.mkdir(parents=True, exist_ok=True)
+            write_upload(file, target)
+        except (FileExistsError, NotADirectoryError, IsADirectoryError) as error:
+            raise BadInput(f"{path} cannot be a file and a folder at once. Send the scene again.") from error
+
+
+def read_sent(scene: OldScene) -> OldScene:
+    """Read a scene all of whose files are there. Raises BadInput, and forgets them, where none is a document."""
+    _check_sending(scene)
+    folder = scene.folder / "sent"
+    documents = sorted(path for path in folder.rglob("*") if path.is_file() and is_document(path.name))
+    if not documents:
+        remove_scene(scene)
+        raise BadInput("None of these files is a scene. Add a .usda, .usdc, .usdz, .mtlx, .gltf, .glb, .json or .csv.")
+    scene.name = documents[0].relative_to(folder).as_posix()[:200]
+    scene.paths, scene.allowed = [str(path) for path in documents], [str(folder)]
+    _start(scene, SCAN, f"Read {scene.name}")
+    return scene
+
+
+def _check_sending(scene: OldScene) -> None:
+    if scene.paths:
+        raise BadInput("All files of this scene were sent. Send another scene.")
 
 
 def read_here(project: Project, name: str, paths: Sequence[Path], allowed: Sequence[Path]) -> OldScene:

@@ -256,20 +256,35 @@ def old_scenes(request: Request, slug: str) -> Response:
     if request.method == "POST":
         made = operations.add_scene(project, parsed(request, ScenePlace)["place"])
         return Response(OldSceneSerializer(made).data, status=status.HTTP_201_CREATED)
-    scenes = project.old_scenes.select_related("project__current", "job", "render")
+    scenes = project.old_scenes.exclude(paths=[]).select_related("project__current", "job", "render")
     return Response(OldSceneSerializer(scenes, many=True).data)
 
 
-@extend_schema(request={"multipart/form-data": SceneUpload}, responses={201: OldSceneSerializer})
+@extend_schema(request=None, responses={201: OldSceneSerializer})
+@api_view(["POST"])
+def sent_scenes(request: Request, slug: str) -> Response:
+    """Begin a scene whose files a browser sends."""
+    made = operations.begin_sending(project_named(slug))
+    return Response(OldSceneSerializer(made).data, status=status.HTTP_201_CREATED)
+
+
+@extend_schema(request={"multipart/form-data": SceneUpload}, responses={204: None})
 @api_view(["POST"])
 @parser_classes([MultiPartParser])
-def sent_scene(request: Request, slug: str) -> Response:
-    """A scene whose files a browser sends."""
+def sent_files(request: Request, slug: str, pk: int) -> Response:
+    """Some of the files of a scene that is being sent."""
     asked = parsed(request, SceneUpload)
     if len(asked["path"]) != len(asked["file"]):
         raise BadInput("Each file needs its path.")
-    made = operations.add_sent(project_named(slug), dict(zip(asked["path"], asked["file"], strict=True)))
-    return Response(OldSceneSerializer(made).data, status=status.HTTP_201_CREATED)
+    operations.keep_sent(_named(slug, pk), dict(zip(asked["path"], asked["file"], strict=True)))
+    return Response(status=status.HTTP_204_NO_CONTENT)
+
+
+@extend_schema(request=None, responses=OldSceneSerializer)
+@api_view(["POST"])
+def read_sent(request: Request, slug: str, pk: int) -> Response:
+    """Read a scene all of whose files were sent."""
+    return Response(OldSceneSerializer(operations.read_sent(_named(slug, pk))).data)
 
 
 @extend_schema(methods=["GET"], responses=OldSceneSerializer)

@@ -1212,6 +1212,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{slug}/old-scenes/{id}/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Read a scene all of whose files were sent. */
+        post: operations["projects_old_scenes_read_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{slug}/old-scenes/{id}/read-into": {
         parameters: {
             query?: never;
@@ -1246,6 +1263,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{slug}/old-scenes/{id}/sent-files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Some of the files of a scene that is being sent. */
+        post: operations["projects_old_scenes_sent_files_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{slug}/old-scenes/sent": {
         parameters: {
             query?: never;
@@ -1255,7 +1289,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description A scene whose files a browser sends. */
+        /** @description Begin a scene whose files a browser sends. */
         post: operations["projects_old_scenes_sent_create"];
         delete?: never;
         options?: never;
@@ -7909,6 +7943,28 @@ export interface operations {
             };
         };
     };
+    projects_old_scenes_read_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OldScene"];
+                };
+            };
+        };
+    };
     projects_old_scenes_read_into_create: {
         parameters: {
             query?: never;
@@ -7953,11 +8009,12 @@ export interface operations {
             };
         };
     };
-    projects_old_scenes_sent_create: {
+    projects_old_scenes_sent_files_create: {
         parameters: {
             query?: never;
             header?: never;
             path: {
+                id: number;
                 slug: string;
             };
             cookie?: never;
@@ -7967,6 +8024,26 @@ export interface operations {
                 "multipart/form-data": components["schemas"]["SceneUpload"];
             };
         };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    projects_old_scenes_sent_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             201: {
                 headers: {

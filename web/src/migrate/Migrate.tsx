@@ -7,6 +7,7 @@ import { api, body } from '../api/client';
 import { isBusy, useChange, useProject } from '../api/hooks';
 import { AddFiles } from '../shared/AddFiles';
 import { useRemembered } from '../shared/remembered';
+import { Progressing } from '../shared/Progressing';
 import { Empty, Loaded } from '../shared/states';
 import { FoundFacts, Habits } from './Habits';
 import { Outcome } from './Outcome';
@@ -44,7 +45,7 @@ export function Migrate({ parts }: { parts: ReactNode }) {
                 <AddFiles
                   label="Add a scene"
                   files="Scenes and their textures"
-                  busy={sending.busy}
+                  busy={sending.progress !== undefined}
                   onFiles={(files) => void sending.send(files)}
                   onPickFiles={() => picker.current?.click()}
                   onFolderInPlace={() => setTyping(true)}
@@ -61,6 +62,7 @@ export function Migrate({ parts }: { parts: ReactNode }) {
                   event.currentTarget.value = '';
                 }}
               />
+              {sending.progress && <Progressing {...sending.progress} onCancel={sending.cancel} />}
               {typing && (
                 <ScenePlace
                   onAdded={({ id }) => {

@@ -1,9 +1,10 @@
 import { useQuery } from '@tanstack/react-query';
-import { useState } from 'react';
+import { useRef, useState } from 'react';
 import { useSearchParams } from 'react-router';
 
-import { api, body, queryClient, type Schemas, sendForm, tellError } from '../api/client';
+import { api, body, queryClient, type Schemas, tellError } from '../api/client';
 import { isBusy, useSlug } from '../api/hooks';
+import { type SendingProgress, sendInto } from '../shared/sending';
 
 export type OldScene = Schemas['OldScene'];
 export type Habit = Schemas['Habit'];
@@ -28,25 +29,30 @@ export const useMigrationSteps = () =>
 /** Send the files of a scene, with their paths below the folder that was picked. */
 export function useSendScene(onSent: (scene: OldScene) => void) {
   const slug = useSlug();
-  const [busy, setBusy] = useState(false);
+  const [progress, setProgress] = useState<SendingProgress>();
+  const cancelled = useRef(false);
   const send = async (files: File[]) => {
-    const form = new FormData();
-    for (const file of files) {
-      form.append('file', file);
-      form.append('path', pathOf(file));
-    }
-    setBusy(true);
+    cancelled.current = false;
+    setProgress({ share: 0, doing: 'Sending the scene' });
     try {
-      const made = await sendForm<OldScene>(`/api/v1/projects/${slug}/old-scenes/sent`, form);
+      const { id } = await body(api.POST('/api/v1/projects/{slug}/old-scenes/sent', { params: { path: { slug } } }));
+      const of = { params: { path: { slug, id } } };
+      const sent = files.map((file) => ({ file, path: pathOf(file) }));
+      await sendInto(`/api/v1/projects/${slug}/old-scenes/${id}/sent-files`, sent, setProgress, () => cancelled.current);
+      if (cancelled.current) {
+        await body(api.DELETE('/api/v1/projects/{slug}/old-scenes/{id}', of));
+        return;
+      }
+      const made = await body(api.POST('/api/v1/projects/{slug}/old-scenes/{id}/read', of));
       await queryClient.invalidateQueries({ queryKey: [slug] });
       onSent(made);
     } catch (error) {
       tellError(error as Error);
     } finally {
-      setBusy(false);
+      setProgress(undefined);
     }
   };
-  return { send, busy };
+  return { send, progress, cancel: () => (cancelled.current = true) };
 }
 
 /** Of a picked folder the path below it; of dropped files the path that the drop gives. */
