@@ -53,6 +53,8 @@ DATABASES = {
     "default": {
         "ENGINE": "django.db.backends.sqlite3",
         "NAME": VAR_DIR / "saltwort.sqlite3",
+        # Each thread keeps its connection: to open one takes longer than most answers.
+        "CONN_MAX_AGE": None,
         "OPTIONS": {
             "transaction_mode": "IMMEDIATE",
             "timeout": 20,
