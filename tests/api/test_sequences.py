@@ -16,7 +16,7 @@ from django.test import override_settings
 from saltwort.core.deliverables import deliverables
 from saltwort.core.engine import apply, view_processor
 from saltwort.core.images import read_pixels
-from saltwort.core.images.video import video_facts
+from saltwort.core.images.video_reading import video_facts
 from saltwort.server.jobs.models import CANCELLED, DONE, FAILED, Job
 from saltwort.server.jobs.operations import Cancelled
 from saltwort.server.outputs import frames as output_frames

@@ -8,7 +8,7 @@ from pathlib import Path
 from django.test import override_settings
 from playwright.sync_api import Page, expect
 
-from saltwort.core.images.video import video_facts
+from saltwort.core.images.video_reading import video_facts
 from saltwort.server.outputs.models import Output
 from tests.browser.base import BrowserTestCase
 from tests.samples import light, write

@@ -15,15 +15,8 @@ from saltwort.core.deliverables.verify import against, verify
 from saltwort.core.engine import ViewChoice, apply, view_processor
 from saltwort.core.errors import BadInput
 from saltwort.core.images import read_pixels, write_image
-from saltwort.core.images.video import (
-    BT709,
-    BT2020,
-    VideoForm,
-    from_planes,
-    to_planes,
-    video_facts,
-    writing_video,
-)
+from saltwort.core.images.video import BT709, BT2020, VideoForm, from_planes, to_planes, writing_video
+from saltwort.core.images.video_reading import video_facts
 from tests.core.test_deliverables import CHOSEN, DeliverableTestCase
 from tests.samples import ACES_SDR, SRGB_DISPLAY, light, write, write_damaged
 

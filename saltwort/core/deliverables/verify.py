@@ -18,15 +18,8 @@ from saltwort.core.errors import BadInput
 from saltwort.core.images import measure, read_header
 from saltwort.core.images.independent import file_tags, read_back
 from saltwort.core.images.reading import Pixels
-from saltwort.core.images.video import (
-    BT709,
-    BT2020,
-    VideoFacts,
-    VideoForm,
-    decoded,
-    from_planes,
-    video_facts,
-)
+from saltwort.core.images.video import BT709, BT2020, VideoForm, from_planes
+from saltwort.core.images.video_reading import VideoFacts, decoded, video_facts
 from saltwort.core.luts.sampling import cube_nodes
 from saltwort.core.luts.tables import read_processor
 from saltwort.core.spaces import curves

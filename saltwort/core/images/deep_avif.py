@@ -8,7 +8,8 @@ import av
 
 from saltwort.core.errors import BadInput
 from saltwort.core.images.reading import Pixels
-from saltwort.core.images.video import BT709, BT2020, VideoForm, from_planes, planes_of, to_planes, writing_video
+from saltwort.core.images.video import BT709, BT2020, VideoForm, from_planes, to_planes, writing_video
+from saltwort.core.images.video_reading import planes_of
 
 DEEP_AVIF = "yuv420p10le"
 

@@ -9,18 +9,17 @@ import mmap
 import os
 import struct
 import threading
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterator
 from contextlib import closing, contextmanager, suppress
 from dataclasses import dataclass, field
 from fractions import Fraction
 from pathlib import Path
-from typing import Any, BinaryIO
+from typing import BinaryIO
 
 import av
 import numpy as np
 from numpy.typing import NDArray
 
-from saltwort.core.apart import Limits, run_apart
 from saltwort.core.errors import BadInput
 from saltwort.core.files import replacing
 from saltwort.core.images.reading import Pixels
@@ -247,13 +246,13 @@ def _write_light_levels(path: Path, levels: tuple[int, int], mastering: Masterin
     limits = round(mastering.highest * 10_000), round(mastering.lowest * 10_000)
     boxes = _box(b"mdcv", struct.pack(">8H2I", *placed, *limits)) + _box(b"clli", struct.pack(">HH", largest, average))
     with path.open("r+b") as file:
-        start, contents = _table_of_contents(file)
+        start, contents = table_of_contents(file)
         file.seek(start)
         # The table stands last in the file, so that nothing is moved that it points at.
         file.write(_with_boxes(contents, boxes))
 
 
-def _table_of_contents(file: BinaryIO) -> tuple[int, bytes]:
+def table_of_contents(file: BinaryIO) -> tuple[int, bytes]:
     """Where the box `moov` of a container starts, and the rest of the file from there; empty where there is none."""
     start, end = 0, file.seek(0, os.SEEK_END)
     while start + 16 <= end:
@@ -295,130 +294,3 @@ def _with_boxes(content: bytes, boxes: bytes) -> bytes:
     if place is None:
         raise BadInput("The video library wrote a file of a form that is not known. Update the package av.")
     return bytes(grown[:place]) + boxes + bytes(grown[place:])
-
-
-@dataclass(frozen=True)
-class VideoFacts:
-    """What a video says of itself: of its stream and its container each the code points of primaries, transfer and
-    matrix, and the range as `narrow` or `full`; HDR10's metadata, where there is any, of each."""
-
-    codec: str
-    profile: str
-    pixel_format: str
-    width: int
-    height: int
-    rate: str
-    frames: int
-    stream: tuple[int, int, int]
-    stream_range: str
-    container: tuple[int, int, int] | None
-    container_range: str
-    mastering: dict[str, Any] | None
-    light_levels: tuple[int, int] | None
-    container_light_levels: tuple[int, int] | None
-    container_has_mastering: bool
-
-
-def video_facts(path: Path) -> VideoFacts:
-    """Raises BadInput for what is no video."""
-    try:
-        with av.open(str(path)) as container:
-            stream = container.streams.video[0]
-            context = stream.codec_context
-            frame = next(container.decode(stream))
-            count = stream.frames or sum(1 for _ in container.decode(stream)) + 1
-            held: Any = frame.side_data  # what is told of its type is not so
-            side = {each.type.name: bytes(each) for each in held}
-            points = (int(frame.color_primaries), int(frame.color_trc), int(frame.colorspace))
-            rate = stream.average_rate or Fraction(0)
-            found = (context.name, str(context.profile or ""), frame.format.name, frame.width, frame.height)
-            is_narrow = int(frame.color_range) == NARROW
-    except (av.FFmpegError, IndexError, StopIteration, OSError) as error:
-        raise BadInput(f"{path.name} is no video that can be read, or it is damaged.") from error
-    with path.open("rb") as file:
-        content = _table_of_contents(file)[1]
-    box, box_range = _colour_box(content)
-    levels = side.get("CONTENT_LIGHT_LEVEL")
-    mastering = side.get("MASTERING_DISPLAY_METADATA")
-    place = content.find(b"clli")
-    return VideoFacts(
-        *found,
-        rate=f"{rate.numerator}/{rate.denominator}",
-        frames=count,
-        stream=points,
-        stream_range="narrow" if is_narrow else "full",
-        container=box,
-        container_range=box_range,
-        mastering=_mastering(mastering) if mastering else None,
-        light_levels=struct.unpack_from("=II", levels) if levels else None,
-        container_light_levels=struct.unpack_from(">HH", content, place + 4) if place >= 0 else None,
-        container_has_mastering=content.find(b"mdcv") >= 0,
-    )
-
-
-def _colour_box(content: bytes) -> tuple[tuple[int, int, int] | None, str]:
-    """The colour box of a container: `nclx`, or `nclc` of QuickTime, which tells no range."""
-    for kind in (b"colrnclx", b"colrnclc"):
-        place = content.find(kind)
-        if place >= 0:
-            points = struct.unpack_from(">HHH", content, place + 8)
-            full = kind.endswith(b"nclx") and content[place + 14] >> 7
-            return points, ("full" if full else "narrow") if kind.endswith(b"nclx") else ""
-    return None, ""
-
-
-def _mastering(side: bytes) -> dict[str, Any]:
-    """FFmpeg's AVMasteringDisplayMetadata: rationals of red, green, blue, white, darkest and brightest."""
-    numbers = [
-        numerator / denominator if denominator else 0.0
-        for numerator, denominator in (struct.unpack_from("=ii", side, 8 * index) for index in range(10))
-    ]
-    names = ("red", "green", "blue", "white")
-    placed = {name: (numbers[2 * index], numbers[2 * index + 1]) for index, name in enumerate(names)}
-    return {**placed, "lowest": numbers[8], "highest": numbers[9]}
-
-
-VIDEOS = (".mp4", ".mov", ".m4v", ".mkv", ".webm", ".avi", ".mxf")
-FRAME_LIMITS = Limits(seconds=60, memory=4_000_000_000)
-
-
-def video_frame(path: Path, number: int) -> Pixels:
-    """A frame of a video, counted from 1, as R′G′B′ on 0–1, float32 (height, width, 3), by the matrix and range that it
-    says. Decoded in a process of its own. Raises BadInput for what is no video, and for a frame that there is not."""
-    return run_apart(_video_frame, path, number, limits=FRAME_LIMITS, called=path.name, advice="Save it again, as MP4.")
-
-
-def _video_frame(path: Path, number: int) -> Pixels:
-    count = 0
-    try:
-        with av.open(str(path)) as container:
-            for count, frame in enumerate(container.decode(video=0), start=1):
-                if count == number:
-                    return np.asarray(frame.to_ndarray(format="rgb48le"), np.float32) / np.float32(65535)
-    except (av.FFmpegError, IndexError, OSError) as error:
-        raise BadInput(f"{path.name} is no video that can be read, or it is damaged.") from error
-    raise BadInput(f"{path.name} has {count} frames. Choose one of 1 to {count}.")
-
-
-def decoded(path: Path, wanted: Iterable[int], form: VideoForm) -> Iterator[tuple[int, tuple[Plane, Plane, Plane]]]:
-    """Frames by number, as planes. Raises BadInput for a file that cannot be decoded."""
-    chosen = set(wanted)
-    try:
-        with av.open(str(path)) as container:
-            container.streams.video[0].thread_type = "AUTO"
-            for number, frame in enumerate(container.decode(video=0)):
-                if number in chosen:
-                    yield number, planes_of(frame, form)
-    except av.FFmpegError as error:
-        raise BadInput(f"{path.name} cannot be decoded: {error.strerror}.") from error
-
-
-def planes_of(frame: av.VideoFrame, form: VideoForm) -> tuple[Plane, Plane, Plane]:
-    """The planes of a decoded frame."""
-    kind: Any = np.uint8 if form.bits == 8 else np.uint16
-    planes = []
-    for plane in frame.planes[:3]:
-        lines = np.frombuffer(bytes(plane), kind).reshape(plane.height, -1)
-        planes.append(lines[:, : plane.width])
-    first, second, third = planes
-    return first, second, third

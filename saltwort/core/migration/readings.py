@@ -12,7 +12,7 @@ from saltwort.core.engine import apply, space_processor
 from saltwort.core.engine.measured import AP0_TO_XYZ_D65, linear_to_ap0
 from saltwort.core.errors import BadInput
 from saltwort.core.images import Header
-from saltwort.core.migration.formats.usd import UV_TEXTURE
+from saltwort.core.migration.formats.usd_reading import UV_TEXTURE
 from saltwort.core.migration.graph import Document
 from saltwort.core.migration.spaces import Meant, meant_by, says_nothing
 from saltwort.core.migration.uses import GammaNode, PictureUse

@@ -28,7 +28,7 @@ from saltwort.core.images import read_pixels, write_image
 from saltwort.core.images.headers import Header
 from saltwort.core.images.intake import survey_apart
 from saltwort.core.images.reading import Pixels
-from saltwort.core.images.video import VIDEOS, video_frame
+from saltwort.core.images.video_reading import VIDEOS, video_frame
 from saltwort.server.handoffs.models import Station
 from saltwort.server.handoffs.repairs import repairs
 from saltwort.server.projects.models import Project, Revision

@@ -13,7 +13,7 @@ from saltwort.core.errors import BadInput
 from saltwort.core.explain.explained import Question, depth_of, explain, rescued
 from saltwort.core.explain.pictures import Shown, shown, worst_spots
 from saltwort.core.images import encode_png, read_pixels, write_image
-from saltwort.core.images.video import video_frame
+from saltwort.core.images.video_reading import video_frame
 from saltwort.core.project import read_setup
 from saltwort.server.handoffs.explaining import (
     LOSSY_DEPTH,

@@ -27,14 +27,12 @@ from saltwort.core.images.video import (
     BT2020,
     FRAME_RATES,
     Mastering,
-    VideoFacts,
     VideoForm,
-    decoded,
     from_planes,
     to_planes,
-    video_facts,
     writing_video,
 )
+from saltwort.core.images.video_reading import VideoFacts, decoded, video_facts
 from saltwort.core.names import slug
 from saltwort.core.spaces import curves
 from saltwort.core.spaces.curves import Curve

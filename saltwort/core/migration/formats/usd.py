@@ -6,59 +6,54 @@ Names of schemas and attributes are those of UsdShade, UsdLux and UsdRender.
 import hashlib
 import re
 import tempfile
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 import PyOpenColorIO as ocio
-from pxr import Gf, Sdf, Tf, Usd, UsdValidation, Vt
+from pxr import Gf, Sdf, Tf, Usd, UsdValidation
 
 from saltwort.core.configs.matching import encoding_of
 from saltwort.core.errors import BadInput
 from saltwort.core.migration.formats import usd_package
-from saltwort.core.migration.formats.registry import MAX_NODES, MAX_SAMPLES, Format, register
+from saltwort.core.migration.formats.registry import Format, register
+from saltwort.core.migration.formats.usd_reading import (
+    RAW,
+    SOURCE_SPACE,
+    SPACE_ATTRIBUTE,
+    SRGB,
+    LayerReader,
+    prim_paths,
+    referred,
+    type_of,
+)
 from saltwort.core.migration.formats.usd_text import edited_text
 from saltwort.core.migration.graph import (
     COLOUR,
     FILE,
-    LIGHT,
-    NUMBER,
-    OTHER,
-    PICTURE,
-    PLAIN,
-    VECTOR,
     Connect,
     Document,
     Edit,
-    Input,
     Node,
     Numbers,
     RemoveNode,
     SetInput,
     SetSetting,
     SetSpace,
-    Setting,
-    at_time,
     time_of,
     without_time,
 )
 from saltwort.core.numbers import shortest
 
 TEXT, CRATE = b"#usda", b"PXR-USDC"
-UV_TEXTURE, SOURCE_SPACE = "UsdUVTexture", "inputs:sourceColorSpace"
-SPACE_ATTRIBUTE = "colorSpace:name"
-RAW = str(Gf.ColorSpaceNames.Raw)
-SRGB = str(Gf.ColorSpaceNames.SRGBRec709)
-_TYPES = {"color": COLOUR, "float3": VECTOR, "vector3": VECTOR, "normal3": VECTOR, "float": NUMBER, "double": NUMBER}
-_SETTINGS_OF = ("Camera", "RenderSettings", "RenderProduct", "RenderVar", "RenderPass")
 _KNOWN = frozenset(str(getattr(Gf.ColorSpaceNames, name)) for name in dir(Gf.ColorSpaceNames) if name[0] != "_")
 
 
 def read(content: bytes, path: str) -> Document:
     """A layer as a document; of a package its first layer. Raises BadInput for what is no USD layer."""
     layer = _opened(content, path)
-    found = _Reader(layer)
+    found = LayerReader(layer)
     return Document(
         path=path,
         format="USD",
@@ -66,7 +61,7 @@ def read(content: bytes, path: str) -> Document:
         nodes=found.nodes(),
         settings=tuple(found.settings()),
         space=found.space(),
-        refers=tuple(sorted(_referred(layer))),
+        refers=tuple(sorted(referred(layer))),
     )
 
 
@@ -99,8 +94,8 @@ def problems(content: bytes) -> list[str]:
         [each for each in UsdValidation.ValidationRegistry().GetOrLoadAllValidators() if _concerns(each)]
     )
     said = [error.GetErrorAsString() for error in context.Validate(stage)]
-    prims = {str(path) for path in _paths(layer)}
-    for path in _paths(layer):
+    prims = {str(path) for path in prim_paths(layer)}
+    for path in prim_paths(layer):
         prim = layer.GetPrimAtPath(path)
         for attribute in prim.attributes if prim is not None else ():
             for target in attribute.connectionPathList.GetAppliedItems():
@@ -122,19 +117,12 @@ def _alone(layer: Sdf.Layer) -> Sdf.Layer:
     copy = Sdf.Layer.CreateAnonymous(".usda")
     copy.TransferContent(layer)
     copy.subLayerPaths.clear()
-    for path in _paths(copy):
+    for path in prim_paths(copy):
         prim = copy.GetPrimAtPath(path)
         if prim is not None:
             prim.ClearReferenceList()
             prim.ClearPayloadList()
     return copy
-
-
-def _paths(layer: Sdf.Layer) -> list[Sdf.Path]:
-    """Paths of the prims and variants of a layer."""
-    found: list[Sdf.Path] = []
-    layer.Traverse(Sdf.Path.absoluteRootPath, found.append)
-    return [path for path in found if path.IsPrimPath() or path.IsPrimVariantSelectionPath()]
 
 
 def space_name(config: ocio.Config, space: str, node: Node) -> str:
@@ -189,148 +177,6 @@ def _exported(layer: Sdf.Layer) -> bytes:
         return place.read_bytes()
 
 
-def _referred(layer: Sdf.Layer) -> set[str]:
-    """The documents that a layer names: sublayers, references, payloads."""
-    return {path for path in layer.GetCompositionAssetDependencies() if path}
-
-
-class _Reader:
-    def __init__(self, layer: Sdf.Layer) -> None:
-        self._layer = layer
-        self._prims: list[Sdf.PrimSpec] = []
-        self._by_plain: dict[str, list[str]] = {}
-        self._samples = 0
-
-        paths = _paths(layer)
-        if len(paths) > MAX_NODES:
-            raise BadInput(f"A layer of more than {MAX_NODES:,} prims is not read. Import a part of it.")
-        for path in sorted(paths, key=str):
-            prim = layer.GetPrimAtPath(path)
-            if prim is not None:
-                self._prims.append(prim)
-                self._by_plain.setdefault(str(path.StripAllVariantSelections()), []).append(str(path))
-
-    def nodes(self) -> dict[str, Node]:
-        found = {}
-        for prim in self._prims:
-            if prim.typeName in _SETTINGS_OF:
-                continue
-            inputs = {each.name: each for attribute in prim.attributes for each in self._inputs(attribute)}
-            if inputs or prim.typeName in ("Material", "Shader", "NodeGraph"):
-                category = str(self._default(prim, "info:id") or prim.typeName)
-                found[str(prim.path)] = Node(str(prim.path), category, _sort(prim, inputs), inputs)
-        return found
-
-    def settings(self) -> Iterator[Setting]:
-        for prim in self._prims:
-            if prim.typeName in _SETTINGS_OF:
-                for attribute in prim.attributes:
-                    value = _plain(attribute.default)
-                    if value is not None:
-                        yield Setting(str(attribute.path), attribute.name, value)
-
-    def space(self) -> str:
-        """The colour space said for the whole layer: by the prims at its root."""
-        for prim in self._layer.rootPrims:
-            if said := self._default(prim, SPACE_ATTRIBUTE):
-                return str(said)
-        return ""
-
-    def _inputs(self, attribute: Sdf.AttributeSpec) -> Iterator[Input]:
-        found, kind = self._input(attribute), _type_of(attribute.typeName)
-        times = self._layer.ListTimeSamplesForPath(attribute.path)
-        if times and kind == NUMBER:
-            yield Input(attribute.name, kind)  # no one number says what it does
-            return
-        if found is not None:
-            yield found
-        if kind not in (COLOUR, VECTOR, FILE) or (found is not None and found.source):
-            return
-        self._samples += len(times)
-        if self._samples > MAX_SAMPLES:
-            raise BadInput(f"A layer of more than {MAX_SAMPLES:,} colours that change over time is not read.")
-        for time in times:
-            value = _plain(self._layer.QueryTimeSample(attribute.path, time))
-            if value is not None and not isinstance(value, bool):
-                said = self._said(attribute) if kind in (COLOUR, FILE) else ""
-                yield Input(at_time(attribute.name, time), kind, value, None, said, _width(attribute))
-
-    def _input(self, attribute: Sdf.AttributeSpec) -> Input | None:
-        kind = _type_of(attribute.typeName)
-        sources = attribute.connectionPathList.GetAppliedItems()
-        value = _plain(attribute.default)
-        if attribute.name.startswith("info:") or not (sources or kind == COLOUR or ":" in attribute.name):
-            return None
-        if value is None and not sources:
-            return None
-        source = self._source(attribute, sources[0]) if sources else None
-        given = (float(value),) if isinstance(value, bool) else value
-        said = self._said(attribute) if kind in (COLOUR, FILE) else ""
-        return Input(attribute.name, kind, given, source, said, _width(attribute))
-
-    def _source(self, attribute: Sdf.AttributeSpec, target: Sdf.Path) -> tuple[str, str]:
-        plain = str(target.GetPrimPath().StripAllVariantSelections())
-        own = str(attribute.path.GetPrimPath())
-        near = self._by_plain.get(plain, [plain])
-        return max(near, key=lambda path: len(_common(path, own))), target.name
-
-    def _said(self, attribute: Sdf.AttributeSpec) -> str:
-        if attribute.HasInfo("colorSpace"):
-            return str(attribute.GetInfo("colorSpace"))
-        prim = self._layer.GetPrimAtPath(attribute.path.GetPrimPath())
-        if said := self._default(prim, SOURCE_SPACE):
-            return SRGB if said == "sRGB" else str(said)
-        if _type_of(attribute.typeName) == FILE:
-            return ""
-        while prim is not None and prim.path != Sdf.Path.absoluteRootPath:
-            if said := self._default(prim, SPACE_ATTRIBUTE):
-                return str(said)
-            prim = prim.nameParent
-        return ""
-
-    def _default(self, prim: Sdf.PrimSpec, name: str) -> Any:
-        attribute = prim.attributes.get(name)
-        return None if attribute is None else attribute.default
-
-
-def _sort(prim: Sdf.PrimSpec, inputs: dict[str, Input]) -> str:
-    schemas = prim.GetInfo("apiSchemas").GetAppliedItems() if prim.HasInfo("apiSchemas") else []
-    if prim.typeName.removesuffix("_1").endswith("Light") or "LightAPI" in schemas:
-        return LIGHT
-    return PICTURE if any(each.type == FILE for each in inputs.values()) else PLAIN
-
-
-def _width(attribute: Sdf.AttributeSpec) -> int:
-    return 4 if str(attribute.typeName).startswith("color4") else 3
-
-
-def _type_of(type_name: Sdf.ValueTypeName) -> str:
-    name = str(type_name).removesuffix("[]")
-    if name == "asset":
-        return FILE
-    return next((kind for start, kind in _TYPES.items() if name.startswith(start)), OTHER)
-
-
-def _plain(value: Any) -> Numbers | str | bool | None:
-    """A value as numbers or text; None for what is neither."""
-    if isinstance(value, bool | str):
-        return value
-    if isinstance(value, int | float):
-        return (float(value),)
-    if isinstance(value, Sdf.AssetPath):
-        return str(value.path)
-    if isinstance(value, Vt.Vec3fArray | Vt.Vec4fArray | Vt.Vec3dArray | Vt.Vec3hArray):
-        return tuple(float(number) for vector in value for number in vector)
-    if hasattr(value, "dimension") and isinstance(value.dimension, int):
-        return tuple(float(number) for number in value)
-    return None
-
-
-def _common(first: str, second: str) -> str:
-    length = next((at for at, pair in enumerate(zip(first, second, strict=False)) if pair[0] != pair[1]), None)
-    return first[:length]
-
-
 def _apply(layer: Sdf.Layer, edits: Sequence[Edit]) -> None:
     for edit in edits:
         try:
@@ -358,7 +204,7 @@ def _set_input(layer: Sdf.Layer, edit: SetInput) -> None:
 
 def _as_value(attribute: Sdf.AttributeSpec, before: Any, value: Numbers | str | bool) -> Any:
     if isinstance(value, str):
-        return Sdf.AssetPath(value) if _type_of(attribute.typeName) == FILE else value
+        return Sdf.AssetPath(value) if type_of(attribute.typeName) == FILE else value
     if isinstance(value, bool):
         return value
     value = tuple(float(shortest(number)) for number in value)
@@ -379,7 +225,7 @@ def _set_space(layer: Sdf.Layer, edit: SetSpace) -> None:
     attribute.SetInfo("colorSpace", edit.space)
     prim = layer.GetPrimAtPath(edit.node)
     source = prim.attributes.get(SOURCE_SPACE)
-    if source is not None and _type_of(attribute.typeName) == FILE:
+    if source is not None and type_of(attribute.typeName) == FILE:
         source.default = uv_texture_space(edit.space)
 
 
