@@ -48,6 +48,13 @@ class Migrate(BrowserTestCase):
             picture = outcome.get_by_alt_text(f"The materials, {name}")
             expect(picture).to_have_js_property("naturalWidth", 480)
         expect(outcome.get_by_role("row").filter(has_text="wall_rgh.png")).to_contain_text("bent these plain numbers")
+        proof = outcome.get_by_role("table", name="Proof")
+        for direction, is_first in (("ascending", True), ("descending", False), ("none", None)):
+            proof.get_by_role("button", name="Input").click()
+            expect(proof.get_by_role("columnheader", name="Input")).to_have_attribute("aria-sort", direction)
+            if is_first is not None:
+                names = proof.locator("tbody tr td:first-child").all_inner_texts()
+                self.assertEqual(names == sorted(names), is_first)
         self.choose_part("Changes")
         expect(outcome.get_by_role("row").filter(has_text="wall_diff.png on")).to_contain_text(
             ["srgb_rec709_scene", "./maps/wall_diff_srgb.png"]

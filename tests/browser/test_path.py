@@ -3,7 +3,7 @@
 import re
 from dataclasses import replace
 
-from playwright.sync_api import Locator, expect
+from playwright.sync_api import Locator, Route, expect
 
 from saltwort.server.projects.models import Revision
 from saltwort.server.projects.operations import change_setup
@@ -122,6 +122,18 @@ class Undo(BrowserTestCase):
         page.get_by_role("button", name="Redo").click()
         expect(page.get_by_text("Done again: wall_basecolor.png: set by hand to ACEScg.")).to_be_visible()
         self.assertEqual(self.project.textures.get(path="wall/wall_basecolor.png").pin_space, "ACEScg")
+
+    def test_what_takes_longer_than_a_moment_is_told_while_it_goes_on(self) -> None:
+        pin_texture(self.project.textures.all()[0], 1, SRGB, "")
+        page = self.open("textures")
+        held: list[Route] = []
+        page.route("**/undo", lambda route: held.append(route))
+        page.keyboard.press("Control+z")
+        under_way = page.get_by_role("alert").filter(has_text="Undoing: ")
+        expect(under_way).to_be_visible()
+        held[0].continue_()
+        expect(page.get_by_text(re.compile("^Undone: "))).to_be_visible()
+        expect(under_way).to_have_count(0)
 
     def test_keys_go_back_and_forth(self) -> None:
         page = self.open("config")

@@ -5,6 +5,7 @@ import { api, body, tell } from '../api/client';
 import { isBusy, useChange, useSlug } from '../api/hooks';
 import { counted } from '../shared/marks';
 import { Segments } from '../shared/Segments';
+import { type Sortable, SortedTable } from '../shared/SortedTable';
 import { Empty } from '../shared/states';
 import classes from './Migrate.module.css';
 import type { OldScene, Report } from './useOldScenes';
@@ -47,8 +48,8 @@ export function Outcome({ scene }: { scene: OldScene }) {
         data={Object.entries(PARTS).map(([value, label]) => ({ value, label: `${label} ${countOf(report, value as Part)}` }))}
         style={{ alignSelf: 'flex-start', flex: 'none' }}
       />
-      {part === 'proof' && <Proof report={report} />}
-      {part === 'changes' && <Changes report={report} />}
+      {part === 'proof' && <SortedTable label="Proof" rows={report.proof} columns={PROOF} />}
+      {part === 'changes' && <SortedTable label="Changes" rows={report.changes} columns={CHANGES} />}
       {part === 'documents' && <Documents report={report} />}
       {part === 'left' && <Left report={report} />}
     </>
@@ -135,62 +136,48 @@ function Beside(props: {
 
 const percent = (share: number) => `${(share * 100).toFixed(share < 0.01 ? 2 : 0)} %`;
 
-function Proof({ report }: { report: Report }) {
-  return (
-    <table className="list small" aria-label="Proof">
-      <thead>
-        <tr>
-          <th>Input</th>
-          <th>Mean before</th>
-          <th>after</th>
-          <th>Largest difference</th>
-        </tr>
-      </thead>
-      <tbody>
-        {report.proof.map((row) => (
-          <tr key={`${row.document} ${row.of}`}>
-            <td title={row.document} className={classes.of}>
-              {row.of}
-              {row.why && <div className="quiet">{row.why}</div>}
-            </td>
-            <td className="mono">{row.before[1]?.toPrecision(4)}</td>
-            <td className="mono">{row.after[1]?.toPrecision(4)}</td>
-            <td className="mono">{row.same ? 'same' : percent(row.largest)}</td>
-          </tr>
-        ))}
-      </tbody>
-    </table>
-  );
-}
+type ProofRow = Report['proof'][number];
+type ChangeRow = Report['changes'][number];
 
-function Changes({ report }: { report: Report }) {
-  return (
-    <table className="list small" aria-label="Changes">
-      <thead>
-        <tr>
-          <th>Of</th>
-          <th>Before</th>
-          <th>After</th>
-        </tr>
-      </thead>
-      <tbody>
-        {report.changes.map((row, number) => (
-          // Several changes of one thing differ by nothing but their order.
-          <tr key={number}>
-            <td title={row.document} className={classes.of}>
-              {row.of}
-              <div className="quiet">
-                {row.why} {row.lost}
-              </div>
-            </td>
-            <td className={`mono ${classes.of}`}>{row.before}</td>
-            <td className={`mono ${classes.of}`}>{row.after}</td>
-          </tr>
-        ))}
-      </tbody>
-    </table>
-  );
-}
+const PROOF: Sortable<ProofRow>[] = [
+  {
+    title: 'Input',
+    by: ({ of }) => of,
+    shown: ({ document, of, why }) => (
+      <div title={document}>
+        {of}
+        {why && <div className="quiet">{why}</div>}
+      </div>
+    ),
+    className: classes.of,
+  },
+  { title: 'Mean before', by: ({ before }) => before[1], shown: ({ before }) => before[1]?.toPrecision(4), className: 'mono' },
+  { title: 'after', by: ({ after }) => after[1], shown: ({ after }) => after[1]?.toPrecision(4), className: 'mono' },
+  {
+    title: 'Largest difference',
+    by: ({ largest }) => largest,
+    shown: ({ same, largest }) => (same ? 'same' : percent(largest)),
+    className: 'mono',
+  },
+];
+
+const CHANGES: Sortable<ChangeRow>[] = [
+  {
+    title: 'Of',
+    by: ({ of }) => of,
+    shown: ({ document, of, why, lost }) => (
+      <div title={document}>
+        {of}
+        <div className="quiet">
+          {why} {lost}
+        </div>
+      </div>
+    ),
+    className: classes.of,
+  },
+  { title: 'Before', by: ({ before }) => before, shown: ({ before }) => before, className: `mono ${classes.of}` },
+  { title: 'After', by: ({ after }) => after, shown: ({ after }) => after, className: `mono ${classes.of}` },
+];
 
 function Documents({ report }: { report: Report }) {
   return report.differences.map(({ document, diff, problems }) => (

@@ -1,3 +1,4 @@
+import { notifications } from '@mantine/notifications';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 
 import { api, body, tell } from '../api/client';
@@ -17,10 +18,13 @@ export function useUndo() {
       const action = project[move];
       if (!action) return undefined;
       const asked = { params: { path: { slug } }, body: { based_on: action.id } };
-      return body(
-        move === 'undo'
-          ? api.POST('/api/v1/projects/{slug}/undo', asked)
-          : api.POST('/api/v1/projects/{slug}/redo', asked),
+      return told(
+        `${move === 'undo' ? 'Undoing' : 'Doing again'}: ${action.what} …`,
+        body(
+          move === 'undo'
+            ? api.POST('/api/v1/projects/{slug}/undo', asked)
+            : api.POST('/api/v1/projects/{slug}/redo', asked),
+        ),
       );
     },
     onSuccess: (action, move) => {
@@ -42,6 +46,20 @@ export function useUndo() {
   };
 }
 
+/** Say what is under way, where it takes longer than a moment: an import of a whole show does. */
+async function told<Answer>(doing: string, answer: Promise<Answer>): Promise<Answer> {
+  const waiting = setTimeout(
+    () => notifications.show({ id: UNDER_WAY, message: doing, loading: true, autoClose: false, withCloseButton: false }),
+    MOMENT,
+  );
+  try {
+    return await answer;
+  } finally {
+    clearTimeout(waiting);
+    notifications.hide(UNDER_WAY);
+  }
+}
+
 /** A change that removes something: what it was is told, with a button that brings it back. */
 export function useRemoval<Argument>(remove: (slug: string, argument: Argument) => Promise<unknown>, what: string) {
   const { offer } = useUndo();
@@ -51,4 +69,7 @@ export function useRemoval<Argument>(remove: (slug: string, argument: Argument) 
   });
 }
 
+const UNDER_WAY = 'undo under way';
+/** Milliseconds. */
+const MOMENT = 700;
 const LABELS = { undo: 'Undo', redo: 'Redo' };

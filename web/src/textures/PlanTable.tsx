@@ -1,11 +1,51 @@
 import type { Schemas } from '../api/client';
 import { counted, LevelMark } from '../shared/marks';
 import { baseName, megabytes } from '../shared/numbers';
+import { type Sortable, SortedTable } from '../shared/SortedTable';
+import classes from './Textures.module.css';
 
 type Planned = Schemas['PlannedFile'];
 
 /** Above this part of a step of the source, a difference can be seen in its own bits. */
 const SEEN = 0.5;
+
+const COLUMNS: Sortable<Planned>[] = [
+  {
+    title: 'File',
+    by: ({ path }) => baseName(path),
+    shown: (file) => (
+      <>
+        <span title={file.path}>{baseName(file.path)}</span>
+        <div className="quiet small">
+          {file.source_space === file.space ? `${file.space}, as it is` : `${file.source_space} → ${file.space}`}
+        </div>
+        {losses(file).map((said) => (
+          <div key={said} className="row small">
+            <LevelMark level="caution" /> {said}
+          </div>
+        ))}
+      </>
+    ),
+    className: classes.anywhere,
+  },
+  {
+    title: 'Becomes',
+    by: ({ target }) => baseName(target),
+    shown: ({ target }) => <span title={target}>{baseName(target)}</span>,
+    className: `mono small ${classes.anywhere}`,
+  },
+  { title: 'Clips', by: ({ clipped }) => clipped ?? 0, shown: ({ clipped }) => <Share part={clipped} />, className: 'mono small' },
+  { title: 'Outside gamut', by: ({ negative }) => negative ?? 0, shown: ({ negative }) => <Share part={negative} />, className: 'mono small' },
+  { title: 'Precision lost', by: ({ steps, lost }) => steps ?? lost ?? undefined, shown: (file) => <Lost file={file} />, className: 'mono small' },
+  { title: 'Size', by: ({ bytes }) => bytes, shown: ({ bytes }) => megabytes(bytes), className: `mono small ${classes.oneLine}` },
+];
+
+const refusal = ({ refused }: Planned) =>
+  refused && (
+    <span className="row small">
+      <LevelMark level="blocker" /> {refused}
+    </span>
+  );
 
 /** What a conversion would do to each file, the doubtful first. */
 export function PlanTable({ plan }: { plan: Schemas['Plan'] }) {
@@ -22,56 +62,7 @@ export function PlanTable({ plan }: { plan: Schemas['Plan'] }) {
         Estimated from a sample of each file’s pixels; every number is checked after writing.
         {plan.files.length < plan.count && ` These ${plan.files.length} lose most.`}
       </p>
-      <table className="list" aria-label="Plan">
-        <thead>
-          <tr>
-            <th>File</th>
-            <th>Becomes</th>
-            <th>Clips</th>
-            <th>Outside gamut</th>
-            <th>Precision lost</th>
-            <th>Size</th>
-          </tr>
-        </thead>
-        <tbody>
-          {plan.files.map((file) => (
-            <tr key={file.path}>
-              <td style={{ overflowWrap: 'anywhere' }}>
-                <span title={file.path}>{baseName(file.path)}</span>
-                <div className="quiet small">
-                  {file.source_space === file.space ? `${file.space}, as it is` : `${file.source_space} → ${file.space}`}
-                </div>
-                {losses(file).map((said) => (
-                  <div key={said} className="row small">
-                    <LevelMark level="caution" /> {said}
-                  </div>
-                ))}
-              </td>
-              {file.refused ? (
-                <td colSpan={5}>
-                  <span className="row small">
-                    <LevelMark level="blocker" /> {file.refused}
-                  </span>
-                </td>
-              ) : (
-                <>
-                  <td className="mono small" style={{ overflowWrap: 'anywhere' }}>
-                    <span title={file.target}>{baseName(file.target)}</span>
-                  </td>
-                  <Share part={file.clipped} />
-                  <Share part={file.negative} />
-                  <td className="mono small">
-                    <Lost file={file} />
-                  </td>
-                  <td className="mono small" style={{ whiteSpace: 'nowrap' }}>
-                    {megabytes(file.bytes)}
-                  </td>
-                </>
-              )}
-            </tr>
-          ))}
-        </tbody>
-      </table>
+      <SortedTable label="Plan" rows={plan.files} columns={COLUMNS} instead={refusal} />
     </>
   );
 }
@@ -87,16 +78,11 @@ function losses(file: Planned) {
 const percent = (part: number) => `${(part * 100).toPrecision(2)} %`;
 
 function Share({ part }: { part: number | null }) {
+  if (!part) return 'none';
   return (
-    <td className="mono small">
-      {part ? (
-        <span className="row">
-          <LevelMark level="caution" /> {(part * 100).toFixed(1)} %
-        </span>
-      ) : (
-        'none'
-      )}
-    </td>
+    <span className="row">
+      <LevelMark level="caution" /> {(part * 100).toFixed(1)} %
+    </span>
   );
 }
 

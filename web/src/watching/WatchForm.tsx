@@ -1,5 +1,5 @@
 import { Button, Select, TextInput } from '@mantine/core';
-import { useState } from 'react';
+import { useForm } from '@mantine/form';
 
 import { api, body, type Schemas } from '../api/client';
 import { useChange, useProject, useRenders, useStations, type ViewChoice } from '../api/hooks';
@@ -10,21 +10,26 @@ const LIGHT = 'light';
 const VIEW = 'view';
 const NONE = '';
 
+interface Wanted {
+  folder: string;
+  holds: string;
+  view: ViewChoice | undefined;
+  station: string;
+  render: string;
+}
+
 /** A folder to watch, and what its frames should hold. */
 export function WatchForm({ onAdded, onClose }: { onAdded: (folder: Watched) => void; onClose: () => void }) {
   const project = useProject().data;
   const stations = useStations().data ?? [];
   const renders = useRenders().data ?? [];
-  const [folder, setFolder] = useState('');
-  const [holds, setHolds] = useState(LIGHT);
-  const [view, setView] = useState<ViewChoice>();
-  const [station, setStation] = useState(NONE);
-  const [render, setRender] = useState(NONE);
+  const form = useForm<Wanted>({ initialValues: { folder: '', holds: LIGHT, view: undefined, station: NONE, render: NONE } });
+  const { folder, holds, view, station, render } = form.values;
   const choice = view ?? (project?.setup.view as ViewChoice | undefined);
   const add = useChange((slug, asked: Schemas['WatchRequest']) =>
     body(api.POST('/api/v1/projects/{slug}/watched', { params: { path: { slug } }, body: asked })),
   );
-  const submit = () =>
+  const submit = form.onSubmit(() =>
     add.mutate(
       {
         folder,
@@ -34,24 +39,20 @@ export function WatchForm({ onAdded, onClose }: { onAdded: (folder: Watched) => 
         ...(station ? { station: Number(station) } : {}),
         ...(render ? { render: Number(render) } : {}),
       },
-      { onSuccess: onAdded },
-    );
+      { onSuccess: onAdded, onError: ({ message }) => form.setFieldError('folder', message) },
+    ),
+  );
   return (
     <form
       className="card chosen block"
       aria-label="Folder to watch"
-      onSubmit={(event) => {
-        event.preventDefault();
-        submit();
-      }}
+      onSubmit={submit}
     >
       <TextInput
         size="xs"
         label="Folder on the machine that runs Saltwort"
         placeholder="/home/me/lantern_quay/night"
-        value={folder}
-        onChange={(event) => setFolder(event.currentTarget.value)}
-        error={add.error?.message}
+        {...form.getInputProps('folder')}
         autoFocus
       />
       <Select
@@ -61,27 +62,24 @@ export function WatchForm({ onAdded, onClose }: { onAdded: (folder: Watched) => 
           { value: LIGHT, label: 'light in the working space' },
           { value: VIEW, label: 'pictures through a view' },
         ]}
-        value={holds}
         allowDeselect={false}
-        onChange={(value) => value && setHolds(value)}
+        {...form.getInputProps('holds')}
       />
-      {holds === VIEW && choice && <ViewPair choice={choice} onChange={setView} label="of the frames" />}
+      {holds === VIEW && choice && <ViewPair choice={choice} onChange={(value) => form.setFieldValue('view', value)} label="of the frames" />}
       <Select
         size="xs"
         label="They come from"
         data={[{ value: NONE, label: 'not known' }, ...stations.map(({ id, name }) => ({ value: String(id), label: name }))]}
-        value={station}
         allowDeselect={false}
-        onChange={(value) => setStation(value ?? NONE)}
+        {...form.getInputProps('station')}
       />
       <Select
         size="xs"
         label="The first is held beside"
         description="Later ones are held beside the good ones before them."
         data={[{ value: NONE, label: 'nothing' }, ...renders.map(({ id, name }) => ({ value: String(id), label: name }))]}
-        value={render}
         allowDeselect={false}
-        onChange={(value) => setRender(value ?? NONE)}
+        {...form.getInputProps('render')}
       />
       <div className="row">
         <Button type="submit" size="xs" variant="filled" disabled={!folder.trim()} loading={add.isPending}>
