@@ -128,7 +128,7 @@ function Beside(props: {
         ))}
       </div>
       <span className="small quiet">
-        {props.children}: mean ΔE {mean.toFixed(2)}, worst {worst.toFixed(1)}
+        {props.children}: mean ΔE {mean.toFixed(2)}, worst {worst.toFixed(2)}
       </span>
     </div>
   );
