@@ -263,6 +263,27 @@ class Screen(MigrateTestCase):
         scene = self.read(self.shows / "both")
         self.assertEqual(len(scene["found"]["documents"]), 2)
 
+    def test_temperatures_domes_and_filters_of_lights(self) -> None:
+        path = self.shows / "lit.usda"
+        path.write_text(
+            '#usda 1.0\ndef DomeLight "Sky"\n{\n    color3f inputs:color = (0.5, 0.6, 1)\n'
+            "    float inputs:intensity = 1000\n}\n"
+            'def SphereLight "Lamp"\n{\n    bool inputs:enableColorTemperature = 1\n'
+            "    float inputs:colorTemperature = 2700\n    float inputs:intensity = 2\n}\n"
+            'def RectLight "Gel"\n{\n    bool inputs:enableColorTemperature = 1\n    float inputs:intensity = 5\n'
+            "    float inputs:colorTemperature = 6500\n    color3f inputs:color = (1, 0.5, 0.25)\n}\n"
+            'def SphereLight "Plain"\n{\n    float inputs:intensity = 90\n}\n'
+        )
+        scene = self.read(path)
+        self.assertEqual(self.tell("post", f"/old-scenes/{scene['id']}/read-into")["lights"], 3)
+        swatches = {swatch["name"]: swatch for swatch in self.ask("/swatches")}
+        self.assertEqual((swatches["Lamp"]["unit"], swatches["Lamp"]["text"]), ("kelvin", "2700"))
+        red, green, blue = map(float, swatches["Gel"]["text"].split())
+        # A black body of 6,500 K is a little redder than D65, at luminance 1.
+        self.assertTrue(1.0 < red < 1.1 and 0.48 < green < 0.5 and 0.23 < blue < 0.26, swatches["Gel"])
+        lights = {light["name"]: light["swatch"] for light in self.ask("/lights")}
+        self.assertEqual(lights, {"environment": "Sky", "key": "Gel", "flame": "Lamp", "marker": ""})
+
     def test_pictures_of_a_package_are_taken_in_too(self) -> None:
         package = packed_scene(self.shows / "packed")
         scene = self.read(package)
@@ -274,10 +295,12 @@ class Screen(MigrateTestCase):
     def test_taken_into_the_project(self) -> None:
         scene = self.read()
         told = self.tell("post", f"/old-scenes/{scene['id']}/read-into")
-        self.assertEqual(told, {"textures": 6, "swatches": 6})
+        self.assertEqual(told, {"textures": 6, "swatches": 6, "lights": 3})
         self.assertIn("maps/wall_diff.png", [texture["path"] for texture in self.listed()])
         swatches = {swatch["name"]: swatch for swatch in self.ask("/swatches")}
-        self.assertIn("Flame color", swatches)
+        self.assertEqual(swatches["Flame"]["text"], "1 0.45 0.12")
+        lights = {light["name"]: light["swatch"] for light in self.ask("/lights")}
+        self.assertEqual(lights, {"environment": "", "key": "Flame", "flame": "Marker", "marker": "Dusk"})
         self.assertEqual(swatches["enamel diffuseColor"]["space"], "Linear Rec.709 (sRGB)")
         self.undo()
         self.undo()

@@ -91,7 +91,11 @@ class Migrate(BrowserTestCase):
         expect(page.get_by_role("heading", name="old_quay_lights.usda")).to_be_visible()
         expect(page.get_by_role("article", name="The camera or output maps tones")).to_be_visible()
         page.get_by_role("button", name="Import into the project").click()
-        expect(page.get_by_text("0 textures and 3 swatches are in the project.")).to_be_visible()
+        expect(
+            page.get_by_text(
+                "0 textures and 3 swatches are in the project. 3 lights of the rig have the colours of the scene."
+            )
+        ).to_be_visible()
         page.get_by_role("button", name="Remove", exact=True).click()
         expect(page.get_by_text("Drop a scene with its textures here.")).to_be_visible()
 

@@ -2,7 +2,6 @@
 
 import json
 import os
-import re
 import shutil
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import asdict
@@ -21,29 +20,21 @@ from saltwort.core.files import allowed_path
 from saltwort.core.images import encode_png
 from saltwort.core.migration.balls import balls_beside, differences_as_grey, pictures_of
 from saltwort.core.migration.formats.registry import is_document
-from saltwort.core.migration.graph import without_time
 from saltwort.core.migration.habits.registry import habits_of
 from saltwort.core.migration.plan import Asked, Draft, Progress, plan_of, taken
 from saltwort.core.migration.proof import proved
 from saltwort.core.migration.rendered import frame_beside
 from saltwort.core.migration.report import Report, report_of, written_of
-from saltwort.core.migration.scene import picture_files
-from saltwort.core.migration.uses import LIGHT_ROLE, SURFACE
 from saltwort.core.migration.writing import documents_of, gone_back, staged
-from saltwort.core.names import free_name
-from saltwort.core.scene.decisions import LONGEST_NAME, Swatch
-from saltwort.core.spaces.typed import TypedColour
-from saltwort.server.images.operations import stored_image, take_in, write_upload
+from saltwort.server.images.operations import write_upload
 from saltwort.server.jobs.models import QUEUED, RUNNING, Job
 from saltwort.server.jobs.operations import Report as Reporting
 from saltwort.server.jobs.operations import start, work
 from saltwort.server.migrating.drafts import draft_of
 from saltwort.server.migrating.models import OldScene
 from saltwort.server.projects.models import Project
-from saltwort.server.projects.setups import current_setup
 from saltwort.server.scene.models import Render
-from saltwort.server.scene.operations import bring_swatches
-from saltwort.server.textures.operations import add_textures, clean_path
+from saltwort.server.textures.operations import clean_path
 
 SCAN, PREVIEW, MIGRATE = "scan-scene", "preview-migration", "migrate-scene"
 MOST_SENT = 2_000
@@ -348,46 +339,3 @@ def remove_scene(scene: OldScene) -> None:
     folder = scene.folder
     scene.delete()
     shutil.rmtree(folder, ignore_errors=True)
-
-
-def read_into(scene: OldScene, author: str = "") -> dict[str, int]:
-    """Take a scene into the project: its pictures as textures, its typed colours and those of its lights as swatches.
-    What cannot be read is passed over. Raises BadInput when the project is changed meanwhile."""
-    draft = draft_of(scene.project, [Path(path) for path in scene.paths], [Path(path) for path in scene.allowed])
-    images = {}
-    for file in picture_files(draft.scene):
-        told = Path(draft.scene.told(file))
-        if told.is_relative_to(draft.scene.folder):
-            path = told.relative_to(draft.scene.folder).as_posix()
-            try:
-                images[path] = stored_image(take_in(file, path, in_place=not draft.scene.is_packed(file)))
-            except BadInput:
-                continue
-    if images:
-        add_textures(scene.project, images, f"Textures of {scene.name} imported", author)
-    swatches = _swatches(draft, {swatch.name for swatch in current_setup(scene.project).scene.swatches})
-    if swatches:
-        project = Project.objects.get(pk=scene.project_id)
-        bring_swatches(project, project.version, swatches, author)
-    return {"textures": len(images), "swatches": len(swatches)}
-
-
-def _swatches(draft: Draft, there: set[str]) -> list[Swatch]:
-    """A swatch for each typed colour of a surface or light, by the name of its material or light and input; of one that
-    changes over time for its first."""
-    found: list[Swatch] = []
-    first = {}
-    for colour in draft.colours:
-        first.setdefault((colour.use.document, colour.use.node.path, without_time(colour.use.input)), colour)
-    for colour in first.values():
-        use = colour.use
-        if use.role not in (SURFACE, LIGHT_ROLE) or use.gammas or len(use.values) > use.width:
-            continue
-        space = colour.reading.space or colour.reading.working
-        parts = [part for part in re.split(r"[/:]", use.node.path.strip("/")) if part]
-        owner = parts[-2] if len(parts) > 1 and use.node.sort != "light" else parts[-1]
-        name = free_name(f"{owner} {without_time(use.input).removeprefix('inputs:')}"[: LONGEST_NAME - 4], there)
-        there.add(name)
-        typed = TypedColour(space, "unit", " ".join(f"{value:.6g}" for value in use.values[:3]))
-        found.append(Swatch(name, typed, "light" if use.role == LIGHT_ROLE else "surface"))
-    return found

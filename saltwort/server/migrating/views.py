@@ -17,7 +17,7 @@ from saltwort.core.errors import BadInput
 from saltwort.core.migration.plan import plan_of, steps
 from saltwort.server.http import BINARY, as_zip, author_of, download, parsed
 from saltwort.server.jobs.views import JobSerializer
-from saltwort.server.migrating import operations
+from saltwort.server.migrating import importing, operations
 from saltwort.server.migrating.models import OldScene
 from saltwort.server.migrating.pages import page_of_scene
 from saltwort.server.projects.views import project_named
@@ -230,10 +230,11 @@ class WentBackSerializer(serializers.Serializer):
 
 
 class ReadIntoSerializer(serializers.Serializer):
-    """How many textures and swatches came into the project."""
+    """How many textures and swatches came into the project, and how many lights of the rig are lit as in the scene."""
 
     textures = serializers.IntegerField()
     swatches = serializers.IntegerField()
+    lights = serializers.IntegerField()
 
 
 @extend_schema(responses=MigrationStepSerializer(many=True))
@@ -334,7 +335,7 @@ def go_back(request: Request, slug: str, pk: int) -> Response:
 @api_view(["POST"])
 def read_into(request: Request, slug: str, pk: int) -> Response:
     """Take a scene's textures and colours into the project."""
-    return Response(ReadIntoSerializer(operations.read_into(_named(slug, pk), author_of(request))).data)
+    return Response(ReadIntoSerializer(importing.read_into(_named(slug, pk), author_of(request))).data)
 
 
 @extend_schema(responses=OpenApiResponse(OpenApiTypes.STR, "A page"))

@@ -4901,10 +4901,11 @@ export interface components {
             largest: number;
             why: string;
         };
-        /** @description How many textures and swatches came into the project. */
+        /** @description How many textures and swatches came into the project, and how many lights of the rig are lit as in the scene. */
         ReadInto: {
             textures: number;
             swatches: number;
+            lights: number;
         };
         /** @description Every write says which version it was made from; a stale one is refused. */
         ReadThroughView: {

@@ -22,11 +22,14 @@ export function FoundFacts({ scene, found }: { scene: OldScene; found: Schemas['
       <div className="row">
         <Button
           loading={read.isPending}
-          title="Textures become textures of the project, typed colours and lights its swatches"
+          title="Textures become textures of the project, typed colours its swatches, and the rig is lit in the colours of the lights"
           onClick={() =>
             read.mutate(undefined, {
-              onSuccess: ({ textures, swatches }) =>
-                tell(`${counted(textures, 'texture')} and ${swatches} ${swatches === 1 ? 'swatch' : 'swatches'} are in the project.`),
+              onSuccess: ({ textures, swatches, lights }) =>
+                tell(
+                  `${counted(textures, 'texture')} and ${swatches} ${swatches === 1 ? 'swatch' : 'swatches'} are in the project. ` +
+                    `${counted(lights, 'light')} of the rig ${lights === 1 ? 'has' : 'have'} the colours of the scene.`,
+                ),
             })
           }
         >
