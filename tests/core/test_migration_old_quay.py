@@ -47,6 +47,25 @@ class OldQuay(MigrationTestCase):
         known = {step.key for step in steps()}
         self.assertTrue(all(habit.step in known or not habit.step for habit in found.values()))
 
+    def test_raised_lights_are_told_by_middle_and_highlights(self) -> None:
+        """By the render of a scene whose lights were set through a view, and without one."""
+        draft = self.draft(self.path)
+        for middle, bright, seen in (
+            (None, None, 0),
+            (0.18, 1.0, 0),  # highlights of a dull day
+            (0.18, 12.0, 0),  # lit through a view
+            (0.3, 12.0, 0),
+            (0.3, 1.0, 2),  # brightened until white is reached
+            (0.45, 1.1, 2),
+            (0.45, 20.0, 1),
+            (0.45, None, 1),
+        ):
+            draft.choices |= {"render-middle": middle, "render-bright": bright}
+            habits = {habit.code: habit for habit in habits_of(draft)}
+            told = habits["raised-lights"].seen if "raised-lights" in habits else []
+            self.assertEqual(len(told), seen, (middle, bright))
+        self.assertIn("1.3 stops above", told[0].says)
+
     def test_the_usual_plan(self) -> None:
         draft = self.draft(self.path)
         changes = taken(draft, usual_plan("ACEScg", "rename"))

@@ -32,7 +32,8 @@ def draft_of(
     working = str(config.getColorSpace(ocio.ROLE_SCENE_LINEAR).getName())
     draft = drafted(scene, config, working, words=words, old=old, assigned=_assigned(project, scene), progress=progress)
     if render is not None:
-        draft.choices["render-median"] = _median_of(render)
+        stats = render.image.measured().stats
+        draft.choices["render-middle"], draft.choices["render-bright"] = _level(stats.median), _level(stats.high)
     return draft
 
 
@@ -48,6 +49,7 @@ def _assigned(project: Project, scene: Scene) -> dict[str, str]:
     }
 
 
-def _median_of(render: Render) -> float | None:
-    """The median brightness of a render, as the file has it."""
-    return next(iter(render.image.measured().stats.median), None)
+def _level(channels: Sequence[float | None]) -> float | None:
+    """One brightness of the colour channels, as the file has it."""
+    known = [value for value in channels[:3] if value is not None]
+    return sum(known) / len(known) if known else None

@@ -10,6 +10,10 @@ from saltwort.core.migration.uses import SURFACE
 from saltwort.core.numbers import MIDDLE_GREY
 
 LIKELY = 0.6
+RAISED = 0.8
+"""Stops of the middle above middle grey that may come from raised lights."""
+WHITE = (0.6, 1.5)
+"""Where highlights end that were kept below the white of a display."""
 
 
 @habit(
@@ -53,22 +57,31 @@ def pre_corrected(draft: Draft) -> Iterator[Seen]:
     "raised-lights",
     "Lights may be raised for a missing view",
     "Shown without a view, a scene looks dark, and lights are made brighter until it does not. With a view it is then "
-    "too bright. Only a render can tell: this is judged from its middle tones.",
+    "too bright. Only a render can tell: this is judged from its middle tones and its brightest areas.",
     is_hint=True,
 )
 def raised_lights(draft: Draft) -> Iterator[Seen]:
-    """The middle tones of a render that belongs to the scene, beside middle grey."""
-    found = draft.choices.get("render-median")
-    if not isinstance(found, float) or found <= 0:
+    """The middle tones of a render that belongs to the scene, beside middle grey, and where its highlights end."""
+    middle, bright = draft.choices.get("render-middle"), draft.choices.get("render-bright")
+    if not isinstance(middle, float) or middle <= 0:
         return
-    stops = log2(found / MIDDLE_GREY)
+    stops = log2(middle / MIDDLE_GREY)
+    ends_at_white = isinstance(bright, float) and WHITE[0] <= bright <= WHITE[1]
     # Shown raw, middle grey is wanted where a display shows it: at 0.46, 1.35 stops up.
-    if stops >= 0.8:
-        lights = ", ".join(light.node.name for light in draft.scene.lights[:4])
-        path = next(iter(draft.scene.documents))
+    if stops < (RAISED if not ends_at_white else RAISED / 2):
+        return
+    named = ", ".join(light.node.name for light in draft.scene.lights[:4]) or "lights"
+    path = next(iter(draft.scene.documents))
+    yield Seen(
+        path,
+        named,
+        f"The middle of the render lies {stops:.1f} stops above 18 %. Lit for a picture without a view, it would "
+        "lie about 1.3 above. A scene may also be meant to be that bright.",
+    )
+    if ends_at_white:
         yield Seen(
             path,
-            lights or "lights",
-            f"The middle of the render lies {stops:.1f} stops above 18 %. Lit for a picture without a view, it would "
-            "lie about 1.3 above. A scene may also be meant to be that bright.",
+            named,
+            f"Its brightest areas end at {bright:.2g}, where a display without a view cuts off. Lit through a view, "
+            "lamps and glints go far beyond.",
         )
