@@ -35,6 +35,7 @@ COMPRESSIONS = {
 }
 DWA = ("dwaa", "dwab")
 ALL = "all"
+INTEGERS = ("uint", "int")
 UNNAMED = "main"
 """The name of a part for the layer that has none."""
 ACES_SPACE = "lin_ap0_scene"
@@ -207,6 +208,9 @@ def _losses(config: ocio.Config, settings: LightSettings, subject: Subject) -> I
         yield "DWA is lossy; how much is measured once it is made."
     if count := stats.non_finite:
         yield f"{count:,} samples are no numbers, and stay so."
+    whole = [name for name, of in zip(header.channel_names, header.channel_types, strict=False) if of in INTEGERS]
+    if whole and settings.layers == ALL:
+        yield f"Layers of whole numbers are left out: {', '.join(whole)}. Take them from the render itself."
     if header.layers and not settings.layers:
         yield f"{len(header.layers)} other layers are left out."
 
@@ -231,7 +235,7 @@ def _parts(source: Source, settings: LightSettings) -> list[list[Chosen]]:
     if not settings.layers.strip():
         wanted = {source.layer: ""} if source.layer in known else {first: ""}
     elif settings.layers.strip() == ALL:
-        wanted = {name: name for name in known}
+        wanted = {name: name for name, layer in known.items() if not _whole_numbers(source.file, layer)}
     else:
         pairs = [each.partition("=") for each in settings.layers.split(",") if each.strip()]
         wanted = {old.strip(): (new.strip() if sign else old.strip()) for old, sign, new in pairs}
@@ -250,14 +254,23 @@ def _parts(source: Source, settings: LightSettings) -> list[list[Chosen]]:
     return list(by_part.values())
 
 
+def _whole_numbers(file: Path, layer: Layer) -> bool:
+    """Whether a layer has channels of whole numbers, such as identifiers, which floats do not hold to the last."""
+    header = read_header(file, part=layer.part)
+    types = dict(zip(header.channel_names, header.channel_types, strict=True))
+    return any(types.get(channel) in INTEGERS for channel in layer.channels)
+
+
 def _described(part: list[Chosen], header: Header, settings: LightSettings) -> Part:
     names, types = [], []
     own = dict(zip(header.channel_names, header.channel_types, strict=True))
     for each in part:
         colour = _colour_of(each.layer.channels)
         for number, channel in enumerate(each.layer.channels):
-            if own.get(channel) in ("uint", "int"):
-                raise BadInput(f"The layer “{each.layer.name}” holds whole numbers, which a scene-linear EXR does not.")
+            if own.get(channel) in INTEGERS:
+                raise BadInput(
+                    f"The layer “{each.layer.name}” holds whole numbers, which floats do not keep. Leave it out."
+                )
             names.append(_named(each, channel, settings.parts))
             types.append(settings.sample if number in colour else "half" if own.get(channel) == "half" else "float")
     called = ""
