@@ -12,7 +12,7 @@ from saltwort.server.projects.models import Revision
 from tests.core.test_archives import LUT, config_with_luts, zipped
 from tests.core.test_edits import CORRECTION
 from tests.core.test_explain import STUDIO
-from tests.core.test_findings import cube
+from tests.core.test_findings_configs import cube
 from tests.samples import ACES_SDR, GAMUT_COMPRESSION, SRGB, SRGB_DISPLAY, base_text
 from tests.server import ServerTestCase
 

@@ -11,7 +11,7 @@ from saltwort.core.engine import load_config
 from saltwort.server.projects.setups import archive_of
 from tests.browser.base import BrowserTestCase
 from tests.core.test_edits import CORRECTION
-from tests.core.test_findings import cube
+from tests.core.test_findings_configs import cube
 from tests.samples import ACES_SDR, LINEAR_REC709, SRGB, base_text
 
 

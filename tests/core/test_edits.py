@@ -18,7 +18,7 @@ from saltwort.core.engine import ViewChoice, load_config, space_processor, view_
 from saltwort.core.errors import BadInput
 from saltwort.core.project import Setup, compose, with_space_edits
 from saltwort.core.textures.rules import RuleBook
-from tests.core.test_findings import cube
+from tests.core.test_findings_configs import cube
 from tests.samples import (
     ACES_SDR,
     LINEAR_REC709,
