@@ -215,6 +215,10 @@ class Screen(MigrateTestCase):
         page = self.ask(f"{here}/page").decode()
         self.assertIn("Its light through the view once more", page)
         self.assertIn(f"{frame['name']}, its light", page)
+        # A report without such a step shows no picture of an earlier one.
+        self.tell("post", f"{here}/migrate", steps=PLAN, output=str(self.shows / "other"))
+        self.do_jobs()
+        self.assertNotIn("rescued frame", self.ask(f"{here}/page").decode())
 
     def test_a_scene_that_is_sent(self) -> None:
         files = {

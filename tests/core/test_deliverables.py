@@ -320,6 +320,11 @@ class Light(DeliverableTestCase):
         self.assertEqual(sorted(self.channels(target)), ["B", "G", "R"])
         with self.assertRaisesRegex(BadInput, "whole numbers"):
             self.make("light", (source,), layers="id")
+        alone = self.folder / "alone.exr"
+        with OpenEXR.File({}, {"hash": np.ones((8, 8), np.uint32)}) as numbered:
+            numbered.write(str(alone))
+        with self.assertRaisesRegex(BadInput, "whole numbers alone"):
+            self.make("light", (Source(alone, "ACEScg"),), layers="all")
         subject = Subject(measure(file), "ACEScg", read_pixels(file)[..., :3].reshape(1, -1, 3))
         made = deliverables()["light"]
         settings = made.settings_from({"layers": "all"}, CHOSEN)

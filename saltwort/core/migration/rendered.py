@@ -79,6 +79,15 @@ class FrameBeside:
     after: NDArray[np.float32]
     difference: NDArray[np.float64]
 
+    @property
+    def mean(self) -> float:
+        return float(self.difference.mean())
+
+    @property
+    def worst(self) -> float:
+        """Of the 99 % that differ least, so that it is no single pixel."""
+        return float(np.percentile(self.difference, 99))
+
 
 def frame_beside(config: ocio.Config, wanted: Rescuing) -> FrameBeside:
     """A frame at up to PICTURE_WIDTH pixels a row, as it was and as its light is shown once more."""

@@ -69,7 +69,7 @@ class Scene:
 
     def is_packed(self, file: Path) -> bool:
         """Whether a file stands within a package."""
-        return any(file.is_relative_to(folder) for folder in self.packages.values())
+        return self.told(file) != str(file)
 
     def told(self, file: Path) -> str:
         """The path of a file for people: of one within a package, that of the package with its name there."""
@@ -97,7 +97,7 @@ def read_scene(paths: Sequence[Path], allowed: Sequence[Path]) -> Scene:
             raise BadInput(f"There is no file {path}.")
         waiting.append((resolved, 0))
     named: dict[tuple[Path, str], tuple[Path, ...]] = {}
-    unpacked = tempfile.TemporaryDirectory(prefix="saltwort-packages-")
+    unpacked: tempfile.TemporaryDirectory[str] | None = None
     packages: dict[Path, Path] = {}
     total = 0
     while waiting:
@@ -119,12 +119,15 @@ def read_scene(paths: Sequence[Path], allowed: Sequence[Path]) -> Scene:
         found[path] = (document, content)
         for written in document.refers:
             target, why = _target(path, written, roots)
+            if target is None and usd_package.is_package(content):
+                why = "Of a package the first layer is read. Unpack it, and read its layers."
             if target is None:
                 refused.append(Refused(path.name, written, why))
             else:
                 waiting.append((target, depth + 1))
         start = path
         if usd_package.is_package(content):
+            unpacked = unpacked or tempfile.TemporaryDirectory(prefix="saltwort-packages-")
             packages[path] = Path(unpacked.name).resolve() / str(len(packages))
             try:
                 start = usd_package.unpack_pictures(content, packages[path])

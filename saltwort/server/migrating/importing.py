@@ -9,7 +9,7 @@ import numpy as np
 import PyOpenColorIO as ocio
 
 from saltwort.core.errors import BadInput
-from saltwort.core.migration.graph import FILE, without_time
+from saltwort.core.migration.graph import FILE, LIGHT, without_time
 from saltwort.core.migration.plan import Draft, DraftColour
 from saltwort.core.migration.readings import to_xyz
 from saltwort.core.migration.scene import picture_files
@@ -76,7 +76,7 @@ def _swatches(draft: Draft, taken: set[str]) -> Iterator[Swatch]:
     """A swatch for each typed colour of a surface, and for what glows, by the name of its material and input."""
     for colour in _first_samples(draft):
         use = colour.use
-        if use.role not in (SURFACE, LIGHT_ROLE) or use.node.sort == "light":
+        if use.role not in (SURFACE, LIGHT_ROLE) or use.node.sort == LIGHT:
             continue
         if use.gammas or len(use.values) > use.width:
             continue
@@ -92,7 +92,7 @@ def _lights(draft: Draft, taken: set[str]) -> Iterator[tuple[LightUse, Swatch]]:
     typed = {
         (colour.use.document, colour.use.node.path): colour
         for colour in _first_samples(draft)
-        if colour.use.node.sort == "light" and not colour.use.gammas and len(colour.use.values) == colour.use.width
+        if colour.use.node.sort == LIGHT and not colour.use.gammas and len(colour.use.values) == colour.use.width
     }
     for light in draft.scene.lights:
         colour = typed.get((light.document, light.node.path))

@@ -7,11 +7,19 @@ from django.http import Http404
 from saltwort.core.migration.report import page_of
 from saltwort.server.migrating.models import OldScene
 
-_LABELS = {"before": "Materials before", "after": "Materials after", "difference": "Difference, white is ΔE 20"} | {
-    "frame-before": "The first rescued frame",
-    "frame-after": "Its light through the view once more",
-    "frame-difference": "Difference, white is ΔE 20 ",
+_LABELS = {
+    "balls": {
+        "before": "Materials before",
+        "after": "Materials after",
+        "difference": "Difference of the materials, white is ΔE 20",
+    },
+    "frame": {
+        "frame-before": "The first rescued frame",
+        "frame-after": "Its light through the view once more",
+        "frame-difference": "Difference of the frame, white is ΔE 20",
+    },
 }
+"""By what the report tells of them: pictures of an earlier preview may lie beside."""
 
 
 def page_of_scene(scene: OldScene) -> str:
@@ -20,7 +28,8 @@ def page_of_scene(scene: OldScene) -> str:
     if not terms:
         raise Http404
     pictures = {}
-    for name, label in _LABELS.items():
+    labels = {name: label for of, shown in _LABELS.items() if terms.get(of) for name, label in shown.items()}
+    for name, label in labels.items():
         file = scene.folder / f"{name}.png"
         if file.is_file():
             pictures[label] = f"data:image/png;base64,{b64encode(file.read_bytes()).decode()}"

@@ -11,6 +11,15 @@ import PyOpenColorIO as ocio
 
 from saltwort.core.configs.tags import handoff_tags
 from saltwort.core.deliverables.foreseen import SAMPLE_BYTES, Foreseen, Subject, percent, raw_bytes
+from saltwort.core.deliverables.layers import (
+    ALL,
+    Chosen,
+    channel_name,
+    chosen_parts,
+    colour_of,
+    described_part,
+    whole_numbers,
+)
 from saltwort.core.deliverables.options import SPACE, option
 from saltwort.core.deliverables.registry import Defaults, Deliverable, Progress, deliverable
 from saltwort.core.deliverables.shown import Doubt, Source
@@ -18,10 +27,10 @@ from saltwort.core.deliverables.told import Facts, colour_told
 from saltwort.core.engine import apply, space_processor
 from saltwort.core.engine.processors import known_space
 from saltwort.core.errors import BadInput
-from saltwort.core.images import Header, Layer, read_header, read_layers
+from saltwort.core.images import Header, read_header
 from saltwort.core.images.channels import STRAIGHT, colour_groups
 from saltwort.core.images.reading import Pixels, kept_attributes, read_strips
-from saltwort.core.images.writing import Attribute, Part, usual_alpha, writing_parts
+from saltwort.core.images.writing import Attribute, writing_parts
 from saltwort.core.numbers import LARGEST_HALF
 from saltwort.core.spaces.gamuts import AP0
 
@@ -34,10 +43,6 @@ COMPRESSIONS = {
     "dwab": "DWAB, 256 lines, lossy",
 }
 DWA = ("dwaa", "dwab")
-ALL = "all"
-INTEGERS = ("uint", "int")
-UNNAMED = "main"
-"""The name of a part for the layer that has none."""
 ACES_SPACE = "lin_ap0_scene"
 NEGATIVE = 1e-5
 """Below which a sample is negative and not rounded."""
@@ -73,14 +78,6 @@ class WrittenLight:
     not_finite: int
     peak: float
     bytes: int
-
-
-@dataclass(frozen=True)
-class Chosen:
-    """A layer of the source and what it is called in the file."""
-
-    layer: Layer
-    name: str
 
 
 @deliverable
@@ -137,9 +134,12 @@ class Light(Deliverable[LightSettings]):
     ) -> WrittenLight:
         source = sources[0]
         convert = _converter(config, source, settings)
-        parts = _parts(source, settings)
+        parts = chosen_parts(source, settings.layers, separate=settings.parts)
         headers = [read_header(source.file, part=part[0].layer.part) for part in parts]
-        described = [_described(part, header, settings) for part, header in zip(parts, headers, strict=True)]
+        described = [
+            described_part(part, header, settings.sample, separate=settings.parts)
+            for part, header in zip(parts, headers, strict=True)
+        ]
         rows = sum(header.height for header in headers)
         progress(0.0, "Reading the picture")
         done = 0
@@ -208,9 +208,8 @@ def _losses(config: ocio.Config, settings: LightSettings, subject: Subject) -> I
         yield "DWA is lossy; how much is measured once it is made."
     if count := stats.non_finite:
         yield f"{count:,} samples are no numbers, and stay so."
-    whole = [name for name, of in zip(header.channel_names, header.channel_types, strict=False) if of in INTEGERS]
-    if whole and settings.layers == ALL:
-        yield f"Layers of whole numbers are left out: {', '.join(whole)}. Take them from the render itself."
+    if settings.layers == ALL and (whole := whole_numbers(header)):
+        yield f"Layers of whole numbers are left out: {', '.join(sorted(whole))}. Take them from the render itself."
     if header.layers and not settings.layers:
         yield f"{len(header.layers)} other layers are left out."
 
@@ -225,82 +224,6 @@ def _same_primaries(meant: Any, said: Any) -> bool:
 def _is_aces(config: ocio.Config, space: str) -> bool:
     chromaticities = handoff_tags(config, space).get("chromaticities")
     return isinstance(chromaticities, tuple) and np.allclose(chromaticities, AP0.chromaticities, atol=1e-5)
-
-
-def _parts(source: Source, settings: LightSettings) -> list[list[Chosen]]:
-    """The layers that are delivered, by the part of the file they go to. Raises BadInput for one that there is not."""
-    known = {layer.name: layer for layer in read_layers(source.file)}
-    first = next(iter(known))
-    wanted: dict[str, str]
-    if not settings.layers.strip():
-        wanted = {source.layer: ""} if source.layer in known else {first: ""}
-    elif settings.layers.strip() == ALL:
-        wanted = {name: name for name, layer in known.items() if not _whole_numbers(source.file, layer)}
-    else:
-        pairs = [each.partition("=") for each in settings.layers.split(",") if each.strip()]
-        wanted = {old.strip(): (new.strip() if sign else old.strip()) for old, sign, new in pairs}
-    for name in wanted:
-        if name not in known:
-            listed = ", ".join(each or "the first" for each in known)
-            raise BadInput(f"{source.name} has no layer “{name}”. It has {listed}.", "layers")
-    if len(set(wanted.values())) < len(wanted):
-        raise BadInput("Two layers would have the same name. Name each by itself.", "layers")
-    found = [Chosen(known[old], new) for old, new in wanted.items()]
-    if settings.parts:
-        return [[each] for each in found]
-    by_part: dict[int, list[Chosen]] = {}
-    for each in found:
-        by_part.setdefault(each.layer.part, []).append(each)
-    return list(by_part.values())
-
-
-def _whole_numbers(file: Path, layer: Layer) -> bool:
-    """Whether a layer has channels of whole numbers, such as identifiers, which floats do not hold to the last."""
-    header = read_header(file, part=layer.part)
-    types = dict(zip(header.channel_names, header.channel_types, strict=True))
-    return any(types.get(channel) in INTEGERS for channel in layer.channels)
-
-
-def _described(part: list[Chosen], header: Header, settings: LightSettings) -> Part:
-    names, types = [], []
-    own = dict(zip(header.channel_names, header.channel_types, strict=True))
-    for each in part:
-        colour = _colour_of(each.layer.channels)
-        for number, channel in enumerate(each.layer.channels):
-            if own.get(channel) in INTEGERS:
-                raise BadInput(
-                    f"The layer “{each.layer.name}” holds whole numbers, which floats do not keep. Leave it out."
-                )
-            names.append(_named(each, channel, settings.parts))
-            types.append(settings.sample if number in colour else "half" if own.get(channel) == "half" else "float")
-    called = ""
-    if settings.parts:
-        called = part[0].name or UNNAMED
-    elif header.parts > 1:
-        called = part[0].name.partition(".")[0]
-    channels = tuple(names)
-    return Part(
-        header.width,
-        header.height,
-        channels,
-        tuple(types) if len(set(types)) > 1 else (types[0],),
-        usual_alpha(Path("x.exr"), channels),
-        header.frame,
-        called,
-    )
-
-
-def _named(each: Chosen, channel: str, is_part: bool) -> str:
-    last = channel.rpartition(".")[2]
-    return last if is_part or not each.name or each.name == channel else f"{each.name}.{last}"
-
-
-def _colour_of(names: tuple[str, ...]) -> set[int]:
-    """Which of the channels are colour or its alpha, and so are converted."""
-    found: set[int] = set()
-    for group in colour_groups(names):
-        found |= {*group.colour, *([] if group.alpha is None else [group.alpha])}
-    return found
 
 
 Convert = Callable[[Pixels, tuple[str, ...]], Pixels]
@@ -361,8 +284,8 @@ def _compared(
     with OpenEXR.File(str(target), separate_channels=True) as file:
         for number, (part, header) in enumerate(zip(parts, headers, strict=True)):
             channels = file.channels(number)
-            names = [_named(each, channel, settings.parts) for each in part for channel in each.layer.channels]
-            colour = sorted(_colour_of(tuple(names)))
+            names = [channel_name(each, channel, settings.parts) for each in part for channel in each.layer.channels]
+            colour = sorted(colour_of(tuple(names)))
             row = 0
             for meant in _converted(source, part, header, convert):
                 read = np.stack([channels[name].pixels[row : row + len(meant)] for name in names], axis=-1)

@@ -22,11 +22,11 @@ from saltwort.core.migration.formats.usd_reading import (
     RAW,
     SOURCE_SPACE,
     SPACE_ATTRIBUTE,
-    SRGB,
     LayerReader,
     prim_paths,
     referred,
     type_of,
+    uv_texture_space,
 )
 from saltwort.core.migration.formats.usd_text import edited_text
 from saltwort.core.migration.graph import (
@@ -227,11 +227,6 @@ def _set_space(layer: Sdf.Layer, edit: SetSpace) -> None:
     source = prim.attributes.get(SOURCE_SPACE)
     if source is not None and type_of(attribute.typeName) == FILE:
         source.default = uv_texture_space(edit.space)
-
-
-def uv_texture_space(space: str) -> str:
-    """What a `UsdUVTexture` is told of a space: sRGB is decoded, all else read as it is."""
-    return "sRGB" if space == SRGB else RAW
 
 
 def _connect(layer: Sdf.Layer, edit: Connect) -> None:

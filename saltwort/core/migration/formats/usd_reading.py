@@ -180,3 +180,8 @@ def _plain(value: Any) -> Numbers | str | bool | None:
 def _common(first: str, second: str) -> str:
     length = next((at for at, pair in enumerate(zip(first, second, strict=False)) if pair[0] != pair[1]), None)
     return first[:length]
+
+
+def uv_texture_space(space: str) -> str:
+    """What a `UsdUVTexture` is told of a space: sRGB is decoded, all else read as it is."""
+    return "sRGB" if space == SRGB else RAW

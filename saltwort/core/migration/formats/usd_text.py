@@ -12,6 +12,7 @@ from pxr import Sdf
 
 from saltwort.core.errors import BadInput
 from saltwort.core.migration.formats.spans import replaced
+from saltwort.core.migration.formats.usd_reading import SOURCE_SPACE, uv_texture_space
 from saltwort.core.migration.graph import (
     Connect,
     Edit,
@@ -93,11 +94,10 @@ def _changes(text: str, prims: dict[str, _Prim], edit: Edit) -> Iterator[tuple[i
             yield from _root_space_changes(text, prims[node], space)
         case SetSpace(node, name, space):
             yield _space_change(text, _declared(prims, node, name), space)
-            source = prims[node].statements.get("inputs:sourceColorSpace")
-            if source is not None and text[source.value[0] : source.value[1]] != "None":
-                told = "sRGB" if space == "srgb_rec709_scene" else "raw"
-                if "asset" in _type_words(text, _declared(prims, node, name)).split():
-                    yield (*source.value, f'"{told}"')
+            source = prims[node].statements.get(SOURCE_SPACE)
+            is_file = "asset" in _type_words(text, _declared(prims, node, name)).split()
+            if is_file and source is not None and text[slice(*source.value)] != "None":
+                yield (*source.value, f'"{uv_texture_space(space)}"')
         case Connect(node, name, source_of):
             statement = _statement(prims, node, f"{name}.connect")
             if source_of is None:
