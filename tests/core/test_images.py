@@ -19,6 +19,7 @@ from saltwort.core.images import (
     write_image,
     write_texture,
 )
+from saltwort.core.images.lettering import MISSING, lettering
 from saltwort.core.images.reading import read_strips
 from tests.samples import light, write, write_absurd_png, write_damaged
 
@@ -235,3 +236,12 @@ class Writing(ImageTestCase):
         np.testing.assert_array_equal(
             np.round(read_pixels(self.folder / "a.png") * 255), np.round(np.clip(pixels, 0, 1) * 255)
         )
+
+
+class Lettering(TestCase):
+    def test_names_of_artists_in_many_scripts_have_letters_and_not_boxes(self) -> None:
+        for name in ("Lantern Quay", "Żółć", "Λιμάνι", "Причал", "提灯の岸", "燈籠碼頭", "灯笼码头", "등불 부두"):
+            font = lettering(name, 32)
+            drawn = [bytes(font.getmask(letter)) for letter in (*set(name), MISSING)]
+            with self.subTest(name=name):
+                self.assertEqual(len(set(drawn)), len(drawn))

@@ -29,7 +29,7 @@ BT709, BT2020 = 1, 9
 """Matrix coefficients of H.273."""
 PQ, HLG = 16, 18
 """Transfer characteristics of H.273."""
-_LUMA = {BT709: (0.2126, 0.0722), BT2020: (0.2627, 0.0593)}
+LUMA_WEIGHTS = {BT709: (0.2126, 0.0722), BT2020: (0.2627, 0.0593)}
 """The weights of red and blue in luma."""
 NARROW = 1
 """What FFmpeg calls the range of video levels."""
@@ -89,7 +89,7 @@ class VideoForm:
 
 def to_planes(codes: Pixels, form: VideoForm) -> tuple[Plane, Plane, Plane]:
     """R′G′B′ on 0–1, float32 (height, width, 3) with even sides, as planes of Y′, Cb and Cr in narrow range."""
-    red, blue = _LUMA[form.matrix]
+    red, blue = LUMA_WEIGHTS[form.matrix]
     values: Pixels = np.fmin(np.fmax(codes, np.float32(0)), np.float32(1))  # what is no number is black
     luma = red * values[..., 0] + (1 - red - blue) * values[..., 1] + blue * values[..., 2]
     differences = ((values[..., 2] - luma) / (2 * (1 - blue)), (values[..., 0] - luma) / (2 * (1 - red)))
@@ -123,7 +123,7 @@ def from_planes(planes: tuple[Plane, Plane, Plane], form: VideoForm) -> Pixels:
     cb, cr = (
         np.repeat(np.repeat((plane.astype(np.float32) / step - 128) / 224, rows, 0), 2, 1) for plane in planes[1:]
     )
-    red, blue = _LUMA[form.matrix]
+    red, blue = LUMA_WEIGHTS[form.matrix]
     r, b = luma + 2 * (1 - red) * cr, luma + 2 * (1 - blue) * cb
     return np.stack([r, (luma - red * r - blue * b) / (1 - red - blue), b], axis=-1)
 

@@ -129,17 +129,14 @@ def decoded(path: Path, wanted: Iterable[int], form: VideoForm) -> Iterator[tupl
             container.streams.video[0].thread_type = "AUTO"
             for number, frame in enumerate(container.decode(video=0)):
                 if number in chosen:
-                    yield number, planes_of(frame, form)
+                    luma, cb, cr = planes_of(frame, form.bits)
+                    yield number, (luma, cb, cr)
     except av.FFmpegError as error:
         raise BadInput(f"{path.name} cannot be decoded: {error.strerror}.") from error
 
 
-def planes_of(frame: av.VideoFrame, form: VideoForm) -> tuple[Plane, Plane, Plane]:
-    """The planes of a decoded frame."""
-    kind: Any = np.uint8 if form.bits == 8 else np.uint16
-    planes = []
-    for plane in frame.planes[:3]:
-        lines = np.frombuffer(bytes(plane), kind).reshape(plane.height, -1)
-        planes.append(lines[:, : plane.width])
-    first, second, third = planes
-    return first, second, third
+def planes_of(frame: av.VideoFrame, bits: int) -> tuple[Plane, ...]:
+    """The planes of a decoded frame, of so many bits: of Y′, Cb and Cr, or of one channel alone."""
+    kind: Any = np.uint8 if bits == 8 else np.uint16
+    lines = (np.frombuffer(bytes(plane), kind).reshape(plane.height, -1) for plane in frame.planes)
+    return tuple(line[:, : plane.width] for line, plane in zip(lines, frame.planes, strict=True))

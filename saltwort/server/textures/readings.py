@@ -48,6 +48,7 @@ JOB = "check-textures"
 AT_ONCE_SECONDS = 0.6
 """Time that somebody who asks waits for files to be checked; the rest is done as a job."""
 CHUNK, CHUNKS_TOGETHER = 200, 10
+ASSIGNED_AT_ONCE = 5_000
 TRIES = 3
 RANKS = {level: len(LEVELS) - index for index, level in enumerate(LEVELS)}
 LEVEL_OF = {rank: level for level, rank in RANKS.items()}
@@ -138,20 +139,47 @@ def bring_in_step(project: Project) -> None:
 
 def _bring_in_step(project: Project) -> bool:
     """False where somebody else wrote readings meanwhile."""
+    if not _follow_basis(project):
+        return False
+    behind = _behind(project, "assigned_version")
+    # A part at a time: memory does not grow with the project.
+    return all(
+        _assign_first(project, behind[start_at : start_at + ASSIGNED_AT_ONCE])
+        for start_at in range(0, len(behind), ASSIGNED_AT_ONCE)
+    )
+
+
+def _follow_basis(project: Project) -> bool:
+    """Write anew what the project's present rules and words read otherwise. False as above."""
     wanted, known = Basis.of(project), kept_state(project)
     basis = Basis.of_state(known)
-    changed = list(assigned_otherwise(project)) if basis.assigned_by != wanted.assigned_by else []
-    behind = _behind(project, "assigned_version")
-    textures = list(project.textures.filter(among("pk", behind)).defer("image")) if behind else []
-    fresh = [_first_reading(project, row) for row in assigned(project, textures)]
-    if basis == wanted and not fresh:
+    if basis == wanted:
         return True
+    changed = list(assigned_otherwise(project)) if basis.assigned_by != wanted.assigned_by else []
     with transaction.atomic():
         if _was_changed(project):
             return True
         if kept_state(project).written != known.written:
             return False
-        versions = dict(project.textures.filter(among("pk", behind)).values_list("pk", "version"))
+        write_assignments(changed)
+        mark_dismissed_otherwise(project, known.said, wanted.said)
+        if basis.checked_by != wanted.checked_by:
+            Reading.objects.filter(project=project).update(texture_version=0)
+        _write_state(project, wanted, known)
+    return True
+
+
+def _assign_first(project: Project, ids: Sequence[int]) -> bool:
+    """Give textures that have none their first reading. False as above."""
+    known = kept_state(project)
+    textures = list(project.textures.filter(among("pk", ids)).defer("image"))
+    fresh = [_first_reading(project, row) for row in assigned(project, textures)]
+    with transaction.atomic():
+        if _was_changed(project):
+            return True
+        if kept_state(project).written != known.written:
+            return False
+        versions = dict(project.textures.filter(among("pk", ids)).values_list("pk", "version"))
         Reading.objects.bulk_create(
             [reading for reading in fresh if versions.get(reading.texture_id) == reading.assigned_version],
             update_conflicts=True,
@@ -159,13 +187,13 @@ def _bring_in_step(project: Project) -> bool:
             update_fields=_ASSIGNED,
             batch_size=500,
         )
-        write_assignments(changed)
-        mark_dismissed_otherwise(project, known.said, wanted.said)
-        if basis.checked_by != wanted.checked_by:
-            Reading.objects.filter(project=project).update(texture_version=0)
-        state = {**vars(wanted), "written": known.written + 1}
-        ReadingState.objects.update_or_create(project=project, defaults=state)
+        _write_state(project, Basis.of(project), known)
     return True
+
+
+def _write_state(project: Project, basis: Basis, known: ReadingState) -> None:
+    state = {**vars(basis), "written": known.written + 1}
+    ReadingState.objects.update_or_create(project=project, defaults=state)
 
 
 def _was_changed(project: Project) -> bool:

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 import PyOpenColorIO as ocio
 from numpy.typing import NDArray
-from PIL import Image, ImageDraw, ImageFont
+from PIL import Image, ImageDraw
 
 from saltwort.core.deliverables.foreseen import Foreseen, Subject, raw_bytes
 from saltwort.core.deliverables.options import option
@@ -23,6 +23,7 @@ from saltwort.core.errors import BadInput
 from saltwort.core.files import replacing
 from saltwort.core.images import read_header, read_pixels, write_image
 from saltwort.core.images.independent import pdf_pages, read_back
+from saltwort.core.images.lettering import lettering
 from saltwort.core.images.reading import Pixels
 from saltwort.core.spaces.curves import srgb_encoded
 from saltwort.core.spaces.gamuts import REC709, rgb_to_xyz
@@ -214,13 +215,12 @@ def _shown(config: ocio.Config, cell: Cell, light: Pixels) -> NDArray[np.uint8]:
 
 def _write_title(page: Image.Image, settings: ContactSheetSettings, sources: Sequence[Source]) -> None:
     title = settings.title or (sources[0].name if settings.what in OF_ONE else f"{len(sources)} pictures")
-    ImageDraw.Draw(page).text((EDGE, EDGE // 2), title, fill=(INK,) * 3, font=ImageFont.load_default(40))
+    ImageDraw.Draw(page).text((EDGE, EDGE // 2), title, fill=(INK,) * 3, font=lettering(title, 40))
 
 
 def _write_caption(page: Image.Image, place: tuple[int, int], cell: Cell, width: int) -> None:
-    font = ImageFont.load_default(20)
     for line, (text, grey) in enumerate(((cell.caption, INK), (cell.beside, QUIET))):
-        shown = text
+        shown, font = text, lettering(text, 20)
         while shown and font.getlength(shown) > width:
             shown = shown[:-2].rstrip(" …") + "…" if len(shown) > 2 else ""
         ImageDraw.Draw(page).text((place[0], place[1] + 26 * line), shown, fill=(grey,) * 3, font=font)

@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 import PyOpenColorIO as ocio
-from PIL import Image, ImageDraw, ImageFont
+from PIL import Image, ImageDraw
 
 from saltwort.core.configs.matching import encoding_of
 from saltwort.core.deliverables.foreseen import Foreseen, Subject, raw_bytes
@@ -21,6 +21,7 @@ from saltwort.core.deliverables.told import Facts, coding_told, points_told
 from saltwort.core.engine import apply, view_processor
 from saltwort.core.engine.measured import space_of_view
 from saltwort.core.errors import BadInput
+from saltwort.core.images.lettering import lettering
 from saltwort.core.images.reading import Pixels
 from saltwort.core.images.video import (
     BT709,
@@ -290,7 +291,7 @@ def burnt_in(codes: Pixels, text: str) -> Pixels:
     height, width = codes.shape[:2]
     size = max(10, height // 36)
     bar = Image.new("L", (width, 2 * size), 0)
-    ImageDraw.Draw(bar).text((size, size // 2), text, fill=255, font=ImageFont.load_default(size))
+    ImageDraw.Draw(bar).text((size, size // 2), text, fill=255, font=lettering(text, size))
     words = np.asarray(bar, np.float32)[..., None] / 255
     result = codes.copy()
     foot = result[height - 2 * size :]
@@ -318,10 +319,10 @@ def slated(size: tuple[int, int], lines: Sequence[str]) -> Pixels:
     draw = ImageDraw.Draw(page)
     for number, line in enumerate(lines):
         letters = max(10, height // (16 if number == 0 else 24))
-        font = ImageFont.load_default(letters)
+        font = lettering(line, letters)
         while letters > 8 and draw.textlength(line, font) > 0.9 * width:
             letters -= 1
-            font = ImageFont.load_default(letters)
+            font = lettering(line, letters)
         draw.text((width * 0.05, height * (0.3 + 0.13 * number)), line, fill=255, font=font)
     return np.repeat(np.asarray(page, np.float32)[..., None] / 255, 3, axis=2)
 

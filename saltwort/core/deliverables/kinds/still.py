@@ -48,7 +48,6 @@ WHOLE = (0.0, 1.0)
 LIMITS = {"8": WHOLE, "10": WHOLE, "16": WHOLE, "half": (-LARGEST_HALF, LARGEST_HALF), "float": (-np.inf, np.inf)}
 SLACK = {bits: 0.5 / ((1 << int(bits)) - 1) for bits in ("8", "10", "16")}
 """Half a step: what lies no further beyond 0–1 is rounded, not cut."""
-"""Half a step: what lies no further beyond 0–1 is rounded, not cut."""
 
 
 @dataclass(frozen=True)
@@ -135,9 +134,8 @@ class Still(Deliverable[StillSettings]):
             raise BadInput("8 bits are too few for HDR. Choose 10-bit samples for AVIF, or PNG.", "bits")
         if settings.samples == "10" and not points:
             raise BadInput("10-bit AVIF needs a view that writes for a display. Choose another, or TIFF.", "view")
-        if settings.alpha == KEEP and (not made.alpha or settings.samples == "10"):
-            of_bits = "10-bit " if settings.samples == "10" else ""
-            raise BadInput(f"{of_bits}{made.label} holds no alpha here. Lay it over a colour, or choose PNG.", "alpha")
+        if settings.alpha == KEEP and not made.alpha:
+            raise BadInput(f"{made.label} holds no alpha. Lay it over a colour, or choose PNG.", "alpha")
         if settings.alpha == OVER:
             parse_hex(settings.over)
 
@@ -209,8 +207,7 @@ def _losses(config: ocio.Config, settings: StillSettings, subject: Subject) -> I
     if settings.samples == "8":
         yield f"8 bits hold 256 steps a channel{', dithered' if settings.dither else ': skies may show bands'}."
     if settings.format in LOSSY:
-        halved = ", and colour has half the width and height" if settings.samples == "10" else ""
-        yield f"{FORMATS[settings.format].label} is lossy{halved}; how much is measured once it is made."
+        yield f"{FORMATS[settings.format].label} is lossy; how much is measured once it is made."
     if settings.alpha == NO_ALPHA and subject.has_alpha:
         yield "The alpha is left out."
 

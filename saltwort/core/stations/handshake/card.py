@@ -11,12 +11,13 @@ from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image, ImageDraw, ImageFont
+from PIL import Image, ImageDraw
 
 from saltwort.core.configs.tags import handoff_tags, still_tags, texture_tags
 from saltwort.core.engine import apply, space_processor
 from saltwort.core.engine.measured import AP0_TO_XYZ_D65, SCENE_INTERCHANGE
 from saltwort.core.images import write_image
+from saltwort.core.images.lettering import lettering
 from saltwort.core.images.reading import Pixels
 from saltwort.core.images.writing import Attribute
 from saltwort.core.numbers import MIDDLE_GREY
@@ -166,7 +167,7 @@ class Card:
             if bit:
                 left = STRIP_LEFT + index * CELL_X
                 draw.rectangle((left, STRIP_TOP, left + CELL_X - 1, STRIP_TOP + CELL_Y - 1), fill=1)
-        font = ImageFont.load_default(24)
+        font = lettering(self.title, 24)
         shown = self.title if draw.textlength(self.title, font) < WIDTH - 240 else self.title[:60] + "…"
         draw.text((STRIP_LEFT, HEIGHT - 74), shown, fill=1, font=font)
         return page
