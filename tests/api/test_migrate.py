@@ -4,6 +4,7 @@ import io
 import json
 import zipfile
 from datetime import timedelta
+from functools import partial
 from pathlib import Path
 from typing import Any
 from unittest.mock import patch
@@ -12,6 +13,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import override_settings
 from django.utils import timezone
 
+from saltwort.core.migration.balls import balls_beside
 from saltwort.demo.old_scene import write_old_scene
 from saltwort.server.migrating.models import OldScene
 from tests.api.test_commands import CommandTestCase
@@ -35,6 +37,10 @@ class MigrateTestCase(CommandTestCase):
         allowed = override_settings(READABLE_FOLDERS=(self.shows,))
         allowed.enable()
         self.addCleanup(allowed.disable)
+        quick = partial(balls_beside, size=(96, 44), samples=1)  # tests of core and of the screen render them in full
+        render = patch("saltwort.server.migrating.operations.balls_beside", quick)
+        render.start()
+        self.addCleanup(render.stop)
 
 
 class Commands(MigrateTestCase):

@@ -119,6 +119,32 @@ def packed_scene(folder: Path) -> Path:
     return place
 
 
+def layered_package(folder: Path) -> Path:
+    """A package whose first layer refers to another within, which has a texture of its own beside it, and to a package
+    that is not there."""
+    (folder / "scene").mkdir(parents=True)
+    lamp = (
+        "#usda 1.0\n# a lamp of the quay\n"
+        'def Material "Lamp"\n{\n    token outputs:surface.connect = </Lamp/surface.outputs:surface>\n'
+        '    def Shader "surface"\n    {\n        uniform token info:id = "UsdPreviewSurface"\n'
+        "        color3f inputs:diffuseColor.connect = </Lamp/tex.outputs:rgb>\n"
+        "        color3f inputs:emissiveColor = (0.2, 0.1, 0.05)\n        token outputs:surface\n    }\n"
+        '    def Shader "tex"\n    {\n        uniform token info:id = "UsdUVTexture"\n'
+        '        asset inputs:file = @./maps/glass.png@\n        token inputs:sourceColorSpace = "sRGB"\n'
+        "        float3 outputs:rgb\n    }\n}\n"
+    )
+    first = '#usda 1.0\ndef "Lamp" (references = @./props/lamp.usda@</Lamp>)\n{\n}\n'
+    first += 'def "Far" (references = @./other.usdz@</Far>)\n{\n}\n'
+    place = folder / "scene" / "quay.usdz"
+    with Sdf.ZipFileWriter.CreateNew(str(place)) as writer:
+        for number, (name, text) in enumerate((("quay.usda", first), ("props/lamp.usda", lamp))):
+            layer = folder / f"{number}.usda"
+            layer.write_text(text)
+            writer.AddFile(str(layer), name)
+        writer.AddFile(str(picture(folder / "glass.png", 5)), "props/maps/glass.png")
+    return place
+
+
 def materialx_scene(folder: Path, seed: int, materials: int) -> MadeScene:
     """A document with a graph for each material."""
     chance = random.Random(seed)

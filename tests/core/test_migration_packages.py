@@ -2,6 +2,8 @@
 
 import zipfile
 
+import numpy as np
+from colour import matrix_RGB_to_RGB
 from pxr import Usd
 
 from saltwort.core.errors import BadInput
@@ -9,8 +11,9 @@ from saltwort.core.migration.formats import usd
 from saltwort.core.migration.plan import Asked, taken
 from saltwort.core.migration.proof import proved
 from saltwort.core.migration.report import report_of
+from saltwort.core.migration.scene import IN_A_PACKAGE
 from saltwort.core.migration.writing import gone_back, staged
-from tests.core.made_scenes import packed_scene
+from tests.core.made_scenes import layered_package, packed_scene
 from tests.core.test_migration import MigrationTestCase
 
 
@@ -50,6 +53,37 @@ class Packages(MigrationTestCase):
         self.assertEqual(gone_back(outcome.written), [
             f"What was written to {out} is removed. The originals were never changed."
         ])  # fmt: skip
+
+    def test_further_layers_are_migrated_there(self) -> None:
+        path = layered_package(self.folder)
+        draft = self.draft(path)
+        self.assertEqual(list(draft.scene.documents), ["quay.usdz", "quay.usdz/props/lamp.usda"])
+        self.assertEqual([(each.file, each.why) for each in draft.scene.refused], [("./other.usdz", IN_A_PACKAGE)])
+        plan = [
+            Asked("convert-colours", {"to": "ACEScg", "outside": "keep"}),
+            Asked("rename-textures", {"pattern": "{name}_{space}"}),
+        ]
+        changes = taken(draft, plan)
+        self.assertEqual({change.document for change in changes if change.step == "rename-textures"}, {
+            "quay.usdz/props/lamp.usda"
+        })  # fmt: skip
+        out = self.folder / "out"
+        with staged(draft, out) as outcome:
+            rows = proved(draft, outcome.place)
+            outcome.put()
+        self.assertTrue(all(row.same for row in rows), rows)
+        self.assertEqual([file.path for file in outcome.written.files], ["quay.usdz"])
+        with zipfile.ZipFile(out / "quay.usdz") as package:
+            self.assertEqual(package.namelist(), ["quay.usda", "props/lamp.usda", "props/maps/glass_srgb.png"])
+            self.assertIn(b"# a lamp of the quay", package.read("props/lamp.usda"))
+        stage = Usd.Stage.Open(str(out / "quay.usdz"))
+        glass = stage.GetAttributeAtPath("/Lamp/tex.inputs:file").Get()
+        self.assertTrue(glass.resolvedPath.endswith("quay.usdz[props/maps/glass_srgb.png]"), glass)
+        glow = stage.GetAttributeAtPath("/Lamp/surface.inputs:emissiveColor").Get()
+        to_acescg = matrix_RGB_to_RGB("ITU-R BT.709", "ACEScg", chromatic_adaptation_transform="Bradford")
+        np.testing.assert_allclose(glow, to_acescg @ (0.2, 0.1, 0.05), atol=2e-5)  # the white of ACES is rounded
+        diffs = report_of(draft, plan, changes, rows, outcome.documents, outcome.written).differences
+        self.assertIn("glass_srgb", "".join(each.diff for each in diffs if each.document.endswith("lamp.usda")))
 
     def test_in_place_and_dry(self) -> None:
         path = packed_scene(self.folder)

@@ -26,6 +26,7 @@ WHITE = xy_to_xyz(D65)
 LARGEST_DIFFERENCE = 20.0
 """ΔE that is white in the picture of differences."""
 MOST = 12
+SIZE = (480, 216)
 ACROSS = 6
 DARK = 1e-4
 _BASE = (
@@ -75,29 +76,25 @@ class _Covering:
 
 
 def balls_beside(
-    draft: Draft, size: tuple[int, int] = (480, 216), samples: int = 10, progress: Progress | None = None
+    draft: Draft, size: tuple[int, int] = SIZE, samples: int = 10, progress: Progress | None = None
 ) -> BallsBeside | None:
     """Up to MOST materials of the scene on balls; None where it has no material with a colour. The picture before is
-    rendered in the scene's old working space, that after in the new one."""
+    rendered in the scene's old working space, that after in the new one: both at once, along the same paths."""
     coverings = _coverings(draft)[:MOST]
     if not coverings:
         return None
     spaces = [(each.before.working, each.reading.working) for each in draft.colours]
     spaces += [(each.before.working, each.reading.working) for each in draft.pictures]
-    old, new = spaces[0]
-    pictures = []
-    for number, (space, is_after) in enumerate(((old, False), (new, True))):
-        bands = RgbBands(draft.config, space)
-        stage = _stage(bands, [each.after if is_after else each.before for each in coverings])
+    old, new = (RgbBands(draft.config, space) for space in spaces[0])
+    stage = _stage(old, new, coverings)
 
-        def told(share: float, done: int = number) -> None:
-            if progress:
-                progress((done + share) / 2, "Rendering the materials")
+    def told(share: float) -> None:
+        if progress:
+            progress(share, "Rendering the materials")
 
-        traced = trace(stage, *size, samples, progress=told)
-        light = mixed(traced.layers, np.ones((len(stage.layers), bands.count), np.float32))
-        pictures.append(bands.to_xyz(np.moveaxis(light, 2, 0)))
-    before, after = pictures
+    traced = trace(stage, *size, samples, progress=told)
+    light = np.moveaxis(mixed(traced.layers, np.ones((len(stage.layers), stage.bands), np.float32)), 2, 0)
+    before, after = old.to_xyz(light[: old.count]), new.to_xyz(light[old.count :])
     off = delta_e_2000(before.reshape(-1, 3), after.reshape(-1, 3)).reshape(before.shape[:2])
     return BallsBeside(before, after, off, tuple(each.name for each in coverings))
 
@@ -144,14 +141,19 @@ def _map(config: ocio.Config, reading: Reading, pixels: NDArray[np.floating]) ->
     return light_of(config, reading, numbers).reshape(height, width, 3)
 
 
-def _stage(bands: RgbBands, coverings: list[Array]) -> Stage:
-    """Balls in two rows on a floor, under a dome and a key light of the daylight that is white here."""
+def _stage(old: RgbBands, new: RgbBands, coverings: list[_Covering]) -> Stage:
+    """Balls in two rows on a floor, under a dome and a key light of the daylight that is white here: in the bands of
+    the old working space, then in those of the new one."""
 
-    def material(xyz: Array) -> Material:
-        base = solve(bands.matrix, xyz.reshape(-1, 3).T).reshape(3, *xyz.shape[:2])
-        return Material(np.clip(base, 0, 0.98).astype(np.float32), _level(0.5), _level(0))
+    def in_bands(before: Array, after: Array) -> NDArray[np.float32]:
+        parts = [solve(bands.matrix, xyz.reshape(-1, 3).T) for bands, xyz in ((old, before), (new, after))]
+        return np.concatenate(parts, dtype=np.float32).reshape(-1, *before.shape[:2])
 
-    white = solve(bands.matrix, WHITE).astype(np.float32).reshape(3, 1, 1)
+    def material(covering: _Covering) -> Material:
+        base = in_bands(covering.before, covering.after)
+        return Material(np.clip(base, 0, np.float32(0.98)), _level(0.5), _level(0))
+
+    white = in_bands(WHITE.reshape(1, 1, 3), WHITE.reshape(1, 1, 3))
     grey = Material(white * np.float32(0.18), _level(0.9), _level(0))
     bodies: list[Body | Lamp] = [Body("floor", Floor((0, 0, 6), 16, 3.0), grey)]
     for number, covering in enumerate(coverings):
@@ -164,7 +166,7 @@ def _stage(bands: RgbBands, coverings: list[Array]) -> Stage:
     height = (np.arange(64, dtype=np.float32) + 0.5) / 64 * np.float32(np.pi)
     fall = np.repeat((0.25 + 0.25 * np.cos(height))[:, None], 128, axis=1)
     dome = Environment(white * fall, fall)
-    return Stage(bands.count, ("environment", "key"), bodies, Camera((0, 1.5, -1.2), 1.0, -0.16), dome)
+    return Stage(old.count + new.count, ("environment", "key"), bodies, Camera((0, 1.5, -1.2), 1.0, -0.16), dome)
 
 
 def _level(value: float) -> NDArray[np.float32]:

@@ -27,6 +27,8 @@ class Input:
     """Numbers of each colour: a fourth is opacity."""
 
 
+EMBEDDED = "data:"
+"""How the name begins that a picture has here which stands within its document."""
 AT = "@"
 """Between the name of an input and the time of a sample of it: no format has it in names."""
 

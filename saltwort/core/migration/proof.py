@@ -102,13 +102,14 @@ def _picture(draft: Draft, picture: DraftPicture, file: Path, folder: Path | Non
 def _written(draft: Draft, picture: DraftPicture, file: Path, folder: Path) -> Path:
     """The outcome of a file as it was written to `folder`, unpacked if it is within a package."""
     target = Path(picture.targets[file])
-    package = draft.scene.packages.get(picture.use.document)
+    package = draft.scene.package_of(picture.use.document)
     if package is None:
         return folder / target.relative_to(draft.scene.folder)
-    again = package.with_name(f"{package.name}-written")
+    unpacked = draft.scene.packages[package]
+    again = unpacked.with_name(f"{unpacked.name}-written")
     if not again.exists():
-        usd_package.unpack_pictures((folder / picture.use.document).read_bytes(), again)
-    return again / target.relative_to(package)
+        usd_package.unpack((folder / package).read_bytes(), again)
+    return again / target.relative_to(unpacked)
 
 
 def _frame(draft: Draft, frame: Rescuing, folder: Path) -> Proved:

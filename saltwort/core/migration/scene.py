@@ -5,6 +5,7 @@ import tempfile
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
+from itertools import chain
 from os.path import commonpath
 from pathlib import Path, PurePosixPath
 
@@ -12,7 +13,7 @@ from saltwort.core.apart import Limits, run_apart
 from saltwort.core.errors import BadInput
 from saltwort.core.migration.formats import usd_package
 from saltwort.core.migration.formats.registry import MAX_DOCUMENT_BYTES, format_of
-from saltwort.core.migration.graph import Document
+from saltwort.core.migration.graph import EMBEDDED, Document
 from saltwort.core.migration.uses import ColourUse, LightUse, PictureUse, Uses
 from saltwort.core.textures.folders import looks_like_picture
 
@@ -21,6 +22,7 @@ MAX_TOTAL_BYTES = 1 << 30
 LIMITS = Limits(seconds=60, memory=4_000_000_000)
 ADVICE = "Export the scene again, in parts."
 TILE = "<UDIM>"
+IN_A_PACKAGE = "The package does not hold it, or holds it as another package. Unpack it, and read its layers."
 
 
 @dataclass(frozen=True)
@@ -35,8 +37,10 @@ class Refused:
 @dataclass(frozen=True)
 class Scene:
     """Documents by their path below `folder`, their bytes, what was refused, and for each picture of a document its
-    files on disk, by (document, as written): several where tiles stand behind one name. The pictures of a package are
-    unpacked into a folder by `packages`, all of them below `unpacked`, which goes when the scene goes."""
+    files on disk, by (document, as written): several where tiles stand behind one name. Layers and pictures of a
+    package are unpacked into a folder by `packages`, the pictures that stand within another document into one by
+    `embedded`; all below `unpacked`, which goes when the scene goes. A layer of a package is a document too, at its
+    path through the package."""
 
     folder: Path
     documents: Mapping[str, Document]
@@ -44,6 +48,7 @@ class Scene:
     refused: tuple[Refused, ...]
     files: Mapping[tuple[str, str], tuple[Path, ...]] = field(default_factory=dict)
     packages: Mapping[str, Path] = field(default_factory=dict)
+    embedded: Mapping[str, Path] = field(default_factory=dict)
     unpacked: tempfile.TemporaryDirectory[str] | None = None
 
     @cached_property
@@ -68,12 +73,20 @@ class Scene:
         return self.files.get((picture.document, picture.file), ())
 
     def is_packed(self, file: Path) -> bool:
-        """Whether a file stands within a package."""
+        """Whether a file stands within a document."""
         return self.told(file) != str(file)
 
+    def is_embedded(self, picture: PictureUse) -> bool:
+        """Whether a picture stands within a document that has no name for it."""
+        return picture.file.startswith(EMBEDDED)
+
+    def package_of(self, document: str) -> str | None:
+        """The package that a document is, or is a layer of."""
+        return next((path for path in self.packages if document == path or document.startswith(f"{path}/")), None)
+
     def told(self, file: Path) -> str:
-        """The path of a file for people: of one within a package, that of the package with its name there."""
-        for document, folder in self.packages.items():
+        """The path of a file for people: of one within a document, that of the document with its name there."""
+        for document, folder in chain(self.packages.items(), self.embedded.items()):
             if file.is_relative_to(folder):
                 return str(self.folder / document / file.relative_to(folder))
         return str(file)
@@ -97,12 +110,14 @@ def read_scene(paths: Sequence[Path], allowed: Sequence[Path]) -> Scene:
             raise BadInput(f"There is no file {path}.")
         waiting.append((resolved, 0))
     named: dict[tuple[Path, str], tuple[Path, ...]] = {}
-    unpacked: tempfile.TemporaryDirectory[str] | None = None
-    packages: dict[Path, Path] = {}
+    unpacked = tempfile.TemporaryDirectory(prefix="saltwort-scene-")
+    within: dict[Path, Path] = {}  # the folder of each package
+    embedded: dict[Path, Path] = {}
+    first_layers: set[Path] = set()
     total = 0
     while waiting:
         path, depth = waiting.pop()
-        if path in found:
+        if path in found or path in first_layers:
             continue
         if len(found) >= MAX_DOCUMENTS or depth > MAX_DEPTH:
             raise BadInput(f"A scene of more than {MAX_DOCUMENTS:,} documents, or {MAX_DEPTH} deep, is not read.")
@@ -117,30 +132,37 @@ def read_scene(paths: Sequence[Path], allowed: Sequence[Path]) -> Scene:
         if total > MAX_TOTAL_BYTES:
             raise BadInput("The documents of this scene are larger than 1 GB together. Import a part of them.")
         found[path] = (document, content)
+        start, allowed_here = path, roots
+        held: Mapping[str, Path] = {}
+        own = Path(unpacked.name).resolve() / str(len(found))
+        try:
+            if usd_package.is_package(content):
+                start = usd_package.unpack(content, own)
+                within[path] = own
+                first_layers.add(start)
+            elif held := format_of(path.name).embedded(content, own):
+                embedded[path] = own
+        except BadInput as error:
+            refused.append(Refused(path.name, path.name, str(error)))
+            continue
+        if package := next((folder for folder in within.values() if start.is_relative_to(folder)), None):
+            allowed_here = [package]
         for written in document.refers:
-            target, why = _target(path, written, roots)
-            if target is None and usd_package.is_package(content):
-                why = "Of a package the first layer is read. Unpack it, and read its layers."
-            if target is None:
-                refused.append(Refused(path.name, written, why))
-            else:
+            target, why = _target(start, written, allowed_here)
+            if target is not None:
                 waiting.append((target, depth + 1))
-        start = path
-        if usd_package.is_package(content):
-            unpacked = unpacked or tempfile.TemporaryDirectory(prefix="saltwort-packages-")
-            packages[path] = Path(unpacked.name).resolve() / str(len(packages))
-            try:
-                start = usd_package.unpack_pictures(content, packages[path])
-            except BadInput as error:
-                refused.append(Refused(path.name, path.name, str(error)))
-                continue
+            else:
+                refused.append(Refused(path.name, written, IN_A_PACKAGE if package else why))
         for picture in Uses(document).pictures:
-            files, why = _files(start, picture.file, roots if start == path else [packages[path]])
+            if picture.file in held:
+                named[path, picture.file] = (held[picture.file],)
+                continue
+            files, why = _files(start, picture.file, allowed_here)
             if files:
                 named[path, picture.file] = files
             else:
                 refused.append(Refused(path.name, picture.file, why))
-    return replace(_placed(found, named, refused, packages), unpacked=unpacked)
+    return replace(_placed(found, named, refused, within, embedded), unpacked=unpacked)
 
 
 def _placed(
@@ -148,14 +170,19 @@ def _placed(
     named: Mapping[tuple[Path, str], tuple[Path, ...]],
     refused: Sequence[Refused],
     packages: Mapping[Path, Path],
+    embedded: Mapping[Path, Path],
 ) -> Scene:
     """All paths below the one folder that holds documents and the files that they name by relative paths."""
-    places = [path.parent for path in found]
-    for (path, written), files in named.items():
-        if not is_absolute(written) and path not in packages:
-            places += [file.parent for file in files]
+    unpacked = [*packages.values(), *embedded.values()]
+    places = [path.parent for path in found if not _is_below(path, unpacked)]
+    for (_, written), files in named.items():
+        if not is_absolute(written):
+            places += [file.parent for file in files if not _is_below(file, unpacked)]
     folder = Path(commonpath(places))
-    below = {path: path.relative_to(folder).as_posix() for path in found}
+    below = {path: path.relative_to(folder).as_posix() for path in found if not _is_below(path, unpacked)}
+    for package, inside in packages.items():
+        layers = (path for path in found if path.is_relative_to(inside))
+        below |= {path: f"{below[package]}/{path.relative_to(inside).as_posix()}" for path in layers}
     documents = {
         below[path]: Document(**{**vars(document), "path": below[path]}) for path, (document, _) in found.items()
     }
@@ -166,6 +193,7 @@ def _placed(
         refused=tuple(dict.fromkeys(refused)),
         files={(below[path], written): files for (path, written), files in named.items()},
         packages={below[path]: folder for path, folder in packages.items()},
+        embedded={below[path]: folder for path, folder in embedded.items()},
     )
 
 

@@ -9,6 +9,7 @@ from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass
+from itertools import chain
 from pathlib import Path
 
 from saltwort.core.errors import BadInput, DiskFull
@@ -206,20 +207,29 @@ def _fill(draft: Draft, folder: Path, documents: dict[str, bytes], progress: Pro
         write_rescued(draft.config, frame, place)
         files.append(WrittenFile(str(frame.source), below.as_posix(), hash_of(frame.source), hash_of(place), "rescued"))
     for path, content in documents.items():
+        package = draft.scene.package_of(path)
+        if package not in (None, path):
+            continue  # it stands in the package
         place = folder / path
         place.parent.mkdir(parents=True, exist_ok=True)
-        place.write_bytes(_repacked(draft, path, content) if path in draft.scene.packages else content)
+        place.write_bytes(_repacked(draft, path, documents) if package else content)
         sha256 = draft.scene.documents[path].sha256
         files.append(WrittenFile(str(draft.scene.folder / path), path, sha256, hash_of(place), "document"))
     return files
 
 
-def _repacked(draft: Draft, path: str, content: bytes) -> bytes:
-    """A package with its pictures under their new names, converted where the plan says so."""
+def _repacked(draft: Draft, path: str, documents: Mapping[str, bytes]) -> bytes:
+    """A package with its layers as they will be, and its pictures under their new names, converted where the plan says
+    so."""
     folder = draft.scene.packages[path]
     outcomes: dict[str, dict[str, Path]] = defaultdict(dict)
     with tempfile.TemporaryDirectory() as made:
-        for picture in draft.by_document.get(path, ()):
+        layers = [each for each in documents if each != path and draft.scene.package_of(each) == path]
+        for number, layer in enumerate(layers):
+            name = layer.removeprefix(f"{path}/")
+            outcomes[name][name] = Path(made) / f"layer {number}"
+            outcomes[name][name].write_bytes(documents[layer])
+        for picture in chain.from_iterable(draft.by_document.get(each, ()) for each in (path, *layers)):
             for source in draft.scene.files_of(picture.use):
                 target = Path(picture.targets.get(source, str(source)))
                 within = outcomes[source.relative_to(folder).as_posix()]
@@ -231,7 +241,9 @@ def _repacked(draft: Draft, path: str, content: bytes) -> bytes:
                     within[name] = Path(made) / name
                     within[name].parent.mkdir(parents=True, exist_ok=True)
                     convert(draft.config, source, wanted.source_space, wanted.space, wanted.format, within[name])
-        return usd_package.with_files(content, {name: list(within.items()) for name, within in outcomes.items()})
+        return usd_package.with_files(
+            documents[path], {name: list(within.items()) for name, within in outcomes.items()}
+        )
 
 
 def _size(path: Path) -> int:

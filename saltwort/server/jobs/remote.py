@@ -36,10 +36,7 @@ STOPS_WORKERS = "Every worker that began with this file stopped. Save it again a
 
 @contextmanager
 def held(lease: str) -> Iterator[None]:
-    """Hold a lease while the block runs; nothing without one."""
-    if not lease:
-        yield
-        return
+    """Hold a lease while the block runs."""
     stay_here()  # the worker does each file in a process of its own already
     connection, done = _connection(), Event()
 

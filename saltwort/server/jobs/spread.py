@@ -6,6 +6,7 @@ import os
 import time
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import FIRST_COMPLETED, Future, ThreadPoolExecutor, wait
+from contextlib import AbstractContextManager, nullcontext
 from dataclasses import dataclass
 from functools import wraps
 from itertools import islice
@@ -19,7 +20,6 @@ from django_tasks import task
 from django_tasks.base import Task
 
 from saltwort.core.errors import BadInput
-from saltwort.server.jobs import remote
 from saltwort.server.jobs.models import WAITING, FileInHand
 from saltwort.server.jobs.operations import Report
 
@@ -68,7 +68,7 @@ def file_task(function: FileWork) -> Task:
 
     @wraps(function)
     def answered(lease: str = "", **arguments: Any) -> dict[str, Any]:
-        with remote.held(lease):
+        with _held(lease):
             try:
                 return {"result": function(**arguments), "refused": ""}
             except BadInput as error:
@@ -90,7 +90,7 @@ def outcomes(
 
     `look` is called several times a second; what it raises ends the work once the pieces in hand are done.
     """
-    workers: Workers = remote.Machines(work) if settings.REDIS_URL else _Cores(work)
+    workers = _workers(work)
     room = at_once or workers.room
     waiting = iter(pieces)
     stopped: Exception | None = None
@@ -114,6 +114,23 @@ def outcomes(
                     in_hand.pop(key)
     if stopped:
         raise stopped
+
+
+def _held(lease: str) -> AbstractContextManager[None]:
+    if not lease:
+        return nullcontext()
+    from saltwort.server.jobs.remote import held
+
+    return held(lease)
+
+
+def _workers(work: Task) -> "Workers":
+    if not settings.REDIS_URL:
+        return _Cores(work)
+    # What talks to Redis takes longer to load than most commands take.
+    from saltwort.server.jobs.remote import Machines
+
+    return Machines(work)
 
 
 class Workers(Protocol):

@@ -6,7 +6,9 @@ Names are those of the specification (Khronos glTF 2.0, ISO/IEC 12113) and its r
 
 import hashlib
 import struct
+from base64 import b64decode
 from collections.abc import Callable, Iterator, Sequence
+from pathlib import Path as FolderPath
 from typing import Any
 from urllib.parse import quote, unquote
 
@@ -17,6 +19,7 @@ from saltwort.core.migration.formats.json_text import Path, loaded, numbers, wit
 from saltwort.core.migration.formats.registry import MAX_NODES, Format, register
 from saltwort.core.migration.graph import (
     COLOUR,
+    EMBEDDED,
     FILE,
     LIGHT,
     NUMBER,
@@ -29,7 +32,7 @@ from saltwort.core.migration.graph import (
     SetInput,
 )
 
-MAGIC, JSON_CHUNK = b"glTF", 0x4E4F534A
+MAGIC, JSON_CHUNK, BINARY_CHUNK = b"glTF", 0x4E4F534A, 0x004E4942
 RULE_SRGB, RULE_DATA, RULE_LIGHT = "srgb_rec709_scene", "data", "lin_rec709_scene"
 _COLOUR_PICTURES = (
     "baseColorTexture",
@@ -83,7 +86,7 @@ def _nodes(root: dict[str, Any]) -> Iterator[Node]:
         for at, key, value in _values(material, ()):
             place = "/".join(map(str, at))
             if key.endswith("Texture") and isinstance(value, dict) and isinstance(value.get("index"), int):
-                uri = _uri(root, value["index"])
+                uri = _name_of(root, value["index"])
                 if uri is not None:
                     rule = RULE_SRGB if key in _COLOUR_PICTURES else RULE_DATA
                     picture = f"{path}/{place}"
@@ -117,11 +120,69 @@ def _values(value: dict[str, Any], path: Path) -> Iterator[tuple[Path, str, Any]
                 stack.append(((*at, key), below))
 
 
-def _uri(root: dict[str, Any], texture: int) -> str | None:
-    """The file of a texture; None where it lies within the document."""
-    image = _image(root, texture)
-    uri = root["images"][image].get("uri") if image is not None else None
-    return unquote(uri) if isinstance(uri, str) and not uri.startswith("data:") else None
+def _name_of(root: dict[str, Any], texture: int) -> str | None:
+    """The file of a texture, or the name that its picture has here where that stands within the document; None for a
+    texture without one."""
+    number = _image(root, texture)
+    if number is None:
+        return None
+    uri = root["images"][number].get("uri")
+    return unquote(uri) if isinstance(uri, str) and not uri.startswith("data:") else f"{EMBEDDED}image {number}"
+
+
+def embedded(content: bytes, folder: FolderPath) -> dict[str, FolderPath]:
+    """The PNG and JPEG pictures that stand within a document, written below a folder, by the names that they have
+    here."""
+    text, _ = _json_of(content)
+    root = loaded(text, "The document")
+    found = {}
+    for number, image in enumerate(_listed(root, "images")):
+        held = _held(root, image, content)
+        suffix = next((suffix for begin, suffix in _PICTURES.items() if held.startswith(begin)), None)
+        if suffix:
+            folder.mkdir(parents=True, exist_ok=True)
+            found[f"{EMBEDDED}image {number}"] = folder / f"image {number}{suffix}"
+            found[f"{EMBEDDED}image {number}"].write_bytes(held)
+    return found
+
+
+_PICTURES = {b"\x89PNG\r\n\x1a\n": ".png", b"\xff\xd8\xff": ".jpg"}
+"""What the specification lets pictures be, by their first bytes."""
+
+
+def _held(root: dict[str, Any], image: dict[str, Any], content: bytes) -> bytes:
+    """The bytes of a picture within the document; none where it is a file, or is not there."""
+    if isinstance(uri := image.get("uri"), str):
+        return _of_data_uri(uri)
+    views, buffers = _listed(root, "bufferViews"), _listed(root, "buffers")
+    view = views[place] if isinstance(place := image.get("bufferView"), int) and 0 <= place < len(views) else {}
+    start, length, of = (view.get(key, 0) for key in ("byteOffset", "byteLength", "buffer"))
+    if not all(isinstance(each, int) and each >= 0 for each in (start, length, of)) or of >= len(buffers):
+        return b""
+    uri = buffers[of].get("uri")
+    buffer = _of_data_uri(uri) if isinstance(uri, str) else _binary_of(content) if of == 0 else b""
+    return buffer[start : start + length]
+
+
+def _of_data_uri(uri: str) -> bytes:
+    head, comma, data = uri.partition(",")
+    if not comma or not head.startswith("data:") or not head.endswith(";base64"):
+        return b""
+    try:
+        return b64decode(data, validate=True)
+    except ValueError:
+        return b""
+
+
+def _binary_of(content: bytes) -> bytes:
+    """The second chunk of a .glb."""
+    if not content.startswith(MAGIC):
+        return b""
+    start = 20 + struct.unpack_from("<I", content, 12)[0]
+    if len(content) < start + 8:
+        return b""
+    size, kind = struct.unpack_from("<II", content, start)
+    return content[start + 8 : start + 8 + size] if kind == BINARY_CHUNK else b""
 
 
 def _image(root: dict[str, Any], texture: int) -> int | None:
@@ -212,4 +273,4 @@ def space_edits(document: Document, said: str) -> list[Edit]:
     return []
 
 
-register(Format("glTF", (".gltf", ".glb"), read, rewritten, problems, space_name, space_edits))
+register(Format("glTF", (".gltf", ".glb"), read, rewritten, problems, space_name, space_edits, embedded))

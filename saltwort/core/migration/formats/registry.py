@@ -1,9 +1,9 @@
 """The registry of formats: a module of this package with a `register` call is found by being there."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cache
-from pathlib import PurePosixPath
+from pathlib import Path, PurePosixPath
 
 import PyOpenColorIO as ocio
 
@@ -25,7 +25,8 @@ class Format:
     with these changes and no other; it raises BadInput for a change that the document cannot hold. `problems(content)`
     tells in sentences what the format's own rules find wrong. `space_name(config, space, node)` is what a document
     calls a space of a config, and `space_edits(document, said)` what says a space for all of a document; nothing where
-    the format cannot."""
+    the format cannot. `embedded(content, folder)` writes the pictures that stand within a document below a folder, and
+    gives them by the names that `read` gives them, which begin with EMBEDDED."""
 
     name: str
     suffixes: tuple[str, ...]
@@ -34,6 +35,7 @@ class Format:
     problems: Callable[[bytes], list[str]]
     space_name: Callable[[ocio.Config, str, Node], str]
     space_edits: Callable[[Document, str], list[Edit]]
+    embedded: Callable[[bytes, Path], Mapping[str, Path]] = lambda content, folder: {}
 
 
 _formats: list[Format] = []

@@ -43,18 +43,18 @@ def is_package(content: bytes) -> bool:
     return content.startswith(b"PK\x03\x04")
 
 
-def unpack_pictures(content: bytes, folder: Path) -> Path:
-    """Write the pictures of a package below a folder, under their names; where its first layer would stand, from which
-    their names start. Raises BadInput where the disk has no such names."""
+def unpack(content: bytes, folder: Path) -> Path:
+    """Write the layers and pictures of a package below a folder, under their names; where its first layer stands, from
+    which its names start. Raises BadInput where the disk has no such names."""
     with _package(content) as package:
         for info in package.infolist():
-            if looks_like_picture(info.filename):
+            if info.filename.lower().endswith(LAYERS) or looks_like_picture(info.filename):
                 place = folder / info.filename
                 try:
                     place.parent.mkdir(parents=True, exist_ok=True)
                     place.write_bytes(package.read(info))
                 except OSError as error:
-                    raise BadInput(f"The pictures of this package cannot be unpacked: {error.strerror}.") from error
+                    raise BadInput(f"This package cannot be unpacked: {error.strerror}.") from error
     return folder / first_layer(content).name
 
 

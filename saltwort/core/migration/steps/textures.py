@@ -78,7 +78,7 @@ def _not_convertible(draft: Draft, picture: DraftPicture, space: str, format_nam
     if not picture.reading.space:
         return "Nothing says its space. Declare it first."
     suffix = FORMATS[format_name].suffix
-    if picture.use.document in draft.scene.packages and suffix not in usd_package.PICTURES:
+    if draft.scene.package_of(picture.use.document) and suffix not in usd_package.PICTURES:
         return f"A package holds no {suffix}. Convert to EXR or PNG, or unpack it first."
     if picture.reading.exponent != 1.0:
         return "A gamma node stands behind it. Remove it first."
@@ -95,7 +95,9 @@ def _not_movable(draft: Draft, picture: DraftPicture) -> str:
     files = draft.scene.files_of(picture.use)
     if not files:
         return "Its file is not there."
-    if picture.use.document in draft.scene.packages:
+    if draft.scene.is_embedded(picture.use):
+        return "It stands within its document, which has no name for it."
+    if draft.scene.package_of(picture.use.document):
         return ""
     if is_absolute(picture.use.file) or not all(file.is_relative_to(draft.scene.folder) for file in files):
         return "It is named by an absolute path, which a copy does not change. Make the path relative first."
