@@ -14,10 +14,9 @@ from django.test import override_settings
 from django.utils import timezone
 
 from saltwort.core.migration.balls import balls_beside
-from saltwort.demo.old_scene import write_old_scene
 from saltwort.server.migrating.models import OldScene
 from tests.api.test_commands import CommandTestCase
-from tests.core.made_scenes import gltf_scene, materialx_scene, packed_scene, usd_scene
+from tests.core.made_scenes import gltf_scene, materialx_scene, old_quay, packed_scene, usd_scene
 from tests.core.test_migration_writing import state_of
 from tests.core.test_scene_documents import SEED
 
@@ -33,7 +32,7 @@ class MigrateTestCase(CommandTestCase):
     def setUp(self) -> None:
         super().setUp()
         self.shows = self.folder / "shows"
-        self.scene = write_old_scene(self.shows / "teaser")
+        self.scene = old_quay(self.shows / "teaser")
         allowed = override_settings(READABLE_FOLDERS=(self.shows,))
         allowed.enable()
         self.addCleanup(allowed.disable)

@@ -6,8 +6,8 @@ from pathlib import Path
 from django.test import override_settings
 from playwright.sync_api import expect
 
-from saltwort.demo.old_scene import write_old_scene
 from tests.browser.base import BrowserTestCase
+from tests.core.made_scenes import old_quay
 from tests.core.test_migration_writing import state_of
 
 
@@ -15,7 +15,7 @@ class Migrate(BrowserTestCase):
     def setUp(self) -> None:
         super().setUp()
         self.shows = self.folder / "shows"
-        self.scene = write_old_scene(self.shows / "teaser")
+        self.scene = old_quay(self.shows / "teaser")
         allowed = override_settings(READABLE_FOLDERS=(self.shows,))
         allowed.enable()
         self.addCleanup(allowed.disable)

@@ -11,8 +11,7 @@ from saltwort.core.migration.plan import Asked, plan_of, steps, taken, usual_pla
 from saltwort.core.migration.proof import proved
 from saltwort.core.migration.report import report_of
 from saltwort.core.migration.writing import documents_of, staged
-from saltwort.demo.old_scene import write_old_scene
-from tests.core.made_scenes import picture
+from tests.core.made_scenes import old_quay, picture
 from tests.core.test_migration import TO_ACESCG, MigrationTestCase
 from tests.core.test_scene_documents import LIST_JSON
 from tests.samples import SRGB
@@ -23,7 +22,7 @@ class OldQuay(MigrationTestCase):
 
     def setUp(self) -> None:
         super().setUp()
-        self.path = write_old_scene(self.folder / "quay")
+        self.path = old_quay(self.folder / "quay")
 
     def test_its_habits(self) -> None:
         found = {habit.code: habit for habit in habits_of(self.draft(self.path))}

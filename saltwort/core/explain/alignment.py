@@ -5,7 +5,7 @@ the cross-correlation over a few scales is refined on points of the full picture
 """
 
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -26,7 +26,9 @@ NOMINAL = (1.0, 2.0, 4.0, 0.5)
 POINTS = 8_000
 LIKELY = 0.6
 """Correlation above which no flipped one is looked for."""
-COARSE = 640
+COARSE, FINE = 640, 1024
+EDGE = 2
+"""Pixels of what is correlated by which it may stand out of what it is sought in."""
 Bars = tuple[int, int, int, int]
 """Pixels on the left, top, right and bottom."""
 NO_BARS: Bars = (0, 0, 0, 0)
@@ -110,16 +112,28 @@ def place(
 ) -> Placement:
     """Find a picture in a reference, both (height, width, channels) of any numbers, at some parts of the scale at which
     it would fill that."""
-    small = LONGEST / max(reference.shape[:2])
-    target = _ranked(_resized(reference, small))
+    (seen, block), (sought, of) = _brightness(reference), _brightness(picture)
+    found = _place(seen, sought, parts, [nominal * of / block for nominal in NOMINAL], flips)
+    scale = found.scale[0] * block / of
+    # From centres of whole blocks to centres of the pictures' own pixels.
+    shift = [block * part + (block - 1) / 2 - scale * (of - 1) / 2 for part in found.shift]
+    return replace(found, scale=(scale, scale), shift=(shift[0], shift[1]))
+
+
+def _place(
+    reference: Array, picture: Array, parts: Iterable[float], nominal: Sequence[float], flips: Sequence[str]
+) -> Placement:
+    """The same for brightness, (height, width), at some scales besides."""
+    small = LONGEST / max(reference.shape)
+    target = _Target(_ranked(_resized(reference, small)))
     # Once to a size that is still larger than what is correlated, since each scale asks for another one.
-    coarse = min(1.0, COARSE / max(picture.shape[:2]))
-    reduced = _resized(picture, coarse)[..., np.newaxis]
+    coarse = min(1.0, COARSE / max(picture.shape))
+    reduced = _resized(picture, coarse)
     best: tuple[float, float, tuple[float, float], str] = (-1.0, 1.0, (0.0, 0.0), "")
     for flip in flips:
         turned = flipped(reduced, flip)
-        for scale in _scales(reference, picture, parts):
-            found, shift = _correlated(target, _ranked(_resized(turned, small * scale / coarse)))
+        for scale in _scales(reference, picture, parts, nominal):
+            found, shift = target.correlated(_ranked(_resized(turned, small * scale / coarse)))
             if found > best[0]:
                 best = (found, scale, shift, flip)
             if found > CERTAIN:
@@ -131,25 +145,31 @@ def place(
     return _refined(reference, flipped(picture, flip), begun)
 
 
-def _scales(reference: Pixels, picture: Pixels, parts: Iterable[float]) -> Iterator[float]:
-    """Pixels of the reference for one of the picture: all of it first, then as if something was cut off."""
-    (height, width), (h, w) = reference.shape[:2], picture.shape[:2]
-    whole = min(width / w, height / h)
-    for part in parts:
-        yield float(whole * part)
-    for nominal in NOMINAL:
-        if nominal < whole:
-            yield nominal
-
-
-def _resized(pixels: Pixels, scale: float) -> Array:
-    """Brightness at another size, averaged over the area of each pixel where it gets smaller."""
-    from scipy import ndimage  # slow to import, seldom needed
-
+def _brightness(pixels: Pixels) -> tuple[Array, int]:
+    """Brightness, (height, width), averaged over whole blocks as far as it stays finer than anything looks at it, and
+    the side of a block."""
+    block = max(1, max(pixels.shape[:2]) // FINE)
+    high, wide = (side // block for side in pixels.shape[:2])
     # A sum of three is far faster than a mean along so short an axis.
     channels = min(3, pixels.shape[2])
     bright = np.asarray(sum(pixels[..., channel] for channel in range(channels)) / channels, np.float32)
     bright[~np.isfinite(bright)] = 0
+    return bright[: high * block, : wide * block].reshape(high, block, wide, block).mean(axis=(1, 3)), block
+
+
+def _scales(reference: Array, picture: Array, parts: Iterable[float], nominal: Sequence[float]) -> Iterator[float]:
+    """Pixels of the reference for one of the picture: all of it first, then as if something was cut off."""
+    (height, width), (h, w) = reference.shape, picture.shape
+    whole = min(width / w, height / h)
+    for part in parts:
+        yield float(whole * part)
+    yield from (scale for scale in nominal if scale < whole)
+
+
+def _resized(bright: Array, scale: float) -> Array:
+    """Brightness at another size, averaged over the area of each pixel where it gets smaller."""
+    from scipy import ndimage  # slow to import, seldom needed
+
     height, width = (max(4, round(side * scale)) for side in bright.shape)
     rows = (np.arange(height) + 0.5) / height * bright.shape[0] - 0.5
     columns = (np.arange(width) + 0.5) / width * bright.shape[1] - 0.5
@@ -168,37 +188,49 @@ def _ranked(bright: Array) -> Array:
     """Ranks of brightness, even over 0–1, less what changes slowly; mean 0."""
     from scipy import ndimage  # slow to import, seldom needed
 
-    ranks = np.empty(bright.size)
-    order = np.argsort(bright, axis=None, kind="stable")
-    ranks[order] = np.arange(bright.size)
     _, inverse, counts = np.unique(bright, return_inverse=True, return_counts=True)
-    ranks = (np.bincount(inverse.ravel(), ranks) / counts)[inverse.ravel()]  # what is alike has one rank
-    even = (ranks / bright.size).reshape(bright.shape)
+    ranks = np.cumsum(counts) - (counts + 1) / 2  # what is alike has one rank
+    even = (ranks / bright.size)[inverse.reshape(bright.shape)]
     around = max(3, max(bright.shape) // 5)
     slow = ndimage.uniform_filter(ndimage.uniform_filter(even, around), around)
     sharp = even - slow
     return np.asarray(sharp - sharp.mean())
 
 
-def _correlated(target: Array, sought: Array) -> tuple[float, tuple[float, float]]:
-    """The largest normalised cross-correlation where at least most of what is sought lies within, and its shift."""
-    from scipy.signal import fftconvolve  # slow to import, seldom needed
+class _Target:
+    """What pictures are sought in: its spectrum and the sums of its squares, which serve for every size of them."""
 
-    if sought.shape[0] > target.shape[0] + 2 or sought.shape[1] > target.shape[1] + 2:
-        return -1.0, (0.0, 0.0)
-    padded = np.pad(target, 2)
-    product = fftconvolve(padded, sought[::-1, ::-1], mode="valid")
-    energy = np.maximum(fftconvolve(padded**2, np.ones_like(sought), mode="valid"), 1e-9)
-    likeness = product / np.sqrt(energy * max(float((sought**2).sum()), 1e-9))
-    row, column = np.unravel_index(int(likeness.argmax()), likeness.shape)
-    return float(likeness[row, column]), (float(column) - 2, float(row) - 2)
+    def __init__(self, target: Array) -> None:
+        from scipy import fft  # slow to import, seldom needed
+
+        padded = np.pad(target, EDGE)
+        self._size = padded.shape
+        self._sides = [fft.next_fast_len(side, real=True) for side in padded.shape]
+        self._spectrum = fft.rfft2(padded, self._sides)
+        self._squares = np.pad(padded**2, ((1, 0), (1, 0))).cumsum(axis=0).cumsum(axis=1)
+
+    def correlated(self, sought: Array) -> tuple[float, tuple[float, float]]:
+        """The largest normalised cross-correlation where all but EDGE of what is sought lies within, and its shift
+        (Lewis, Fast Normalized Cross-Correlation, 1995)."""
+        from scipy import fft  # slow to import, seldom needed
+
+        (height, width), (rows, columns) = sought.shape, self._size
+        if height > rows - EDGE or width > columns - EDGE:
+            return -1.0, (0.0, 0.0)
+        turned = np.conj(fft.rfft2(sought, self._sides))
+        product = fft.irfft2(self._spectrum * turned, self._sides)[: rows - height + 1, : columns - width + 1]
+        sums = self._squares
+        energy = sums[height:, width:] - sums[:-height, width:] - sums[height:, :-width] + sums[:-height, :-width]
+        likeness = product / np.sqrt(np.maximum(energy, 1e-9) * max(float((sought**2).sum()), 1e-9))
+        row, column = np.unravel_index(int(likeness.argmax()), likeness.shape)
+        return float(likeness[row, column]), (float(column) - EDGE, float(row) - EDGE)
 
 
-def _refined(reference: Pixels, picture: Pixels, begun: Placement) -> Placement:
+def _refined(reference: Array, picture: Array, begun: Placement) -> Placement:
     """The placement moved until points of both pictures are most alike."""
     from scipy import ndimage, optimize  # slow to import, seldom needed
 
-    fine = min(1.0, 1024 / max(reference.shape[:2]))
+    fine = min(1.0, FINE / max(reference.shape))
     target, sought = _ranked(_resized(reference, fine)), _ranked(_resized(picture, fine * begun.scale[0]))
     to_sought = fine * begun.scale[0]
     chance = np.random.default_rng(1)

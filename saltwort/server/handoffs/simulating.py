@@ -104,12 +104,14 @@ def pair_of(station: Station, key: str, light: Pixels) -> tuple[bytes, bytes]:
     next application shows of it."""
     bench = bench_of(station)
     made = _made(bench, key)
-    outcomes = simulate({0: Member(bench, (), made), 1: _looking(bench, made)}, [0, 1], light)
-    looked = outcomes[1] if made and made.mistake.stage == "write" and bench.hands_on == "light" else outcomes[0]
+    members = {0: Member(bench, (), made)}
+    if made and made.mistake.stage == "write" and bench.hands_on == "light":
+        members[1] = _looking(bench)
+    looked = simulate(members, list(members), light)[max(members)]
     return as_seen(station, looked, agreed=True), as_seen(station, looked, agreed=False)
 
 
-def _looking(bench: Bench, made: Made | None) -> Member:
+def _looking(bench: Bench) -> Member:
     """An application that is fed what a station writes, and shows it as agreed."""
     described = replace(bench.station, name="Next", reads="renders", abilities={})
     return Member(Bench(described, bench.config, bench.choice, "light"), (0,))
