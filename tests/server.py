@@ -29,7 +29,8 @@ class ServerTestCase(TestCase):
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
         self.folder = Path(folder.name)
-        media = override_settings(MEDIA_ROOT=self.folder / "media")
+        # Files of the screens are looked up when they are asked for: each test has a client of its own.
+        media = override_settings(MEDIA_ROOT=self.folder / "media", WHITENOISE_AUTOREFRESH=True)
         media.enable()
         self.addCleanup(media.disable)
         kept.forget()  # each test begins with a database that counts from the same number

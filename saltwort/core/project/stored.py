@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping
 from dataclasses import asdict, fields
+from functools import cache
 from typing import Any, get_type_hints
 
 from saltwort.core.errors import BadInput
@@ -51,4 +52,10 @@ def _upgraded(part: Part, stored: Mapping[str, Any], formats: Mapping[str, int])
 
 def read_field(name: str, stored: Any) -> Any:
     """The value of a field of the setup from terms of JSON. Raises BadInput for one that is damaged."""
-    return structured(get_type_hints(Setup)[name], stored, "This setup")
+    return structured(_kinds()[name], stored, "This setup")
+
+
+@cache
+def _kinds() -> dict[str, Any]:
+    """What each field of a setup holds."""
+    return get_type_hints(Setup)
