@@ -45,6 +45,7 @@ class BrowserTestCase(LiveServerTestCase):
     """A page of the running application, with the project Quay made fresh for each test."""
 
     playwright: ClassVar[Playwright]
+    arguments: ClassVar[tuple[str, ...]] = ()
     browser: ClassVar[Browser]
     context: ClassVar[BrowserContext]
 
@@ -54,7 +55,7 @@ class BrowserTestCase(LiveServerTestCase):
         assert (settings.WEB_DIR / "index.html").exists(), "the screens are not built: run “make web”"
         cls.playwright = sync_playwright().start()
         cls.addClassCleanup(cls.playwright.stop)
-        cls.browser = cls.playwright.chromium.launch(**LAUNCH)
+        cls.browser = cls.playwright.chromium.launch(**{**LAUNCH, "args": [*LAUNCH["args"], *cls.arguments]})
         cls.addClassCleanup(cls.browser.close)
         # One for all tests of a class, so that scripts are compiled once.
         cls.context = cls.browser.new_context(

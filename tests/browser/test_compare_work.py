@@ -20,7 +20,6 @@ from saltwort.server.images.operations import store_file
 from saltwort.server.projects.operations import change_setup
 from saltwort.server.projects.setups import config_of, current_setup
 from saltwort.server.scene.operations import add_render
-from tests.browser.chromium import LAUNCH
 from tests.browser.test_compare import CompareTestCase
 from tests.samples import ACES_SDR, SRGB_DISPLAY, UNTONED, base_archive, light, project_config, sample_setup, write
 
@@ -239,12 +238,7 @@ class Screens(WorkTestCase):
 
 
 class WideScreen(WorkTestCase):
-    @classmethod
-    def setUpClass(cls) -> None:
-        super().setUpClass()
-        arguments = [*LAUNCH["args"], "--force-color-profile=display-p3-d65"]
-        cls.browser = cls.playwright.chromium.launch(**{**LAUNCH, "args": arguments})
-        cls.addClassCleanup(cls.browser.close)
+    arguments = ("--force-color-profile=display-p3-d65",)
 
     def test_display_p3_is_drawn_as_such_where_the_screen_has_it(self) -> None:
         page = self.open("compare")
