@@ -11,6 +11,6 @@ class SaltwortConfig(AppConfig):
     name = "saltwort.server"
 
     def ready(self) -> None:
-        """Load the modules that register what jobs do, and have changes of the database counted."""
-        autodiscover_modules("operations", "intake", "rig", "readings", "rescuing")
+        """Load what the apps do when something happens in another, and have changes of the database counted."""
+        autodiscover_modules("receivers")
         post_migrate.connect(count_changes, sender=self.apps.get_app_config("projects"))

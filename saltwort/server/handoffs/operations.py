@@ -5,13 +5,12 @@ from contextlib import suppress
 from dataclasses import asdict, dataclass, replace
 
 from django.db.models import Max
-from django.dispatch import receiver
 
 from saltwort.core.configs.export import archive_suffix
 from saltwort.core.errors import BadInput
 from saltwort.core.project import read_setup
 from saltwort.core.scene.swatches import convert, picked
-from saltwort.core.stations import COMPOSITOR, RENDERER, Chain, ColourLine, Section, TextureLine, settings_sheet
+from saltwort.core.stations import Chain, ColourLine, Section, TextureLine, settings_sheet
 from saltwort.core.stations.abilities.hands_on import HANDS_ON, NOTHING, TEXTURES
 from saltwort.core.stations.abilities.ocio_version import own_version
 from saltwort.core.stations.chain import check_arrows
@@ -22,21 +21,11 @@ from saltwort.core.textures.kinds import MAP_KINDS
 from saltwort.server.handoffs.models import HandOff, Station
 from saltwort.server.history.operations import recording, remove
 from saltwort.server.projects.models import Project, Revision
-from saltwort.server.projects.operations import config_name, project_made
+from saltwort.server.projects.operations import config_name
 from saltwort.server.projects.setups import config_of, current_setup
 from saltwort.server.textures.readings import readings_by_path
 
 MOST_STATIONS = 20
-
-
-@receiver(project_made)
-def add_first_stations(sender: type[Project], project: Project, **more: object) -> None:
-    """The shortest chain: a renderer that hands to a compositor."""
-    first, second = (
-        Station.objects.create(project=project, position=position, **asdict(station))
-        for position, station in enumerate((RENDERER, COMPOSITOR))
-    )
-    HandOff.objects.create(project=project, giver=first, taker=second)
 
 
 def add_station(project: Project, station: CoreStation, author: str = "", kind: str = "") -> Station:

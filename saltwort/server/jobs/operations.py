@@ -6,6 +6,7 @@ import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
 from datetime import timedelta
+from functools import cache
 from threading import Event, Thread
 from uuid import uuid4
 
@@ -13,6 +14,7 @@ from django.conf import settings
 from django.db import OperationalError, connection, transaction
 from django.db.models import F, Q, QuerySet
 from django.utils import timezone
+from django.utils.module_loading import autodiscover_modules
 from django_tasks import TaskResultStatus, task
 from django_tasks_db.models import DBTaskResult
 
@@ -49,6 +51,17 @@ class Cancelled(Exception):
 
 class LostLease(Exception):
     """Raised inside a job that was given to another worker meanwhile: its end is no longer this one's to write."""
+
+
+@cache
+def _load_works() -> None:
+    """Have all kinds of jobs registered, for who does or judges one: most of the program comes with them."""
+    autodiscover_modules("operations", "intake", "rig", "readings", "rescuing")
+
+
+def _is_resumable(kind: str) -> bool:
+    _load_works()
+    return kind in _resumable
 
 
 def work(kind: str, *, resumable: bool = False) -> Callable[[Work], Work]:
@@ -103,7 +116,7 @@ def settle_interrupted(owner: str = "") -> None:
     for job in left:
         with transaction.atomic():
             DBTaskResult.objects.filter(status=TaskResultStatus.RUNNING, args_kwargs__args=[job.pk]).delete()
-            again = job.kind in _resumable and job.begun < MOST_BEGUN
+            again = _is_resumable(job.kind) and job.begun < MOST_BEGUN
             state, message = _after_crash(job, again)
             ended = None if again else timezone.now()
             if left.filter(pk=job.pk).update(state=state, message=message, ended=ended, owner="") and again:
@@ -113,7 +126,7 @@ def settle_interrupted(owner: str = "") -> None:
 def _after_crash(job: Job, again: bool) -> tuple[str, str]:
     if again:
         return QUEUED, "Goes on where it was when Saltwort stopped."
-    if job.kind in _resumable:
+    if _is_resumable(job.kind):
         return FAILED, f"Saltwort stopped {MOST_BEGUN} times at the same place of this. Leave out what it was doing."
     return FAILED, "Saltwort stopped while this was running. Start it again."
 
@@ -136,6 +149,7 @@ def run(job_id: int) -> None:
     job = Job.objects.get(pk=job_id)
     try:
         with _kept_alive(job):
+            _load_works()
             said = _works[job.kind](job, _reporter(job))
     except Cancelled as cancelled:
         _end(job, CANCELLED, str(cancelled) or "Cancelled; nothing was kept.")

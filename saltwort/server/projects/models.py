@@ -3,10 +3,14 @@
 from typing import Any
 
 from django.db import models
+from django.dispatch import Signal
 from django.utils import timezone
 
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.server.versions import Versioned
+
+project_made = Signal()
+"""Sent with a new `project`, in the transaction that makes it: other apps give it what it starts with."""
 
 
 class ConfigFile(models.Model):

@@ -10,7 +10,6 @@ from typing import Any, Literal
 import PyOpenColorIO as ocio
 from django.db import transaction
 from django.db.models import QuerySet
-from django.dispatch import Signal
 from django.utils import timezone
 from django.utils.text import slugify
 
@@ -33,7 +32,7 @@ from saltwort.core.spaces.typed import TypedColour
 from saltwort.server.history import operations as history
 from saltwort.server.history.models import Action
 from saltwort.server.history.operations import recording
-from saltwort.server.projects.models import BaseConfig, Project, Revision
+from saltwort.server.projects.models import BaseConfig, Project, Revision, project_made
 from saltwort.server.projects.setups import (
     BUILTIN,
     UPLOADED,
@@ -48,8 +47,6 @@ from saltwort.server.projects.setups import (
 )
 from saltwort.server.versions import Stale
 
-project_made = Signal()
-"""Sent with a new `project`, in the transaction that makes it: other apps give it what it starts with."""
 FIRST_TRACER = ("8-bit", "47 106 104")
 
 

@@ -8,14 +8,13 @@ from dataclasses import dataclass
 import PyOpenColorIO as ocio
 from django.db import connection
 from django.db.models import QuerySet
-from django.dispatch import receiver
 
 from saltwort.core.engine.processors import known_space
 from saltwort.core.errors import BadInput
 from saltwort.core.textures.kinds import MAP_KINDS, KindMatch, KindWords, map_kind_of
 from saltwort.core.textures.rules import Assignment, Reason, RuleBook, check_path
 from saltwort.core.textures.sets import SetMember, set_member
-from saltwort.server.history.operations import recording, remove, rows_put_back
+from saltwort.server.history.operations import recording, remove
 from saltwort.server.images.models import StoredImage
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.setups import config_of, current_setup, rule_book_of
@@ -170,11 +169,6 @@ def remove_textures(project: Project, textures: Collection[int], author: str = "
     paths = list(removed.values_list("path", flat=True)[:2])
     what = f"{paths[0]} removed" if len(paths) == 1 else f"{len(textures):,} textures removed"
     remove(project, what, author, removed)
-
-
-@receiver(rows_put_back, sender=Texture)
-def _behind_again(sender: type[Texture], keys: Sequence[int], **more: object) -> None:
-    mark_behind(among("pk", keys))
 
 
 def assigned_textures(project: Project) -> list[AssignedTexture]:
