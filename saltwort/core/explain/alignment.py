@@ -24,6 +24,8 @@ WINDOWS = tuple(np.geomspace(1.0, 0.25, 48))
 """The same for a picture in a window of a screen."""
 NOMINAL = (1.0, 2.0, 4.0, 0.5)
 POINTS = 8_000
+HOPELESS = 0.2
+"""Correlation of what is reduced, below which moving it about does not help."""
 LIKELY = 0.6
 """Correlation above which no flipped one is looked for."""
 COARSE, FINE = 640, 1024
@@ -142,7 +144,7 @@ def _place(
             break
     _, scale, shift, flip = best
     begun = Placement((scale, scale), (shift[0] / small, shift[1] / small), flip, best[0])
-    return _refined(reference, flipped(picture, flip), begun)
+    return _refined(reference, flipped(picture, flip), begun) if best[0] > HOPELESS else begun
 
 
 def _brightness(pixels: Pixels) -> tuple[Array, int]:

@@ -40,8 +40,9 @@ QUICK, QUICK_TRIES, EXACT_TRIES = 120, 9, 40
 VERY_FEW, MOST_LIKELY, EACH_OTHER = 60, 40, 2
 """Samples by which chains of three are told apart, how many of them are then fitted, and which of the exposures that
 one begins with are tried."""
-FEW_GRADED, FEW_TRIES, MOST_GRADED, MOST_TRIES = 120, 7, 3, 40
-"""Samples and steps by which grades with another are told apart, and how many of them are then fitted."""
+FEW_GRADED, MOST_TRIES = 120, 40
+FEWER = ((16, 3), (3, 7))
+"""Samples by which grades with another are told apart; how many are left after how many steps, and of these again."""
 MOST_MADE = 4_000
 """Numbers of samples that are kept; they take 6 kB each, or 30 where all samples are asked for."""
 DIFFERENCE = 1e-3
@@ -233,16 +234,13 @@ class Search:
         few = self._few.some(FEW_GRADED)
         # What others do to code values bends to what a grade does after the view.
         plain = [each for each in self.plain() if each.operation.stage != "codes"]
-        likely = sorted(
-            (
-                (self._with_many(grade, (other,), few, FEW_TRIES), grade, other)
-                for grade in self._of_many
-                for other in plain
-                if _may_meet(grade.operation, other.operation)
-            ),
-            key=lambda each: each[0].cost,
-        )
-        for _, grade, other in likely[:MOST_GRADED]:
+        likely = [
+            (grade, other) for grade in self._of_many for other in plain if _may_meet(grade.operation, other.operation)
+        ]
+        for most, tries in FEWER:
+            costs = [self._with_many(grade, (other,), few, tries).cost for grade, other in likely]
+            likely = [likely[place] for place in np.argsort(costs)[:most]]
+        for grade, other in likely:
             yield self._with_many(grade, (other,), self._few, MOST_TRIES)
 
     def _both(self, first: Deviation, second: Deviation) -> Chain:

@@ -140,7 +140,7 @@ def read_scene(paths: Sequence[Path], allowed: Sequence[Path]) -> Scene:
                 start = usd_package.unpack(content, own)
                 within[path] = own
                 first_layers.add(start)
-            elif held := format_of(path.name).embedded(content, own):
+            elif held := _embedded(content, path.name, own):
                 embedded[path] = own
         except BadInput as error:
             refused.append(Refused(path.name, path.name, str(error)))
@@ -203,6 +203,12 @@ def _document(path: Path) -> tuple[Document, bytes]:
     content = path.read_bytes()
     document = run_apart(_read, content, path.name, limits=LIMITS, called=path.name, advice=ADVICE)
     return document, content
+
+
+def _embedded(content: bytes, name: str, folder: Path) -> Mapping[str, Path]:
+    """The pictures that stand within a document, written below a folder."""
+    find = format_of(name).embedded
+    return run_apart(find, content, folder, limits=LIMITS, called=name, advice=ADVICE) if find else {}
 
 
 def _read(content: bytes, name: str) -> Document:

@@ -8,6 +8,7 @@ import hashlib
 import struct
 from base64 import b64decode
 from collections.abc import Callable, Iterator, Sequence
+from functools import cache
 from pathlib import Path as FolderPath
 from typing import Any
 from urllib.parse import quote, unquote
@@ -133,11 +134,20 @@ def _name_of(root: dict[str, Any], texture: int) -> str | None:
 def embedded(content: bytes, folder: FolderPath) -> dict[str, FolderPath]:
     """The PNG and JPEG pictures that stand within a document, written below a folder, by the names that they have
     here."""
-    text, _ = _json_of(content)
-    root = loaded(text, "The document")
+    root = loaded(_json_of(content)[0], "The document")
+    views, buffers = _listed(root, "bufferViews"), _listed(root, "buffers")
+
+    @cache
+    def buffer(number: int) -> bytes:
+        uri = buffers[number].get("uri") if number < len(buffers) else ""
+        if isinstance(uri, str):
+            return _of_data_uri(uri)
+        return _binary_of(content) if number == 0 else b""
+
     found = {}
     for number, image in enumerate(_listed(root, "images")):
-        held = _held(root, image, content)
+        uri = image.get("uri")
+        held = _of_data_uri(uri) if isinstance(uri, str) else _in_view(views, image.get("bufferView"), buffer)
         suffix = next((suffix for begin, suffix in _PICTURES.items() if held.startswith(begin)), None)
         if suffix:
             folder.mkdir(parents=True, exist_ok=True)
@@ -150,18 +160,13 @@ _PICTURES = {b"\x89PNG\r\n\x1a\n": ".png", b"\xff\xd8\xff": ".jpg"}
 """What the specification lets pictures be, by their first bytes."""
 
 
-def _held(root: dict[str, Any], image: dict[str, Any], content: bytes) -> bytes:
-    """The bytes of a picture within the document; none where it is a file, or is not there."""
-    if isinstance(uri := image.get("uri"), str):
-        return _of_data_uri(uri)
-    views, buffers = _listed(root, "bufferViews"), _listed(root, "buffers")
-    view = views[place] if isinstance(place := image.get("bufferView"), int) and 0 <= place < len(views) else {}
+def _in_view(views: Sequence[dict[str, Any]], number: Any, buffer: Callable[[int], bytes]) -> bytes:
+    """The bytes of a view of a buffer; none where there is no such view, or it lies in a file."""
+    view = views[number] if isinstance(number, int) and 0 <= number < len(views) else {}
     start, length, of = (view.get(key, 0) for key in ("byteOffset", "byteLength", "buffer"))
-    if not all(isinstance(each, int) and each >= 0 for each in (start, length, of)) or of >= len(buffers):
+    if not all(isinstance(each, int) and each >= 0 for each in (start, length, of)):
         return b""
-    uri = buffers[of].get("uri")
-    buffer = _of_data_uri(uri) if isinstance(uri, str) else _binary_of(content) if of == 0 else b""
-    return buffer[start : start + length]
+    return buffer(of)[start : start + length]
 
 
 def _of_data_uri(uri: str) -> bytes:

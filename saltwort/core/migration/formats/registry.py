@@ -26,7 +26,7 @@ class Format:
     tells in sentences what the format's own rules find wrong. `space_name(config, space, node)` is what a document
     calls a space of a config, and `space_edits(document, said)` what says a space for all of a document; nothing where
     the format cannot. `embedded(content, folder)` writes the pictures that stand within a document below a folder, and
-    gives them by the names that `read` gives them, which begin with EMBEDDED."""
+    gives them by the names that `read` gives them, which begin with EMBEDDED; None where no document holds any."""
 
     name: str
     suffixes: tuple[str, ...]
@@ -35,7 +35,7 @@ class Format:
     problems: Callable[[bytes], list[str]]
     space_name: Callable[[ocio.Config, str, Node], str]
     space_edits: Callable[[Document, str], list[Edit]]
-    embedded: Callable[[bytes, Path], Mapping[str, Path]] = lambda content, folder: {}
+    embedded: Callable[[bytes, Path], Mapping[str, Path]] | None = None
 
 
 _formats: list[Format] = []
