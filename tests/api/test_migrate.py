@@ -16,9 +16,10 @@ from django.utils import timezone
 from saltwort.core.migration.balls import balls_beside
 from saltwort.server.migrating.models import OldScene
 from tests.api.test_commands import CommandTestCase
-from tests.core.made_scenes import gltf_scene, materialx_scene, old_quay, packed_scene, usd_scene
+from tests.core.made_scenes import gltf_scene, materialx_scene, packed_scene, usd_scene
 from tests.core.test_migration_writing import state_of
 from tests.core.test_scene_documents import SEED
+from tests.made_quay import old_quay
 
 PLAN = [
     {"step": "gamma-out"},

@@ -7,8 +7,8 @@ from django.test import override_settings
 from playwright.sync_api import expect
 
 from tests.browser.base import BrowserTestCase
-from tests.core.made_scenes import old_quay
 from tests.core.test_migration_writing import state_of
+from tests.made_quay import old_quay
 
 
 class Migrate(BrowserTestCase):

@@ -3,17 +3,13 @@ and parts that Saltwort does not know."""
 
 import json
 import random
-import shutil
 from dataclasses import dataclass, field
-from functools import cache
 from pathlib import Path
-from tempfile import TemporaryDirectory
 
 import numpy as np
 from pxr import Sdf
 
 from saltwort.core.images import write_image
-from saltwort.demo.old_scene import SCENE_NAME, write_old_scene
 
 CORRECTING = (2.2, 0.4545, 1 / 2.2, 2.4, 1.8)
 ARTISTIC = (1.3, 0.7, 3.0, 1.1)
@@ -121,19 +117,6 @@ def packed_scene(folder: Path) -> Path:
         for name, file in files.items():
             writer.AddFile(str(file), name)
     return place
-
-
-def old_quay(folder: Path) -> Path:
-    """The old scene of the demo in a new folder, made once for all tests of a process."""
-    shutil.copytree(Path(_old_quay().name) / "quay", folder)
-    return folder / SCENE_NAME
-
-
-@cache
-def _old_quay() -> TemporaryDirectory[str]:
-    made = TemporaryDirectory()
-    write_old_scene(Path(made.name) / "quay")
-    return made
 
 
 def layered_package(folder: Path) -> Path:

@@ -11,9 +11,10 @@ from saltwort.core.migration.plan import Asked, plan_of, steps, taken, usual_pla
 from saltwort.core.migration.proof import proved
 from saltwort.core.migration.report import report_of
 from saltwort.core.migration.writing import documents_of, staged
-from tests.core.made_scenes import old_quay, picture
+from tests.core.made_scenes import picture
 from tests.core.test_migration import TO_ACESCG, MigrationTestCase
 from tests.core.test_scene_documents import LIST_JSON
+from tests.made_quay import old_quay
 from tests.samples import SRGB
 
 
