@@ -3,15 +3,13 @@
 import os
 import re
 import tempfile
-from contextlib import suppress
 from dataclasses import replace
 from pathlib import Path
 from typing import ClassVar
 
 from django.conf import settings
 from django.test import LiveServerTestCase, override_settings
-from playwright.sync_api import Browser, BrowserContext, Locator, Page, Playwright, Request, expect, sync_playwright
-from playwright.sync_api import Error as PlaywrightError
+from playwright.sync_api import Browser, Locator, Page, Playwright, expect, sync_playwright
 from playwright.sync_api import TimeoutError as PlaywrightTimeout
 
 from saltwort.core.project import write_setup
@@ -29,8 +27,6 @@ from tests.samples import SRGB, light, write
 os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")  # Playwright runs a loop in this thread
 expect.set_options(timeout=30_000)
 
-QUIET, LOOK = 100, 20
-"""Milliseconds without a request after which a page has all that it asks for, and between two looks."""
 IMMEDIATE = {name: {"BACKEND": "django_tasks.backends.immediate.ImmediateBackend"} for name in ("default", "files")}
 TEXTURES = {
     "wall/wall_basecolor.png": "uint8",
@@ -47,7 +43,6 @@ class BrowserTestCase(LiveServerTestCase):
     playwright: ClassVar[Playwright]
     arguments: ClassVar[tuple[str, ...]] = ()
     browser: ClassVar[Browser]
-    context: ClassVar[BrowserContext]
 
     @classmethod
     def setUpClass(cls) -> None:
@@ -57,11 +52,6 @@ class BrowserTestCase(LiveServerTestCase):
         cls.addClassCleanup(cls.playwright.stop)
         cls.browser = cls.playwright.chromium.launch(**{**LAUNCH, "args": [*LAUNCH["args"], *cls.arguments]})
         cls.addClassCleanup(cls.browser.close)
-        # One for all tests of a class, so that scripts are compiled once.
-        cls.context = cls.browser.new_context(
-            viewport={"width": 1280, "height": 800}, accept_downloads=True, reduced_motion="reduce"
-        )
-        cls.context.set_default_timeout(30_000)
 
     def __getstate__(self) -> dict[str, object]:
         """What is told of a failed part of a test that ran in another process: pages cannot be sent."""
@@ -76,33 +66,21 @@ class BrowserTestCase(LiveServerTestCase):
         media.enable()
         self.addCleanup(media.disable)
         self.project = self._make_project()
-        self.page = self.context.new_page()
-        self.addCleanup(self._close)
+        context = self.browser.new_context(
+            viewport={"width": 1280, "height": 800}, accept_downloads=True, reduced_motion="reduce"
+        )
+        self.addCleanup(context.close)
+        context.set_default_timeout(30_000)
+        self.page = context.new_page()
         self.asked: list[str] = []
         self.errors: list[str] = []
-        self.pending: set[Request] = set()
-        self.page.on("request", self._begun)
-        for ended in ("requestfinished", "requestfailed"):
-            self.page.on(ended, lambda request: self.pending.discard(request))
+        self.page.on("request", lambda request: self.asked.append(request.url))
         self.page.on("pageerror", lambda error: self.errors.append(str(error)))
 
     def tearDown(self) -> None:
         self.assertEqual(self.errors, [], "the page raised errors")
         outside = [url for url in self.asked if not url.startswith((self.live_server_url, "data:", "blob:"))]
         self.assertEqual(outside, [], "the page asked another host")
-
-    def _begun(self, request: Request) -> None:
-        self.asked.append(request.url)
-        self.pending.add(request)
-
-    def _close(self) -> None:
-        """Leave nothing to the next test that the browser kept."""
-        with suppress(PlaywrightError):  # the page may be gone
-            self.page.evaluate("localStorage.clear(); sessionStorage.clear()")
-        for page in self.context.pages:
-            page.close()
-        self.context.clear_cookies()
-        self.context.clear_permissions()
 
     def _make_project(self) -> Project:
         project = create_project("Quay")
@@ -121,12 +99,8 @@ class BrowserTestCase(LiveServerTestCase):
         return project
 
     def open(self, step: str) -> Page:
-        self.page.goto(f"{self.live_server_url}/p/quay/{step}")
+        self.page.goto(f"{self.live_server_url}/p/quay/{step}", wait_until="networkidle")
         self.page.get_by_role("navigation", name="Colour path").wait_for()
-        quiet = 0
-        while quiet < QUIET:
-            self.page.wait_for_timeout(LOOK)
-            quiet = 0 if self.pending else quiet + LOOK
         return self.page
 
     def segment(self, step: str) -> Locator:
