@@ -165,6 +165,7 @@ def _compared(document: str, of: str, kind: str, before: Array, after: Array, to
     off = np.abs(after - before).max(axis=1) / scale
     largest = float(off.max())
     same = largest <= tolerance
+    percentiles = np.percentile([before[:, 1], after[:, 1]], PERCENTILES, axis=1).round(6)
     return Proved(
         document,
         of,
@@ -172,8 +173,8 @@ def _compared(document: str, of: str, kind: str, before: Array, after: Array, to
         same,
         _triple(before.mean(axis=0)),
         _triple(after.mean(axis=0)),
-        tuple(np.percentile(before[:, 1], PERCENTILES).round(6).tolist()),
-        tuple(np.percentile(after[:, 1], PERCENTILES).round(6).tolist()),
+        tuple(percentiles[:, 0].tolist()),
+        tuple(percentiles[:, 1].tolist()),
         largest,
         float((off > tolerance).mean()),
         len(before),

@@ -89,13 +89,14 @@ def problems(content: bytes) -> list[str]:
     """What the library's own validators of scenes, shading and lights find wrong in a layer, and connections to what
     is not there. What it refers to is not opened."""
     layer = _opened(content, "The layer")
-    stage = Usd.Stage.Open(_alone(layer), load=Usd.Stage.LoadNone)
+    paths = prim_paths(layer)
+    stage = Usd.Stage.Open(_alone(layer, paths), load=Usd.Stage.LoadNone)
     context = UsdValidation.ValidationContext(
         [each for each in UsdValidation.ValidationRegistry().GetOrLoadAllValidators() if _concerns(each)]
     )
     said = [error.GetErrorAsString() for error in context.Validate(stage)]
-    prims = {str(path) for path in prim_paths(layer)}
-    for path in prim_paths(layer):
+    prims = {str(path) for path in paths}
+    for path in paths:
         prim = layer.GetPrimAtPath(path)
         for attribute in prim.attributes if prim is not None else ():
             for target in attribute.connectionPathList.GetAppliedItems():
@@ -112,15 +113,16 @@ def _concerns(validator: UsdValidation.Validator) -> bool:
     return room in ("usdShadeValidators", "usdLuxValidators", "usdValidation")
 
 
-def _alone(layer: Sdf.Layer) -> Sdf.Layer:
-    """The layer without what it refers to."""
+def _alone(layer: Sdf.Layer, paths: Sequence[Sdf.Path]) -> Sdf.Layer:
+    """The layer without what it refers to; `paths` are those of its prims."""
     copy = Sdf.Layer.CreateAnonymous(".usda")
     copy.TransferContent(layer)
     copy.subLayerPaths.clear()
-    for path in prim_paths(copy):
+    for path in paths:
         prim = copy.GetPrimAtPath(path)
-        if prim is not None:
+        if prim is not None and prim.hasReferences:
             prim.ClearReferenceList()
+        if prim is not None and prim.hasPayloads:
             prim.ClearPayloadList()
     return copy
 
