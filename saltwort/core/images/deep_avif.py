@@ -10,12 +10,14 @@ import numpy as np
 from saltwort.core.errors import BadInput
 from saltwort.core.files import replacing
 from saltwort.core.images.reading import Pixels
-from saltwort.core.images.video import BT709, BT2020, LUMA_WEIGHTS
+from saltwort.core.images.video import BT709, BT2020, LUMA_WEIGHTS, NARROW, Plane, rgb_of
 from saltwort.core.images.video_reading import planes_of
 
 BITS = 10
 FORM = "yuv444p10le"
 """As FFmpeg calls it."""
+MIDDLE = np.float32((1 << (BITS - 1)) / ((1 << BITS) - 1))
+"""Where Cb and Cr are of no colour."""
 SPEED = 6
 """Of 0 to 10: a 4K picture takes seconds, and its file is a few percent larger than that of the slowest."""
 
@@ -47,25 +49,19 @@ def write_deep_avif(path: Path, codes: Pixels, quality: int, points: Any) -> Non
 
 def read_deep_avif(path: Path) -> Pixels | None:
     """The picture of such a file, as FFmpeg's dav1d decodes it, on 0–1, with straight alpha where there is any; None
-    for an AVIF of another kind."""
+    for an AVIF of another kind, as others write them in narrow range or by another matrix."""
     with av.open(str(path)) as container:
         frame = next(container.decode(video=0))
-    if frame.format.name != FORM:
-        return None
-    top = np.float32((1 << BITS) - 1)
-    luma, cb, cr = (plane.astype(np.float32) / top for plane in planes_of(frame, BITS))
-    red, blue = LUMA_WEIGHTS[frame.colorspace]
-    middle = np.float32(1 << (BITS - 1)) / top
-    r, b = luma + 2 * (1 - red) * (cr - middle), luma + 2 * (1 - blue) * (cb - middle)
-    g = (luma - red * r - blue * b) / (1 - red - blue)
-    return np.stack([r, g, b, *_alpha(path)], axis=-1).astype(np.float32, copy=False)
-
-
-def _alpha(path: Path) -> list[Pixels]:
-    """FFmpeg has it as a second stream."""
-    with av.open(str(path)) as container:
+        if frame.format.name != FORM or frame.color_range == NARROW or frame.colorspace not in LUMA_WEIGHTS:
+            return None
+        luma, cb, cr = (_on_0_to_1(plane) for plane in planes_of(frame, BITS))
+        colour = rgb_of(luma, cb - MIDDLE, cr - MIDDLE, frame.colorspace)
         if len(container.streams.video) == 1:
-            return []
-        frame = next(container.decode(video=1))
-    (plane,) = planes_of(frame, BITS)
-    return [plane.astype(np.float32) / np.float32((1 << BITS) - 1)]
+            return colour
+        container.seek(0)
+        (alpha,) = planes_of(next(container.decode(video=1)), BITS)  # FFmpeg has it as a second stream
+    return np.concatenate([colour, _on_0_to_1(alpha)[..., np.newaxis]], axis=2)
+
+
+def _on_0_to_1(plane: Plane) -> Pixels:
+    return plane.astype(np.float32) / np.float32((1 << BITS) - 1)

@@ -25,6 +25,7 @@ from saltwort.core.files import replacing
 from saltwort.core.images.reading import Pixels
 
 Plane = NDArray[np.unsignedinteger]
+Numbers = NDArray[np.floating]
 BT709, BT2020 = 1, 9
 """Matrix coefficients of H.273."""
 PQ, HLG = 16, 18
@@ -123,9 +124,14 @@ def from_planes(planes: tuple[Plane, Plane, Plane], form: VideoForm) -> Pixels:
     cb, cr = (
         np.repeat(np.repeat((plane.astype(np.float32) / step - 128) / 224, rows, 0), 2, 1) for plane in planes[1:]
     )
-    red, blue = LUMA_WEIGHTS[form.matrix]
+    return rgb_of(luma, cb, cr, form.matrix)
+
+
+def rgb_of(luma: Numbers, cb: Numbers, cr: Numbers, matrix: int) -> Pixels:
+    """R′G′B′, float32 (height, width, 3), of Y′ on 0–1 with Cb and Cr on −0.5 to 0.5, by a matrix of H.273."""
+    red, blue = LUMA_WEIGHTS[matrix]
     r, b = luma + 2 * (1 - red) * cr, luma + 2 * (1 - blue) * cb
-    return np.stack([r, (luma - red * r - blue * b) / (1 - red - blue), b], axis=-1)
+    return np.stack([r, (luma - red * r - blue * b) / (1 - red - blue), b], axis=-1).astype(np.float32, copy=False)
 
 
 MOST_CONTENTS = 1 << 28
