@@ -171,7 +171,7 @@ class _Counter:
 
     def _stats(self, sample: Pixels) -> Stats:
         low, median, high = _percentiles(sample)
-        values = sample[np.isfinite(sample)].astype(np.float64)
+        values, times = np.unique(sample[np.isfinite(sample)].astype(np.float64), return_counts=True)
         samples = self.pixels * self.header.channels
         units = _unit_share(sample)
         is_vectors = units > MOSTLY and self.vectors.count > 0
@@ -186,9 +186,9 @@ class _Counter:
             low=low,
             median=median,
             high=high,
-            levels=len(np.unique(values)),
-            linear_steps=_steps(values),
-            encoded_steps=_steps(srgb_encoded(values)),
+            levels=len(values),
+            linear_steps=_steps(values, times),
+            encoded_steps=_steps(srgb_encoded(values), times),
             equal_channels=self.equal,
             vector_length=self.vectors.mean_length() if is_vectors else 0.0,
             direction=self.vectors.mean_direction() if is_vectors else (0.0, 0.0, 0.0),
@@ -250,6 +250,10 @@ class _Thumbnail:
     def add(self, flat: NDArray[Any], is_positive: bool) -> None:
         """Add rows of finite samples; `is_positive` tells that none has a sign."""
         start = 0
+        if self.block == 1:
+            self.sums[self.row : self.row + len(flat)] = flat
+            self.row += len(flat)
+            start = len(flat)
         while start < len(flat):
             line = self.row // self.block
             end = min(len(flat), start + (line + 1) * self.block - self.row)
@@ -371,6 +375,8 @@ class _Vectors:
 
 def _percentiles(sample: Pixels) -> tuple[tuple[float | None, ...], ...]:
     """For each of PERCENTILES its value in every channel."""
+    if np.isfinite(sample).all():
+        return tuple(map(tuple, np.percentile(sample, PERCENTILES, axis=0).tolist()))
     per_channel = []
     for channel in sample.T:
         finite = channel[np.isfinite(channel)]
@@ -379,19 +385,24 @@ def _percentiles(sample: Pixels) -> tuple[tuple[float | None, ...], ...]:
     return tuple(zip(*per_channel, strict=True))
 
 
-def _steps(values: NDArray[np.float64]) -> int:
-    """The bits, 8 or 10, in whose steps practically all values lie; 0 where neither, or too few differ to tell."""
-    inside = values[(values > 0) & (values < 1)]
+def _steps(values: NDArray[np.float64], times: NDArray[np.int64]) -> int:
+    """The bits, 8 or 10, in whose steps practically all values lie; 0 where neither, or too few differ to tell. Each
+    value is there so many times."""
+    inside = (values > 0) & (values < 1)
+    values, times = values[inside], times[inside]
+    if len(values) < FEWEST_LEVELS:
+        return 0
+    few = slice(None, None, max(1, len(values) // FIRST_LOOK))
     for bits in (8, 10):
         # A few tell at once of most files that they do not.
-        if _on_steps(inside[:: max(1, len(inside) // FIRST_LOOK)], bits) < MOSTLY:
+        if _on_steps(values[few], times[few], bits) < MOSTLY:
             continue
-        if _on_steps(inside, bits) > PRACTICALLY_ALL and len(np.unique(inside)) >= FEWEST_LEVELS:
+        if _on_steps(values, times, bits) > PRACTICALLY_ALL:
             return bits
     return 0
 
 
-def _on_steps(values: NDArray[np.float64], bits: int) -> float:
+def _on_steps(values: NDArray[np.float64], times: NDArray[np.int64], bits: int) -> float:
     """Share of values that are steps of so many bits."""
     scaled = values * (2**bits - 1)
-    return float(np.mean(np.abs(scaled - np.round(scaled)) < STEP_TOLERANCE)) if len(values) else 0.0
+    return float((np.abs(scaled - np.round(scaled)) < STEP_TOLERANCE) @ times / times.sum())

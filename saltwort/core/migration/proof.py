@@ -165,7 +165,10 @@ def _compared(document: str, of: str, kind: str, before: Array, after: Array, to
     off = np.abs(after - before).max(axis=1) / scale
     largest = float(off.max())
     same = largest <= tolerance
-    percentiles = np.percentile([before[:, 1], after[:, 1]], PERCENTILES, axis=1).round(6)
+    brightness = np.stack([before[:, 1], after[:, 1]], axis=1)
+    # A colour alone is every percentile of itself, and there are many such.
+    several = len(before) > 1
+    percentiles = np.percentile(brightness, PERCENTILES, axis=0) if several else brightness.repeat(len(PERCENTILES), 0)
     return Proved(
         document,
         of,
@@ -173,8 +176,8 @@ def _compared(document: str, of: str, kind: str, before: Array, after: Array, to
         same,
         _triple(before.mean(axis=0)),
         _triple(after.mean(axis=0)),
-        tuple(percentiles[:, 0].tolist()),
-        tuple(percentiles[:, 1].tolist()),
+        tuple(percentiles[:, 0].round(6).tolist()),
+        tuple(percentiles[:, 1].round(6).tolist()),
         largest,
         float((off > tolerance).mean()),
         len(before),

@@ -6,7 +6,7 @@ Names of schemas and attributes are those of UsdShade, UsdLux and UsdRender.
 import hashlib
 import re
 import tempfile
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence, Set
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -23,6 +23,7 @@ from saltwort.core.migration.formats.usd_reading import (
     SOURCE_SPACE,
     SPACE_ATTRIBUTE,
     LayerReader,
+    all_paths,
     prim_paths,
     referred,
     type_of,
@@ -89,20 +90,25 @@ def problems(content: bytes) -> list[str]:
     """What the library's own validators of scenes, shading and lights find wrong in a layer, and connections to what
     is not there. What it refers to is not opened."""
     layer = _opened(content, "The layer")
-    paths = prim_paths(layer)
+    everything = all_paths(layer)
+    paths = prim_paths(everything)
     stage = Usd.Stage.Open(_alone(layer, paths), load=Usd.Stage.LoadNone)
     context = UsdValidation.ValidationContext(
         [each for each in UsdValidation.ValidationRegistry().GetOrLoadAllValidators() if _concerns(each)]
     )
     said = [error.GetErrorAsString() for error in context.Validate(stage)]
-    prims = {str(path) for path in paths}
-    for path in paths:
-        prim = layer.GetPrimAtPath(path)
-        for attribute in prim.attributes if prim is not None else ():
-            for target in attribute.connectionPathList.GetAppliedItems():
-                if str(target.GetPrimPath()) not in prims and not layer.GetCompositionAssetDependencies():
-                    said.append(f"{attribute.path} is connected to {target}, which is not there.")
+    if not layer.GetCompositionAssetDependencies():
+        said += _unconnected(layer, everything, {str(path) for path in paths})
     return sorted(_ANONYMOUS.sub("the layer", each) for each in said)
+
+
+def _unconnected(layer: Sdf.Layer, everything: Iterable[Sdf.Path], prims: Set[str]) -> Iterator[str]:
+    for path in everything:
+        if not path.IsTargetPath() or str(path.targetPath.GetPrimPath()) in prims:
+            continue
+        attribute = layer.GetAttributeAtPath(path.GetParentPath())
+        if attribute is not None and path.targetPath in attribute.connectionPathList.GetAppliedItems():
+            yield f"{attribute.path} is connected to {path.targetPath}, which is not there."
 
 
 _ANONYMOUS = re.compile(r"<?anon:0x[0-9a-f]+[^>\s]*>?")

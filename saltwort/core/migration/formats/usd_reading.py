@@ -1,6 +1,6 @@
 """What stands in a USD layer: prims with their inputs and samples, settings, and the spaces that are said."""
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from typing import Any
 
 from pxr import Gf, Sdf, Vt
@@ -31,11 +31,16 @@ _TYPES = {"color": COLOUR, "float3": VECTOR, "vector3": VECTOR, "normal3": VECTO
 _SETTINGS_OF = ("Camera", "RenderSettings", "RenderProduct", "RenderVar", "RenderPass")
 
 
-def prim_paths(layer: Sdf.Layer) -> list[Sdf.Path]:
-    """Paths of the prims and variants of a layer."""
+def all_paths(layer: Sdf.Layer) -> list[Sdf.Path]:
+    """Paths of all that a layer holds."""
     found: list[Sdf.Path] = []
     layer.Traverse(Sdf.Path.absoluteRootPath, found.append)
-    return [path for path in found if path.IsPrimPath() or path.IsPrimVariantSelectionPath()]
+    return found
+
+
+def prim_paths(paths: Iterable[Sdf.Path]) -> list[Sdf.Path]:
+    """Those of them that are prims and variants."""
+    return [path for path in paths if path.IsPrimPath() or path.IsPrimVariantSelectionPath()]
 
 
 def referred(layer: Sdf.Layer) -> set[str]:
@@ -52,7 +57,7 @@ class LayerReader:
         self._by_plain: dict[str, list[str]] = {}
         self._samples = 0
 
-        paths = prim_paths(layer)
+        paths = prim_paths(all_paths(layer))
         if len(paths) > MAX_NODES:
             raise BadInput(f"A layer of more than {MAX_NODES:,} prims is not read. Import a part of it.")
         for path in sorted(paths, key=str):

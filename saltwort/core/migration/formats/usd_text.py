@@ -7,6 +7,7 @@ beside what the library makes of the same changes.
 import re
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
+from typing import NamedTuple
 
 from pxr import Sdf
 
@@ -38,8 +39,7 @@ _SAMPLES = ".timeSamples"
 _SPECIFIERS = ("def", "over", "class")
 
 
-@dataclass(frozen=True)
-class _Token:
+class _Token(NamedTuple):
     kind: str
     text: str
     start: int
