@@ -87,7 +87,7 @@ def _frame(rng: np.random.Generator, deviations: int, of_light: bool) -> Frame |
     parts = [_numbers(scene, light, (*made[:at], *made[at + 1 :])) for at in range(len(made))]
     if any(_apart(scene, codes, other) < VISIBLE for other in (*parts, *([meant] if made else []))):
         return None  # one of them changes nothing that could be seen
-    if deviations > 1 and _is_shorter(scene, light, codes):
+    if deviations > 1 and _is_shorter(scene, light, codes, deviations):
         return None
     picture, depth, damage = _as_half(codes, rng) if of_light else _saved(codes, rng)
     return Frame(Question(picture, depth, light, scene.config, choice, of_light), made, damage)  # type: ignore[arg-type]
@@ -106,14 +106,17 @@ def _as_half(numbers: np.ndarray, rng: np.random.Generator) -> tuple[np.ndarray,
     return numbers.astype(np.float16).astype(np.float32), "half", ", ".join([*told, "half"])
 
 
-def _is_shorter(scene: Scene, light: np.ndarray, codes: np.ndarray) -> bool:
-    """Whether one deviation gives the same picture as several do: the shortest chain is the one to be told."""
+def _is_shorter(scene: Scene, light: np.ndarray, codes: np.ndarray, deviations: int) -> bool:
+    """Whether fewer deviations give the same picture as several do: the shortest chain is the one to be told."""
     placement = Placement((1.0, 1.0), (0.0, 0.0), "", 1.0)
     samples = sampled(light, codes.astype(np.float32), placement)
     search = Search(scene, samples, STEP["16 bits"], is_clipped=not scene.expects_light)
-    best = search.best_single()
-    one = tuple((each.operation, each.way) for each in best.deviations)
-    return _apart(scene, codes, _numbers(scene, light, one)) < SAME
+    chains = [search.best_single()] if deviations == 2 else search.best()
+    for chain in chains:
+        fewer = tuple((each.operation, each.way) for each in chain.deviations)
+        if len(fewer) < deviations and _apart(scene, codes, _numbers(scene, light, fewer)) < SAME:
+            return True
+    return False
 
 
 def _picked(scene: Scene, rng: np.random.Generator, deviations: int) -> tuple[tuple[Operation, Way], ...] | None:
@@ -121,9 +124,9 @@ def _picked(scene: Scene, rng: np.random.Generator, deviations: int) -> tuple[tu
     known = [each for each in known if not each[0].code.startswith("alpha") and each[1].many is None]
     codes = sorted({operation.code for operation, _ in known})
     picked = []
-    if deviations == 3:  # one of them is exposure, and the others have no numbers of their own
-        plain = sorted({operation.code for operation, way in known if way.fit is None})
-        chosen = ["exposure", *rng.choice(plain, 2, replace=False)]
+    if deviations == 3:  # one of them is exposure
+        others = [code for code in codes if code != "exposure"]
+        chosen = ["exposure", *rng.choice(others, 2, replace=False)]
     else:
         chosen = list(rng.choice(codes, deviations, replace=False))
     for code in chosen:

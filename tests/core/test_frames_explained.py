@@ -11,7 +11,7 @@ import PyOpenColorIO as ocio
 
 from saltwort.core.engine import apply
 from saltwort.core.errors import BadInput
-from saltwort.core.explain.alignment import place
+from saltwort.core.explain.alignment import place, reduced
 from saltwort.core.explain.drawn import drawn
 from saltwort.core.explain.explained import AS_EXPECTED, UNKNOWN, explain, rescued
 from saltwort.core.explain.fitted import fitted
@@ -22,7 +22,7 @@ from saltwort.core.views.grade import AFTER, Grade, on_its_numbers
 from tests.made_frames import CHOICES, Frame, answered, frames, frames_config, is_right, light_of
 
 SEED = int(os.environ.get("SALTWORT_SEED", "1"))
-RIGHT, SINGLES, PAIRS = 16, 24, 4
+RIGHT, SINGLES, PAIRS, THREES = 16, 24, 4, 3
 
 
 def answers(count: int, deviations: int) -> tuple[int, list[str]]:
@@ -56,6 +56,10 @@ class Answers(TestCase):
     def test_two_deviations(self) -> None:
         right, told = answers(PAIRS, 2)
         self.assertGreaterEqual(right / PAIRS, 0.75, told)
+
+    def test_exposure_and_two_deviations(self) -> None:
+        right, told = answers(THREES, 3)
+        self.assertGreaterEqual(right / THREES, 0.66, told)
 
     def test_what_is_none_of_these_is_unknown(self) -> None:
         question = frame().question
@@ -180,13 +184,13 @@ class Placed(TestCase):
     def test_scaled_and_cut(self) -> None:
         light = light_of(3)
         part = light[20:500, 31:900][::2, ::2] ** np.float32(0.4)
-        found = place(light, part)
+        found = place(reduced(light), reduced(part))
         self.assertAlmostEqual(found.scale[0], 2.0, delta=0.01)
         self.assertAlmostEqual(found.shift[0], 31.0, delta=1.5)
         self.assertAlmostEqual(found.shift[1], 20.0, delta=1.5)
 
     def test_another_picture(self) -> None:
-        self.assertFalse(place(light_of(1), light_of(2)).is_same_picture)
+        self.assertFalse(place(reduced(light_of(1)), reduced(light_of(2))).is_same_picture)
 
 
 class Operations(TestCase):

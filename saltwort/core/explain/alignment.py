@@ -29,6 +29,8 @@ HOPELESS = 0.2
 LIKELY = 0.6
 """Correlation above which no flipped one is looked for."""
 COARSE, FINE = 640, 1024
+ENDS_AT = 0.01
+"""How far from it, as a part of a side, what fills a reference may end."""
 EDGE = 2
 """Pixels of what is correlated by which it may stand out of what it is sought in."""
 Bars = tuple[int, int, int, int]
@@ -39,6 +41,16 @@ LOOKED_AT = 160
 EVEN, MOST_BARS = 4 / 255, 0.45
 """How far what is of one colour may differ, as JPEG leaves it, and how much of a side bars may be."""
 FLIPS = ("", "horizontal", "vertical", "both")
+
+
+@dataclass(frozen=True)
+class Reduced:
+    """Brightness of a picture, averaged over whole blocks as far as it stays finer than anything looks at it: the side
+    of a block, and the shape (height, width) of the picture."""
+
+    bright: Array
+    block: int
+    shape: tuple[int, int]
 
 
 @dataclass(frozen=True)
@@ -59,6 +71,12 @@ class Placement:
     def is_plain(self) -> bool:
         """Whether it is the reference as it is, but for its size."""
         return not self.flip and max(abs(part) for part in self.shift) <= max(1.0, max(self.scale))
+
+    def fills(self, reference: Reduced, picture: Reduced) -> bool:
+        """Whether the picture is likely so placed that it ends where the reference does."""
+        sides = zip(self.scale, picture.shape[::-1], reference.shape[::-1], strict=True)
+        ends = all(abs(scale * of - side) <= ENDS_AT * side for scale, of, side in sides)
+        return self.likeness > LIKELY and self.is_plain and ends
 
     def at(self, x: Array, y: Array) -> tuple[Array, Array]:
         """Points of the picture as points of the reference."""
@@ -90,13 +108,13 @@ def _even_from_start(rows: Pixels) -> int:
     return count if 2 <= count < MOST_BARS * len(rows) else 0
 
 
-def around(reference: Pixels, picture: Pixels) -> Bars:
+def around(reference: Reduced, picture: Reduced) -> Bars:
     """What lies around a reference in a picture, as the window of an application does in one of a screen: pixels on the
     left, top, right and bottom; none where it is not found in it."""
     found = place(picture, reference, parts=WINDOWS, flips=("",))
     if found.likeness < LIKELY:
         return NO_BARS
-    (height, width), (rows, columns) = picture.shape[:2], reference.shape[:2]
+    (height, width), (rows, columns) = picture.shape, reference.shape
     left, top = (max(0, round(shift)) for shift in found.shift)
     right, bottom = (
         width - round(found.shift[0] + found.scale[0] * columns),
@@ -107,15 +125,14 @@ def around(reference: Pixels, picture: Pixels) -> Bars:
 
 
 def place(
-    reference: Pixels,
-    picture: Pixels,
+    reference: Reduced,
+    picture: Reduced,
     parts: Iterable[float] = SCALES,
     flips: Sequence[str] = FLIPS,
 ) -> Placement:
-    """Find a picture in a reference, both (height, width, channels) of any numbers, at some parts of the scale at which
-    it would fill that."""
-    (seen, block), (sought, of) = _brightness(reference), _brightness(picture)
-    found = _place(seen, sought, parts, [nominal * of / block for nominal in NOMINAL], flips)
+    """Find a picture in a reference, at some parts of the scale at which it would fill that."""
+    block, of = reference.block, picture.block
+    found = _place(reference.bright, picture.bright, parts, [nominal * of / block for nominal in NOMINAL], flips)
     scale = found.scale[0] * block / of
     # From centres of whole blocks to centres of the pictures' own pixels.
     shift = [block * part + (block - 1) / 2 - scale * (of - 1) / 2 for part in found.shift]
@@ -130,10 +147,10 @@ def _place(
     target = _Target(_ranked(_resized(reference, small)))
     # Once to a size that is still larger than what is correlated, since each scale asks for another one.
     coarse = min(1.0, COARSE / max(picture.shape))
-    reduced = _resized(picture, coarse)
+    smaller = _resized(picture, coarse)
     best: tuple[float, float, tuple[float, float], str] = (-1.0, 1.0, (0.0, 0.0), "")
     for flip in flips:
-        turned = flipped(reduced, flip)
+        turned = flipped(smaller, flip)
         for scale in _scales(reference, picture, parts, nominal):
             found, shift = target.correlated(_ranked(_resized(turned, small * scale / coarse)))
             if found > best[0]:
@@ -147,16 +164,16 @@ def _place(
     return _refined(reference, flipped(picture, flip), begun) if best[0] > HOPELESS else begun
 
 
-def _brightness(pixels: Pixels) -> tuple[Array, int]:
-    """Brightness, (height, width), averaged over whole blocks as far as it stays finer than anything looks at it, and
-    the side of a block."""
+def reduced(pixels: Pixels) -> Reduced:
+    """The brightness of a picture, (height, width, channels) of any numbers, as far as it is looked at."""
     block = max(1, max(pixels.shape[:2]) // FINE)
     high, wide = (side // block for side in pixels.shape[:2])
     # A sum of three is far faster than a mean along so short an axis.
     channels = min(3, pixels.shape[2])
     bright = np.asarray(sum(pixels[..., channel] for channel in range(channels)) / channels, np.float32)
     bright[~np.isfinite(bright)] = 0
-    return bright[: high * block, : wide * block].reshape(high, block, wide, block).mean(axis=(1, 3)), block
+    blocks = bright[: high * block, : wide * block].reshape(high, block, wide, block)
+    return Reduced(blocks.mean(axis=(1, 3)), block, (pixels.shape[0], pixels.shape[1]))
 
 
 def _scales(reference: Array, picture: Array, parts: Iterable[float], nominal: Sequence[float]) -> Iterator[float]:

@@ -2,7 +2,6 @@
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
-from functools import partial
 from typing import Any, Literal, get_args
 
 import numpy as np
@@ -10,7 +9,18 @@ import PyOpenColorIO as ocio
 
 from saltwort.core.engine import ViewChoice
 from saltwort.core.errors import BadInput
-from saltwort.core.explain.alignment import CERTAIN, NO_BARS, Bars, Placement, around, bars_of, flipped, place
+from saltwort.core.explain.alignment import (
+    CERTAIN,
+    NO_BARS,
+    Bars,
+    Placement,
+    Reduced,
+    around,
+    bars_of,
+    flipped,
+    place,
+    reduced,
+)
 from saltwort.core.explain.fitted import Fitted, fitted
 from saltwort.core.explain.operation import Parameter, Scene
 from saltwort.core.explain.samples import Samples, sampled
@@ -49,6 +59,8 @@ SURE, LIKELY = 0.98, 0.9
 """How often a picture called as expected is right: at once, and where what is known explains it hardly better."""
 CONFIDENCE = ((2.0, 0.99), (1.4, 0.97), (1.15, 0.9), (0.0, 0.75))
 """How often the first chain was right, by how many times more the next leaves."""
+HARDLY_COVERED = 0.03
+"""Part of a picture that may be covered without being looked for: far fewer samples than may be off."""
 CLEARLY_MORE = 0.1
 """By how much a picture must be more alike without its bars."""
 NOTHING = (0.0, 0.0)
@@ -164,10 +176,7 @@ def explain(question: Question) -> Explained:
     others = tuple(
         _told(chain)
         for chain in chains[1:]
-        if chain.fits
-        and len(chain.deviations) == len(best.deviations)
-        and not search.is_told_apart(best, chain)
-        and not _is_one(search, best, chain)
+        if chain.fits and len(chain.deviations) == len(best.deviations) and not search.is_told_apart(best, chain)
     )
     verdict = UNDECIDED if others else EXPLAINED
     confidence = _confidence(search, chains) / (1 + len(others))
@@ -195,16 +204,32 @@ def _is_explained(best: Chain, left: float) -> bool:
 
 def _placed(question: Question) -> tuple[Placement, Bars]:
     """Where the picture lies in the light, and the bars around it, where it is found only without them."""
-    placement = place(question.light, question.picture)
+    light, picture = reduced(question.light), reduced(question.picture)
+    placement = place(light, picture)
     if placement.likeness >= CERTAIN:
         return placement, NO_BARS
-    for find in (bars_of, partial(around, question.light)):
-        bars = find(question.picture)
+    for bars in _likely_bars(question, light, picture, placement):
         if any(bars):
-            within = place(question.light, inside(question, bars).picture)
+            within = place(light, reduced(inside(question, bars).picture))
             if within.likeness > placement.likeness + CLEARLY_MORE:
                 return within, bars
     return placement, NO_BARS
+
+
+def _likely_bars(question: Question, light: Reduced, picture: Reduced, placement: Placement) -> Iterator[Bars]:
+    bars = bars_of(question.picture)
+    fills = placement.fills(light, picture)
+    # What fills the picture has nothing around it; but bars may be laid over it.
+    if not fills or _covered(bars, picture.shape) > HARDLY_COVERED:
+        yield bars
+    if not fills:
+        yield around(light, picture)
+
+
+def _covered(bars: Bars, shape: tuple[int, int]) -> float:
+    """The part of a picture of a shape, (height, width), that bars cover."""
+    left, top, right, bottom = bars
+    return 1 - (1 - (top + bottom) / shape[0]) * (1 - (left + right) / shape[1])
 
 
 def inside(question: Question, bars: Bars) -> Question:
@@ -221,13 +246,6 @@ def _confidence(search: Search, chains: Sequence[Chain]) -> float:
     other = next((chain for chain in chains[1:] if not search.is_same(best, chain)), None)
     ratio = other.cost / max(best.cost, 1e-6) if other else float("inf")
     return next(share for least, share in CONFIDENCE if ratio >= least)
-
-
-def _is_one(search: Search, best: Chain, other: Chain) -> bool:
-    """Whether a chain is the best under another name: configs have several views that do the same to every colour, and
-    some that leave light as it is."""
-    last = (each.deviations[-1].operation.stage if each.deviations else "" for each in (best, other))
-    return all(stage == "view" for stage in last) and search.is_one(best, other)
 
 
 def _told(chain: Chain) -> tuple[Told, ...]:

@@ -1,8 +1,9 @@
 """The search for what was done: chains of operations, the shortest that give the numbers of the picture."""
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
+from itertools import product
 
 import numpy as np
 from cachetools import LRUCache
@@ -11,6 +12,7 @@ from numpy.typing import NDArray
 from saltwort.core.explain.operation import Fit, Operation, Scene, Way, operations
 from saltwort.core.explain.samples import Samples
 from saltwort.core.explain.steps import Step, in_turn
+from saltwort.core.images.reading import Pixels
 from saltwort.core.numbers import LARGEST_HALF
 
 Array = NDArray[np.float64]
@@ -24,29 +26,34 @@ MOST_OUTLIERS = 0.12
 CLEARLY = 1.4
 """How many times better a longer chain must be."""
 CLOSE = 0.3
-"""Cost up to which a single deviation is all: a third of a step in the mean. Beyond, two are tried as well."""
-CLOSE_ENOUGH = 0.7
-"""The same for several: what scaling and compression leave of a right one."""
+"""Cost up to which what was found is all: a third of a step in the mean, which scaling and compression leave of a right
+chain. Beyond, more is tried."""
 SURE = 3.0
 """How many times the uncertainty of the mean one chain must be better than another, to be told apart from it."""
 ALIKE_SAMPLES = 8
 """Samples that err together, as those of one surface do."""
 LEAST_LIGHT = 0.01
 SAME_NUMBERS = 1e-5
+_ANY_LIGHT = np.append(0.18 * 2.0 ** np.random.default_rng(7).normal(0, 3, (400, 3)), np.ones((400, 1)), 1).astype("f4")
+"""Colours of all strengths, dark and bright, (n, 4)."""
+EXPOSURE = "exposure"
 OF_MANY = 3
 """Deviations for which one with many numbers counts: they bend to much that they are not."""
 QUICK, QUICK_TRIES, EXACT_TRIES = 120, 9, 40
 """Samples and steps by which a number is found quickly, and steps by which it is found exactly."""
-VERY_FEW, MOST_LIKELY, EACH_OTHER = 60, 40, 2
-"""Samples by which chains of three are told apart, how many of them are then fitted, and which of the exposures that
-one begins with are tried."""
+VERY_FEW = 40
+"""Samples by which chains of three are told apart."""
+EXPOSURES = ((np.arange(-4, 4.1, 1.0), 300), (np.arange(-5, 5.1, 0.25), 60))
+"""Stops that chains of three are tried with, and how many chains are left then."""
 FEW_GRADED, MOST_TRIES = 120, 40
 FEWER = ((16, 3), (3, 7))
 """Samples by which grades with another are told apart; how many are left after how many steps, and of these again."""
-MOST_MADE = 4_000
-"""Numbers of samples that are kept; they take 6 kB each, or 30 where all samples are asked for."""
+MOST_MADE = 64_000_000
+"""Bytes of numbers of samples that are kept."""
 DIFFERENCE = 1e-3
 """By which a number is moved to see what follows: pixels are float32, which smaller ones drown in."""
+SETTLED = 1e-4
+"""Part of a cost or a number by which it still moves when it is found well enough to be told from others."""
 
 
 @dataclass(frozen=True)
@@ -93,9 +100,11 @@ class Search:
         self._all = samples
         self._few = samples.some(FEW)
         self._quick = self._few.some(QUICK)
-        self._made: LRUCache[object, NDArray[np.float32]] = LRUCache(MOST_MADE)
+        self._made: LRUCache[object, NDArray[np.float32]] = LRUCache(MOST_MADE, getsizeof=lambda made: made.nbytes)
         ways = [(each, way) for each in operations() for way in each.ways(scene)]
-        self._ways = [(each, way) for each, way in ways if way.many is None and not self._is_idle(each, way)]
+        self._ways = self._unlike(
+            (each, way) for each, way in ways if way.many is None and not self._is_idle(each, way)
+        )
         self._of_many = [Deviation(each, way) for each, way in ways if way.many is not None]
 
     def _is_idle(self, operation: Operation, way: Way) -> bool:
@@ -104,6 +113,20 @@ class Search:
             return False
         light = self._few.light[np.newaxis]
         return bool(np.allclose(way.step(light), light, rtol=1e-4, atol=1e-6))
+
+    def _unlike(self, ways: Iterable[tuple[Operation, Way]]) -> list[tuple[Operation, Way]]:
+        """Without views that do to any light what one before them does: configs have several names for one thing."""
+        light = _ANY_LIGHT[np.newaxis]
+        kept: list[tuple[Operation, Way]] = []
+        seen: list[NDArray[np.float32]] = []
+        for operation, way in ways:
+            if operation.stage == "view":
+                made = way.step(light) if way.step else light
+                if any(np.allclose(made, other, rtol=SAME_NUMBERS, atol=SAME_NUMBERS) for other in seen):
+                    continue
+                seen.append(made)
+            kept.append((operation, way))
+        return kept
 
     def expected(self) -> Chain:
         return self.chain((), self._all)
@@ -121,15 +144,12 @@ class Search:
         return self._looked_at(self._singles())[0]
 
     def best(self) -> list[Chain]:
-        """Chains of one deviation, the best first; where none of these fits, of two, of a grade, of three of which one
-        is exposure, and of a grade with another."""
-        singles = self._looked_at(self._singles())
-        if singles and singles[0].fits and singles[0].cost < CLOSE:
-            return singles
-        found = singles
-        for more in (self._pairs, self._grades, self._threes, self._graded):
+        """Chains of one deviation, the best first; where none of these is close, of two, of three of which one is
+        exposure, of a grade, and of a grade with another."""
+        found: list[Chain] = []
+        for more in (self._singles, self._pairs, self._threes, self._grades, self._graded):
             found = _in_order([*found, *self._looked_at(more())])
-            if found[0].fits and found[0].cost < CLOSE_ENOUGH:
+            if found[0].fits and found[0].cost < CLOSE:
                 break
         return found
 
@@ -178,11 +198,6 @@ class Search:
         chance = float(worse.std()) / np.sqrt(max(1.0, len(worse) / ALIKE_SAMPLES))
         return bool(worse.mean() > SURE * chance)
 
-    def is_one(self, one: Chain, other: Chain) -> bool:
-        """Whether two chains give the same numbers for any light: then they are two names for one thing."""
-        first, second = (self.numbers(each.deviations, self._all) for each in (one, other))
-        return bool(np.abs(first - second).max() < SAME_NUMBERS)
-
     def _off(self, one: NDArray[np.float32], other: NDArray[np.float32]) -> Array:
         difference = np.abs(one.astype(np.float64) - other)
         if self.scene.expects_light and not self.is_clipped:
@@ -201,33 +216,46 @@ class Search:
                     continue
                 begun = Deviation(first, one)
                 if one.fit is None:
-                    yield self._fitted((begun,), Deviation(second, other), self._few, quick=True)
+                    yield self._fitted((begun,), Deviation(second, other), self._quick)
                 elif other.fit is None:
-                    yield self._fitted((), begun, self._few, after=(Deviation(second, other),), quick=True)
+                    yield self._fitted((), begun, self._quick, after=(Deviation(second, other),))
                 else:
-                    yield self._both(begun, Deviation(second, other))
+                    both = product(_begun(begun), _begun(Deviation(second, other)))
+                    best = min((self.chain(each, self._quick) for each in both), key=lambda chain: chain.cost)
+                    yield self._together(best.deviations, self._quick, QUICK_TRIES)
 
     def _grades(self) -> Iterator[Chain]:
         for each in self._of_many:
-            yield self._with_many(each, (), self._few, MOST_TRIES)
+            yield self._together((each,), self._few, MOST_TRIES)
 
     def _threes(self) -> Iterator[Chain]:
-        """Exposure, and two that have no numbers of their own."""
-        exposure = next(Deviation(each, way) for each, way in self._ways if each.code == "exposure")
+        """Exposure, and two others."""
+        exposure = next(Deviation(each, way) for each, way in self._ways if each.code == EXPOSURE)
         fit = exposure.way.fit
         assert fit is not None
-        plain = self.plain()
-        very_few = self._few.some(VERY_FEW)
-        exposures = [_with_number(exposure, fit, value) for value in fit.first[::EACH_OTHER]]
-        likely: list[tuple[float, Chain]] = []
-        for first in plain:
-            for second in plain:
-                if _may_follow(first.operation, second.operation):
-                    chains = (self.chain((exposed, first, second), very_few) for exposed in exposures)
-                    best = min(chains, key=lambda chain: chain.cost)
-                    likely.append((best.cost, best))
-        for _, chain in sorted(likely, key=lambda each: each[0])[:MOST_LIKELY]:
-            yield self._fitted((), exposure, self._few, after=chain.deviations[1:], quick=True)
+        others = [Deviation(operation, way) for operation, way in self._ways if operation.code != EXPOSURE]
+        pairs = [pair for pair in product(others, others) if _may_follow(pair[0].operation, pair[1].operation)]
+        likely = [(number, begun) for number, pair in enumerate(pairs) for begun in product(*map(_begun, pair))]
+        begun: list[tuple[Deviation, ...]] = []
+        for stops, most in EXPOSURES:
+            costs = self._exposed([tried for _, tried in likely], [fit.step(value) for value in stops.tolist()])
+            best: dict[int, int] = {}  # where the best of each pair is
+            for at in np.argsort(costs.min(axis=1)).tolist():
+                best.setdefault(likely[at][0], at)
+            kept = list(best.values())[:most]
+            begun = [(_with_number(exposure, fit, float(stops[costs[at].argmin()])), *likely[at][1]) for at in kept]
+            likely = [likely[at] for at in kept]
+        for deviations in begun:
+            yield self._together(deviations, self._quick, QUICK_TRIES)
+
+    def _exposed(self, chains: Sequence[tuple[Deviation, ...]], exposures: Sequence[Step]) -> Array:
+        """What chains cost after each of some exposures, (chains, exposures)."""
+        few = self._few.some(VERY_FEW)
+        # All exposures as one picture: many colours at once take hardly longer than a few.
+        light = np.concatenate([exposed(few.light) for exposed in exposures])
+        samples = Samples(light, np.tile(few.numbers, (len(exposures), 1)))
+        off = np.array([self._off(self.numbers(chain, samples), samples.numbers) for chain in chains])
+        return np.asarray(np.log1p(off).reshape(len(chains), len(exposures), -1).mean(axis=2))
 
     def _graded(self) -> Iterator[Chain]:
         """A grade, with another that has no number of its own."""
@@ -238,20 +266,10 @@ class Search:
             (grade, other) for grade in self._of_many for other in plain if _may_meet(grade.operation, other.operation)
         ]
         for most, tries in FEWER:
-            costs = [self._with_many(grade, (other,), few, tries).cost for grade, other in likely]
+            costs = [self._together((other, grade), few, tries).cost for grade, other in likely]
             likely = [likely[place] for place in np.argsort(costs)[:most]]
         for grade, other in likely:
-            yield self._with_many(grade, (other,), self._few, MOST_TRIES)
-
-    def _both(self, first: Deviation, second: Deviation) -> Chain:
-        """Two numbers, one after the other until they stay."""
-        best = self.chain((first, second), self._few)
-        for _ in range(3):
-            found = self._fitted((), first, self._few, after=(second,))
-            first = found.deviations[0]
-            best = self._fitted((first,), second, self._few)
-            second = best.deviations[1]
-        return best
+            yield self._together((other, grade), self._few, MOST_TRIES)
 
     def _fitted(
         self,
@@ -259,48 +277,54 @@ class Search:
         deviation: Deviation,
         samples: Samples,
         after: tuple[Deviation, ...] = (),
-        *,
-        quick: bool = False,
     ) -> Chain:
-        """A chain with the number of one deviation that fits best, where it has one."""
+        """A chain with the number of one deviation that about fits best, where it has one."""
         fit = deviation.way.fit
         if fit is None:
             return self.chain((*before, deviation, *after), samples)
-        few = self._quick if quick else samples
 
-        def at(value: float, of: Samples) -> Chain:
-            return self.chain((*before, _with_number(deviation, fit, value), *after), of)
+        def at(value: float) -> Chain:
+            return self.chain((*before, _with_number(deviation, fit, value), *after), samples)
 
-        costs = [(at(value, few).cost, value) for value in fit.first]
-        start = min(costs)[1]
-        most = QUICK_TRIES if quick else EXACT_TRIES
-        return at(_least(lambda value: at(value, few).cost, fit, start, most), samples)
+        start = min(fit.first, key=lambda value: at(value).cost)
+        return at(_least(lambda value: at(value).cost, fit, start, QUICK_TRIES))
 
-    def _with_many(self, deviation: Deviation, others: tuple[Deviation, ...], samples: Samples, tries: int) -> Chain:
-        """A chain with a deviation that has several numbers, by least squares with little weight on what is far off
-        (soft L1). Others of its stage come before it."""
+    def _together(self, deviations: tuple[Deviation, ...], samples: Samples, tries: int) -> Chain:
+        """A chain with all its numbers, by least squares with little weight on what is far off (soft L1)."""
         from scipy.optimize import least_squares  # slow to import, seldom needed
 
-        many = deviation.way.many
-        assert many is not None
+        numbers = [_numbers_of(each) for each in deviations]
+        start, low, high = np.concatenate(numbers, axis=1)
+        if not len(start):
+            return self.chain(deviations, samples)
+        ends = np.cumsum([each.shape[1] for each in numbers])[:-1]
 
-        def made(numbers: Array) -> tuple[Deviation, ...]:
-            step, undo, told = many.step(numbers), many.undo(numbers), many.told(numbers)
-            way = replace(deviation.way, step=step, undo=undo, parameters=told)
-            return (*others, replace(deviation, way=way))
+        def made(found: Array) -> tuple[Deviation, ...]:
+            return tuple(map(_with_numbers, deviations, np.split(found, ends)))
 
-        def missing(numbers: Array) -> Array:
-            given = self.numbers(made(numbers), samples)
+        def missing(found: Array) -> Array:
+            given = self.numbers(made(found), samples)
             return np.asarray((given - samples.numbers).ravel() / self.step, np.float64)
+
+        moves = np.vstack([np.zeros(len(start)), np.eye(len(start)) * DIFFERENCE])
+        tiled = Samples(*(np.tile(each, (len(moves), 1)) for each in (samples.light, samples.numbers)))
+
+        def slopes(found: Array) -> Array:
+            """By moving each number a little: all at once, each on a copy of the samples, which is far faster."""
+            given = self.numbers(tuple(map(_in_parts, *map(made, found + moves))), tiled)
+            here, *moved = given.astype(np.float64).reshape(len(moves), -1) / self.step
+            return np.stack([(each - here) / DIFFERENCE for each in moved], axis=1)
 
         found = least_squares(
             missing,
-            many.start,
-            bounds=(many.low, many.high),
+            start,
+            slopes,
+            bounds=(low, high),
             loss="soft_l1",
             f_scale=2.0,
+            ftol=SETTLED,
+            xtol=SETTLED,
             max_nfev=tries,
-            diff_step=DIFFERENCE,
         )
         return self.chain(made(found.x), samples)
 
@@ -310,23 +334,24 @@ class Search:
         return _in_order(self._exact(chain) for chain in best)
 
     def _exact(self, chain: Chain) -> Chain:
-        deviations = list(chain.deviations)
-        for _ in range(2 if sum(each.way.fit is not None for each in deviations) > 1 else 1):
-            for place, deviation in enumerate(deviations):
-                fit = deviation.way.fit
-                if fit is None:
-                    continue
+        numbered = [place for place, each in enumerate(chain.deviations) if each.way.fit]
+        deviations = chain.deviations
+        if len(numbered) == 1:
+            place = numbered[0]
+            before, deviation, after = deviations[:place], deviations[place], deviations[place + 1 :]
+            fit = deviation.way.fit
+            assert fit is not None
+            start = deviation.way.parameters[fit.name]
+            assert isinstance(start, float)
 
-                def cost(value: float, place: int = place, deviation: Deviation = deviation, fit: Fit = fit) -> float:
-                    moved = [*deviations]
-                    moved[place] = _with_number(deviation, fit, value)
-                    return self.chain(tuple(moved), self._few).cost
+            def cost(value: float) -> float:
+                return self.chain((*before, _with_number(deviation, fit, value), *after), self._few).cost
 
-                start = deviation.way.parameters[fit.name]
-                assert isinstance(start, float)
-                value = _least(cost, fit, start, EXACT_TRIES)
-                deviations[place] = _with_number(deviation, fit, value)
-        return self.chain(tuple(deviations), self._all)
+            exact = _least(cost, fit, start, EXACT_TRIES)
+            deviations = (*before, _with_number(deviation, fit, exact), *after)
+        elif numbered:
+            deviations = self._together(deviations, self._few, EXACT_TRIES).deviations
+        return self.chain(deviations, self._all)
 
 
 def _may_follow(first: Operation, second: Operation) -> bool:
@@ -341,6 +366,49 @@ def _may_follow(first: Operation, second: Operation) -> bool:
 def _may_meet(one: Operation, other: Operation) -> bool:
     """Whether two operations are a chain in one order or the other."""
     return _may_follow(one, other) or _may_follow(other, one)
+
+
+def _begun(deviation: Deviation) -> Iterator[Deviation]:
+    """A deviation with each of the numbers that its search begins with; as it is where it has none."""
+    fit = deviation.way.fit
+    if fit is None:
+        yield deviation
+        return
+    for value in fit.first:
+        yield _with_number(deviation, fit, value)
+
+
+def _numbers_of(deviation: Deviation) -> Array:
+    """Where the search of a deviation's numbers begins, and their ends, (3, numbers)."""
+    fit, many = deviation.way.fit, deviation.way.many
+    if many:
+        return np.array([many.start, many.low, many.high])
+    if fit:
+        return np.array([[deviation.way.parameters[fit.name]], [fit.low], [fit.high]], np.float64)
+    return np.empty((3, 0))
+
+
+def _with_numbers(deviation: Deviation, numbers: Array) -> Deviation:
+    fit, many = deviation.way.fit, deviation.way.many
+    if fit:
+        return _with_number(deviation, fit, float(numbers[0]))
+    if many:
+        step, undo, told = many.step(numbers), many.undo(numbers), many.told(numbers)
+        return replace(deviation, way=replace(deviation.way, step=step, undo=undo, parameters=told))
+    return deviation
+
+
+def _in_parts(*deviations: Deviation) -> Deviation:
+    """One deviation with other numbers in each of as many equal parts of the samples."""
+    steps = [each.way.step for each in deviations]
+    if len({id(step) for step in steps}) == 1:
+        return deviations[0]
+
+    def step(numbers: Pixels) -> Pixels:
+        parts = np.split(numbers, len(steps), axis=1)
+        return np.concatenate([each(part) if each else part for each, part in zip(steps, parts, strict=True)], axis=1)
+
+    return replace(deviations[0], way=replace(deviations[0].way, step=step))
 
 
 def _with_number(deviation: Deviation, fit: Fit, value: float) -> Deviation:
