@@ -176,7 +176,7 @@ def explain(question: Question) -> Explained:
     others = tuple(
         _told(chain)
         for chain in chains[1:]
-        if chain.fits and len(chain.deviations) == len(best.deviations) and not search.is_told_apart(best, chain)
+        if chain.fits and chain.length == best.length and not search.is_told_apart(best, chain)
     )
     verdict = UNDECIDED if others else EXPLAINED
     confidence = _confidence(search, chains) / (1 + len(others))
@@ -188,7 +188,7 @@ def _shortest_first(question: Question, search: Search, samples: Samples, chains
     best = chains[0]
     left = _difference(question, search, best, samples)[0]
     for chain in chains[1:]:
-        is_shorter = len(chain.deviations) < len(best.deviations) and chain.fits
+        is_shorter = chain.length < best.length and chain.fits
         if is_shorter and _difference(question, search, chain, samples)[0] <= left + HARDLY:
             return [chain, *(other for other in chains if other is not chain)]
     return chains

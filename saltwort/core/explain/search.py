@@ -85,6 +85,11 @@ class Chain:
         return float(np.mean(np.log1p(self.off)))
 
     @property
+    def length(self) -> int:
+        """How many deviations it counts as."""
+        return sum(OF_MANY if each.way.many else 1 for each in self.deviations)
+
+    @property
     def fits(self) -> bool:
         """Whether it explains all but a few samples."""
         return bool((self.off > FITTING).mean() <= MOST_OUTLIERS)
@@ -432,8 +437,4 @@ def _least(cost: Callable[[float], float], fit: Fit, start: float, tries: int) -
 
 def _in_order(chains: Iterable[Chain]) -> list[Chain]:
     """The best first; a longer one, or one of many numbers, only where it is clearly better."""
-    return sorted(chains, key=lambda chain: chain.cost * CLEARLY ** (_length(chain) - 1))
-
-
-def _length(chain: Chain) -> int:
-    return sum(OF_MANY if each.way.many else 1 for each in chain.deviations)
+    return sorted(chains, key=lambda chain: chain.cost * CLEARLY ** (chain.length - 1))
