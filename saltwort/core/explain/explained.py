@@ -21,10 +21,11 @@ from saltwort.core.explain.alignment import (
     place,
     reduced,
 )
+from saltwort.core.explain.chains import Chain
 from saltwort.core.explain.fitted import Fitted, fitted
 from saltwort.core.explain.operation import Parameter, Scene
 from saltwort.core.explain.samples import Samples, sampled
-from saltwort.core.explain.search import Chain, Search
+from saltwort.core.explain.search import Search
 from saltwort.core.explain.steps import Step
 from saltwort.core.images.headers import SAMPLE_TYPES, Header
 from saltwort.core.images.reading import Pixels

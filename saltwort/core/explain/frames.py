@@ -10,9 +10,10 @@ import numpy as np
 from saltwort.core.errors import BadInput
 from saltwort.core.explain.alignment import Placement
 from saltwort.core.explain.alone import CODES, FLOATS, LIGHT, alone, colour_of, cut_level, known
+from saltwort.core.explain.chains import FITTING, Chain, Deviation
 from saltwort.core.explain.operation import Scene
 from saltwort.core.explain.samples import Samples, sampled
-from saltwort.core.explain.search import FITTING, Chain, Deviation, Search
+from saltwort.core.explain.search import Search
 from saltwort.core.explain.steps import Step
 from saltwort.core.images import Survey
 from saltwort.core.images.reading import Pixels

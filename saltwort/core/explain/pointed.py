@@ -5,9 +5,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from saltwort.core.explain.chains import FITTING, Deviation
 from saltwort.core.explain.operation import Scene
 from saltwort.core.explain.samples import Samples
-from saltwort.core.explain.search import FITTING, Deviation, Search
+from saltwort.core.explain.search import Search
 
 DARKEST, BRIGHTEST, STEP = -8.0, 6.0, 0.25
 """Stops of light that may fall on a swatch, of which the picture says nothing, and how finely they are tried first."""

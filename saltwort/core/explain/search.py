@@ -1,30 +1,34 @@
 """The search for what was done: chains of operations, the shortest that give the numbers of the picture."""
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from dataclasses import dataclass, replace
-from functools import cached_property
 from itertools import product
 
 import numpy as np
 from cachetools import LRUCache
 from numpy.typing import NDArray
 
+from saltwort.core.explain.chains import (
+    Array,
+    Chain,
+    Deviation,
+    beginnings,
+    in_order,
+    in_parts,
+    may_follow,
+    may_meet,
+    numbers_of,
+    with_number,
+    with_numbers,
+)
 from saltwort.core.explain.operation import Fit, Operation, Scene, Way, operations
 from saltwort.core.explain.samples import Samples
 from saltwort.core.explain.steps import Step, in_turn
-from saltwort.core.images.reading import Pixels
 from saltwort.core.numbers import LARGEST_HALF
 
-Array = NDArray[np.float64]
 FEW = 500
-"""Samples by which chains of two are told apart before the best are looked at with all."""
+"""Samples by which numbers are found exactly."""
 MOST_LOOKED_AT = 12
-FITTING = 3.0
-"""In how many steps of the coding a sample is explained."""
-MOST_OUTLIERS = 0.12
-"""Share of the samples that need not be: a watermark, a frame number, a denoiser."""
-CLEARLY = 1.4
-"""How many times better a longer chain must be."""
+"""Chains that are then looked at with all samples."""
 CLOSE = 0.3
 """Cost up to which what was found is all: a third of a step in the mean, which scaling and compression leave of a right
 chain. Beyond, more is tried."""
@@ -37,62 +41,20 @@ SAME_NUMBERS = 1e-5
 _ANY_LIGHT = np.append(0.18 * 2.0 ** np.random.default_rng(7).normal(0, 3, (400, 3)), np.ones((400, 1)), 1).astype("f4")
 """Colours of all strengths, dark and bright, (n, 4)."""
 EXPOSURE = "exposure"
-OF_MANY = 3
-"""Deviations for which one with many numbers counts: they bend to much that they are not."""
 QUICK, QUICK_TRIES, EXACT_TRIES = 120, 9, 40
-"""Samples and steps by which a number is found quickly, and steps by which it is found exactly."""
+"""Samples and steps by which numbers are found about, and steps by which they are found exactly."""
 VERY_FEW = 40
 """Samples by which chains of three are told apart."""
 EXPOSURES = ((np.arange(-4, 4.1, 1.0), 300), (np.arange(-5, 5.1, 0.25), 60))
 """Stops that chains of three are tried with, and how many chains are left then."""
-FEW_GRADED, MOST_TRIES = 120, 40
 FEWER = ((16, 3), (3, 7))
-"""Samples by which grades with another are told apart; how many are left after how many steps, and of these again."""
+"""How many grades with another are left after how many steps, and of these again."""
 MOST_MADE = 64_000_000
 """Bytes of numbers of samples that are kept."""
 DIFFERENCE = 1e-3
 """By which a number is moved to see what follows: pixels are float32, which smaller ones drown in."""
 SETTLED = 1e-4
 """Part of a cost or a number by which it still moves when it is found well enough to be told from others."""
-
-
-@dataclass(frozen=True)
-class Deviation:
-    """One operation as it happened, in the order of the chain."""
-
-    operation: Operation
-    way: Way
-
-    @property
-    def code(self) -> str:
-        return self.operation.code
-
-    @property
-    def happened(self) -> str:
-        return self.operation.told(self.way)
-
-
-@dataclass(frozen=True)
-class Chain:
-    """Deviations from what is expected, and how far each sample is off then, in steps of the coding."""
-
-    deviations: tuple[Deviation, ...]
-    off: Array
-
-    @cached_property
-    def cost(self) -> float:
-        """Falls towards the right chain from anywhere; a few samples that are quite different hardly count."""
-        return float(np.mean(np.log1p(self.off)))
-
-    @property
-    def length(self) -> int:
-        """How many deviations it counts as."""
-        return sum(OF_MANY if each.way.many else 1 for each in self.deviations)
-
-    @property
-    def fits(self) -> bool:
-        """Whether it explains all but a few samples."""
-        return bool((self.off > FITTING).mean() <= MOST_OUTLIERS)
 
 
 class Search:
@@ -153,7 +115,7 @@ class Search:
         exposure, of a grade, and of a grade with another."""
         found: list[Chain] = []
         for more in (self._singles, self._pairs, self._threes, self._grades, self._graded):
-            found = _in_order([*found, *self._looked_at(more())])
+            found = in_order([*found, *self._looked_at(more())])
             if found[0].fits and found[0].cost < CLOSE:
                 break
         return found
@@ -217,7 +179,7 @@ class Search:
         """Two deviations in the order in which they happen."""
         for first, one in self._ways:
             for second, other in self._ways:
-                if not _may_follow(first, second):
+                if not may_follow(first, second):
                     continue
                 begun = Deviation(first, one)
                 if one.fit is None:
@@ -225,13 +187,13 @@ class Search:
                 elif other.fit is None:
                     yield self._fitted((), begun, self._quick, after=(Deviation(second, other),))
                 else:
-                    both = product(_begun(begun), _begun(Deviation(second, other)))
+                    both = product(beginnings(begun), beginnings(Deviation(second, other)))
                     best = min((self.chain(each, self._quick) for each in both), key=lambda chain: chain.cost)
                     yield self._together(best.deviations, self._quick, QUICK_TRIES)
 
     def _grades(self) -> Iterator[Chain]:
         for each in self._of_many:
-            yield self._together((each,), self._few, MOST_TRIES)
+            yield self._together((each,), self._few, EXACT_TRIES)
 
     def _threes(self) -> Iterator[Chain]:
         """Exposure, and two others."""
@@ -239,8 +201,8 @@ class Search:
         fit = exposure.way.fit
         assert fit is not None
         others = [Deviation(operation, way) for operation, way in self._ways if operation.code != EXPOSURE]
-        pairs = [pair for pair in product(others, others) if _may_follow(pair[0].operation, pair[1].operation)]
-        likely = [(number, begun) for number, pair in enumerate(pairs) for begun in product(*map(_begun, pair))]
+        pairs = [pair for pair in product(others, others) if may_follow(pair[0].operation, pair[1].operation)]
+        likely = [(number, begun) for number, pair in enumerate(pairs) for begun in product(*map(beginnings, pair))]
         begun: list[tuple[Deviation, ...]] = []
         for stops, most in EXPOSURES:
             costs = self._exposed([tried for _, tried in likely], [fit.step(value) for value in stops.tolist()])
@@ -248,7 +210,7 @@ class Search:
             for at in np.argsort(costs.min(axis=1)).tolist():
                 best.setdefault(likely[at][0], at)
             kept = list(best.values())[:most]
-            begun = [(_with_number(exposure, fit, float(stops[costs[at].argmin()])), *likely[at][1]) for at in kept]
+            begun = [(with_number(exposure, fit, float(stops[costs[at].argmin()])), *likely[at][1]) for at in kept]
             likely = [likely[at] for at in kept]
         for deviations in begun:
             yield self._together(deviations, self._quick, QUICK_TRIES)
@@ -264,17 +226,16 @@ class Search:
 
     def _graded(self) -> Iterator[Chain]:
         """A grade, with another that has no number of its own."""
-        few = self._few.some(FEW_GRADED)
         # What others do to code values bends to what a grade does after the view.
         plain = [each for each in self.plain() if each.operation.stage != "codes"]
         likely = [
-            (grade, other) for grade in self._of_many for other in plain if _may_meet(grade.operation, other.operation)
+            (grade, other) for grade in self._of_many for other in plain if may_meet(grade.operation, other.operation)
         ]
         for most, tries in FEWER:
-            costs = [self._together((other, grade), few, tries).cost for grade, other in likely]
+            costs = [self._together((other, grade), self._quick, tries).cost for grade, other in likely]
             likely = [likely[place] for place in np.argsort(costs)[:most]]
         for grade, other in likely:
-            yield self._together((other, grade), self._few, MOST_TRIES)
+            yield self._together((other, grade), self._few, EXACT_TRIES)
 
     def _fitted(
         self,
@@ -289,7 +250,7 @@ class Search:
             return self.chain((*before, deviation, *after), samples)
 
         def at(value: float) -> Chain:
-            return self.chain((*before, _with_number(deviation, fit, value), *after), samples)
+            return self.chain((*before, with_number(deviation, fit, value), *after), samples)
 
         start = min(fit.first, key=lambda value: at(value).cost)
         return at(_least(lambda value: at(value).cost, fit, start, QUICK_TRIES))
@@ -298,14 +259,14 @@ class Search:
         """A chain with all its numbers, by least squares with little weight on what is far off (soft L1)."""
         from scipy.optimize import least_squares  # slow to import, seldom needed
 
-        numbers = [_numbers_of(each) for each in deviations]
+        numbers = [numbers_of(each) for each in deviations]
         start, low, high = np.concatenate(numbers, axis=1)
         if not len(start):
             return self.chain(deviations, samples)
         ends = np.cumsum([each.shape[1] for each in numbers])[:-1]
 
         def made(found: Array) -> tuple[Deviation, ...]:
-            return tuple(map(_with_numbers, deviations, np.split(found, ends)))
+            return tuple(map(with_numbers, deviations, np.split(found, ends)))
 
         def missing(found: Array) -> Array:
             given = self.numbers(made(found), samples)
@@ -316,7 +277,7 @@ class Search:
 
         def slopes(found: Array) -> Array:
             """By moving each number a little: all at once, each on a copy of the samples, which is far faster."""
-            given = self.numbers(tuple(map(_in_parts, *map(made, found + moves))), tiled)
+            given = self.numbers(tuple(map(in_parts, *map(made, found + moves))), tiled)
             here, *moved = given.astype(np.float64).reshape(len(moves), -1) / self.step
             return np.stack([(each - here) / DIFFERENCE for each in moved], axis=1)
 
@@ -336,7 +297,7 @@ class Search:
     def _looked_at(self, chains: Iterable[Chain]) -> list[Chain]:
         """The best of many chains, with all samples and their numbers found exactly."""
         best = sorted(chains, key=lambda chain: chain.cost)[:MOST_LOOKED_AT]
-        return _in_order(self._exact(chain) for chain in best)
+        return in_order(self._exact(chain) for chain in best)
 
     def _exact(self, chain: Chain) -> Chain:
         numbered = [place for place, each in enumerate(chain.deviations) if each.way.fit]
@@ -350,77 +311,13 @@ class Search:
             assert isinstance(start, float)
 
             def cost(value: float) -> float:
-                return self.chain((*before, _with_number(deviation, fit, value), *after), self._few).cost
+                return self.chain((*before, with_number(deviation, fit, value), *after), self._few).cost
 
             exact = _least(cost, fit, start, EXACT_TRIES)
-            deviations = (*before, _with_number(deviation, fit, exact), *after)
+            deviations = (*before, with_number(deviation, fit, exact), *after)
         elif numbered:
             deviations = self._together(deviations, self._few, EXACT_TRIES).deviations
         return self.chain(deviations, self._all)
-
-
-def _may_follow(first: Operation, second: Operation) -> bool:
-    """Whether two operations are a chain: in the order of stages, no two views, none twice."""
-    stages = ("light", "view", "codes")
-    one, other = stages.index(first.stage), stages.index(second.stage)
-    if one == other == 1 or first is second:
-        return False
-    return one <= other
-
-
-def _may_meet(one: Operation, other: Operation) -> bool:
-    """Whether two operations are a chain in one order or the other."""
-    return _may_follow(one, other) or _may_follow(other, one)
-
-
-def _begun(deviation: Deviation) -> Iterator[Deviation]:
-    """A deviation with each of the numbers that its search begins with; as it is where it has none."""
-    fit = deviation.way.fit
-    if fit is None:
-        yield deviation
-        return
-    for value in fit.first:
-        yield _with_number(deviation, fit, value)
-
-
-def _numbers_of(deviation: Deviation) -> Array:
-    """Where the search of a deviation's numbers begins, and their ends, (3, numbers)."""
-    fit, many = deviation.way.fit, deviation.way.many
-    if many:
-        return np.array([many.start, many.low, many.high])
-    if fit:
-        return np.array([[deviation.way.parameters[fit.name]], [fit.low], [fit.high]], np.float64)
-    return np.empty((3, 0))
-
-
-def _with_numbers(deviation: Deviation, numbers: Array) -> Deviation:
-    fit, many = deviation.way.fit, deviation.way.many
-    if fit:
-        return _with_number(deviation, fit, float(numbers[0]))
-    if many:
-        step, undo, told = many.step(numbers), many.undo(numbers), many.told(numbers)
-        return replace(deviation, way=replace(deviation.way, step=step, undo=undo, parameters=told))
-    return deviation
-
-
-def _in_parts(*deviations: Deviation) -> Deviation:
-    """One deviation with other numbers in each of as many equal parts of the samples."""
-    steps = [each.way.step for each in deviations]
-    if len({id(step) for step in steps}) == 1:
-        return deviations[0]
-
-    def step(numbers: Pixels) -> Pixels:
-        parts = np.split(numbers, len(steps), axis=1)
-        return np.concatenate([each(part) if each else part for each, part in zip(steps, parts, strict=True)], axis=1)
-
-    return replace(deviations[0], way=replace(deviations[0].way, step=step))
-
-
-def _with_number(deviation: Deviation, fit: Fit, value: float) -> Deviation:
-    parameters = {**deviation.way.parameters, fit.name: value}
-    undo = fit.undo(value) if fit.undo else None
-    way = replace(deviation.way, step=fit.step(value), parameters=parameters, undo=undo)
-    return replace(deviation, way=way)
 
 
 def _least(cost: Callable[[float], float], fit: Fit, start: float, tries: int) -> float:
@@ -433,8 +330,3 @@ def _least(cost: Callable[[float], float], fit: Fit, start: float, tries: int) -
     high = numbers[at + 1] if at + 1 < len(numbers) else fit.high
     found = minimize_scalar(cost, bounds=(low, high), options={"xatol": 1e-4, "maxiter": tries})
     return float(found.x)
-
-
-def _in_order(chains: Iterable[Chain]) -> list[Chain]:
-    """The best first; a longer one, or one of many numbers, only where it is clearly better."""
-    return sorted(chains, key=lambda chain: chain.cost * CLEARLY ** (chain.length - 1))
