@@ -217,7 +217,7 @@ class Next(BrowserTestCase):
         expect(self.segment("Outputs")).to_contain_text("to do")
         page.get_by_role("region", name="Next").get_by_role("link", name="Go there").click()
         page.wait_for_url("**/p/quay/*")
-        page.keyboard.press("0")
+        page.keyboard.press("n")
         expect(page.get_by_role("region", name="Next")).to_be_visible()
 
     def test_each_state_and_then_all_is_ready(self) -> None:
@@ -243,7 +243,7 @@ class Next(BrowserTestCase):
         self.open("outputs")
         page.get_by_role("button", name="New output").click()
         expect(self.segment("Outputs")).to_contain_text("ready")
-        page.keyboard.press("0")
+        page.keyboard.press("n")
         expect(page.get_by_role("heading", name="All is ready")).to_be_visible()
         with page.expect_download(timeout=60_000) as download:
             page.get_by_role("link", name="Package for everybody").click()
@@ -281,7 +281,7 @@ class Walk(BrowserTestCase):
             walk.get_by_role("link", name="Go and look").click()
             mend()
             self.segment("Config").click()
-            page.keyboard.press("0")
+            page.keyboard.press("n")
             expect(steps.nth(number)).to_contain_text("mended")
         expect(walk).to_contain_text("All five are mended.")
         walk.get_by_role("button", name="Leave").click()

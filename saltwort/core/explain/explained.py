@@ -47,8 +47,9 @@ SEEN = 1.0
 NOTICED, NOTICED_OF_MANY = 2.0, 1.2
 CLEARLY_BETTER = 1.5
 """How many times better something known must explain a picture that is hardly off, for it not to be as expected."""
-HARDLY = 0.25
-"""ΔE 2000 in the mean that one deviation more is not told for."""
+HARDLY, FAR_BETTER = 0.25, 10.0
+"""ΔE 2000 in the mean that one deviation more is not told for, unless it explains so many times as much of what the
+coding can tell."""
 NO_BETTER, MOST_UNEXPLAINED = 1.15, 3.0
 """A picture that nothing explains better by so much is as expected up to this ΔE: scaling mixes what lies side by
 side."""
@@ -189,7 +190,7 @@ def _shortest_first(question: Question, search: Search, samples: Samples, chains
     best = chains[0]
     left = _difference(question, search, best, samples)[0]
     for chain in chains[1:]:
-        is_shorter = chain.length < best.length and chain.fits
+        is_shorter = chain.length < best.length and chain.fits and chain.cost < FAR_BETTER * best.cost
         if is_shorter and _difference(question, search, chain, samples)[0] <= left + HARDLY:
             return [chain, *(other for other in chains if other is not chain)]
     return chains

@@ -1,7 +1,7 @@
 import { Key } from '../shared/marks';
 
 const KEYS: [string, string[], string][] = [
-  ['Everywhere', ['0'], 'what is next in the project'],
+  ['Everywhere', ['N'], 'what is next in the project'],
   ['Everywhere', ['1', '…', '6'], 'go to a step of the path'],
   ['Everywhere', ['Ctrl K'], 'find anything'],
   ['Everywhere', ['T'], 'change the test colour'],
@@ -19,6 +19,7 @@ const KEYS: [string, string[], string][] = [
   ['Textures', ['Esc'], 'back to all files'],
   ['Textures', ['P'], 'set the space of the selected file by hand'],
   ['Scene', ['[', ']'], 'the rig half a stop darker or brighter'],
+  ['Scene', ['0'], 'the rig without exposure'],
   ['Player', ['Space'], 'play or stop the frames, when the player has the focus'],
   ['Player', ['←', '→', 'Home', 'End'], 'a frame back or on, the first, the last'],
   ['Compare', ['[', ']'], 'exposure down or up half a stop'],

@@ -56,7 +56,7 @@ export function ProjectFrame() {
     ...STEPS.map(
       (step, index): [string, () => void] => [String(index + 1), () => void navigate(`/p/${slug}/${step.path}`)],
     ),
-    ['0', () => void navigate(`/p/${slug}`)],
+    ['n', () => void navigate(`/p/${slug}`)],
     ['f', trayDo.toggle],
     ['g', () => guide.toggle(about)],
     ['t', tracerDo.open],

@@ -28,7 +28,7 @@ export function ProjectMenu({ project }: { project: Project }) {
         </button>
       </Menu.Target>
       <Menu.Dropdown>
-        <Menu.Item onClick={() => void navigate(`/p/${project.slug}`)} rightSection={<Key>0</Key>}>
+        <Menu.Item onClick={() => void navigate(`/p/${project.slug}`)} rightSection={<Key>N</Key>}>
           What is next
         </Menu.Item>
         <Menu.Divider />
