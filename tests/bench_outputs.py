@@ -12,7 +12,7 @@ import numpy as np
 
 from saltwort.core.deliverables import Defaults, Source, deliverables
 from saltwort.core.deliverables.kinds.movie import form_of
-from saltwort.core.deliverables.kinds.still import PNG_LEVEL
+from saltwort.core.deliverables.kinds.still import DITHERED_FORM
 from saltwort.core.deliverables.shown import quantised
 from saltwort.core.images import write_image
 from saltwort.core.images.video import FRAME_RATES, to_planes, writing_video
@@ -21,7 +21,6 @@ from tests.bench_shared import Row, seconds
 from tests.samples import ACES_SDR, project_config
 
 FRAMES, SIZE = 24, (540, 960)
-LEVEL = {"png:compressionLevel": PNG_LEVEL}
 SDR = {"display": "Rec.1886 Rec.709 - Display", "view": ACES_SDR.view, "codec": "hevc"}
 
 
@@ -79,7 +78,7 @@ def frames_as_png(folder: Path) -> Row:
         shown[source.file] = np.concatenate([quantised(strip, 8, noise) for strip in strips])
 
     def encode(source: Source) -> None:
-        write_image(source.file.with_suffix(".alone.png"), shown[source.file] / np.float32(255), "uint8", LEVEL)
+        write_image(source.file.with_suffix(".alone.png"), shown[source.file] / np.float32(255), "uint8", DITHERED_FORM)
 
     def make(source: Source) -> None:
         made.write(config, [source], settings, source.file.with_suffix(".png"), lambda share, doing: None)

@@ -100,10 +100,11 @@ def _by_imagecodecs(path: Path) -> NDArray[Any]:
 
 
 def _by_ffmpeg(path: Path) -> NDArray[Any] | None:
-    with av.open(str(path)) as container:
-        frame = next(container.decode(video=0))
-        wanted = _PIXEL_FORMATS.get(frame.format.name)
-        return frame.to_ndarray(format=wanted) if wanted else None
+    # The decoder alone: a container of one picture would be decoded twice, once to see what it holds.
+    decoder = av.CodecContext.create("png" if path.suffix.lower() == ".png" else "tiff", "r")
+    frame, *_ = (*decoder.decode(av.Packet(path.read_bytes())), *decoder.decode(None))
+    wanted = _PIXEL_FORMATS.get(frame.format.name)
+    return frame.to_ndarray(format=wanted) if wanted else None
 
 
 def _by_pillow(path: Path) -> NDArray[Any]:

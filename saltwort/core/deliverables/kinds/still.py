@@ -73,8 +73,11 @@ NO_ALPHA, KEEP, OVER = "none", "keep", "over"
 ALPHAS = {NO_ALPHA: "left out", KEEP: "kept", OVER: "laid over a colour"}
 LOSSY = ("jpeg", "avif")
 KEPT_BYTES = 150_000_000
-PNG_LEVEL = 4
-"""Three times as fast as the usual 6, for files that are a twentieth larger."""
+PNG_FORM: Mapping[str, Attribute] = {"png:compressionLevel": 4, "png:filter": 0x10}
+"""How PNG packs: each pixel less the one on its left (PNG, 9.2, filter Sub) where libpng would try all filters for each
+row. A third of the time of its usual form, for files about as large."""
+DITHERED_FORM: Mapping[str, Attribute] = {**PNG_FORM, "compression": "huffman"}
+"""What is dithered has nothing that repeats, so that not to look for it is faster and packs better."""
 
 
 @dataclass(frozen=True)
@@ -279,19 +282,19 @@ def _write_file(
         else:
             write_avif(target, codes, settings.quality, tags)
         return
-    attributes = {**tags, **_compression(settings)}
+    attributes = {**tags, **_compression(settings, dithers)}
     with writing_rows(target, (height, width, channels), TYPES[settings.samples], attributes) as write:
         for rows in steps():
             write(rows)
 
 
-def _compression(settings: StillSettings) -> dict[str, Attribute]:
+def _compression(settings: StillSettings, dithers: bool) -> Mapping[str, Attribute]:
     if settings.format == "jpeg":
         return {"Compression": f"jpeg:{settings.quality}", "jpeg:subsampling": "4:4:4"}
     if settings.format == "jxl":
         return {"Compression": "jpegxl:100"}  # nothing is lost
     if settings.format == "png":
-        return {"png:compressionLevel": PNG_LEVEL}
+        return DITHERED_FORM if dithers else PNG_FORM
     return {"compression": "zip"} if settings.format in ("exr", "tiff") else {}
 
 
@@ -309,14 +312,18 @@ def _compared(
     for meant in meant_to_be:
         read = found.rows(row, row + len(meant))[..., : meant.shape[2]]
         peak = max(peak, float(np.nanmax(read[..., :3], initial=-np.inf)))
-        is_number = np.isfinite(meant)
-        held = is_number & (meant >= lowest - slack) & (meant <= highest + slack)
-        error = np.abs(read[held] - np.clip(meant[held], lowest, highest))
+        wanted = meant
+        # Mostly all are held, which is told far faster than which.
+        if not (lowest - slack <= meant.min() and meant.max() <= highest + slack):
+            is_number = np.isfinite(meant)
+            held = is_number & (meant >= lowest - slack) & (meant <= highest + slack)
+            not_finite += int(held.size - np.count_nonzero(is_number))
+            outside += int(np.count_nonzero(is_number & ~held))
+            wanted, read = meant[held], read[held]
+        error = np.abs(read - np.clip(wanted, lowest, highest))
         total += float(error.sum(dtype=np.float64))
         largest = max(largest, float(error.max()) if error.size else 0.0)
         count += error.size
-        not_finite += int(held.size - np.count_nonzero(is_number))
-        outside += int(np.count_nonzero(is_number & ~held))
         row += len(meant)
         progress(0.6 + 0.4 * row / rows, "Reading it back")
     samples = max(1, count + outside + not_finite)
