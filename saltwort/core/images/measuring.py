@@ -10,14 +10,13 @@ from numpy.typing import NDArray
 from saltwort.core.images.channels import colour_channels
 from saltwort.core.images.headers import Header
 from saltwort.core.images.reading import Pixels, as_floats, read_header, read_stored_strips
+from saltwort.core.images.thumbnail import Thumbnail
 from saltwort.core.spaces.curves import srgb_encoded
 
 SAMPLED = 1 << 14
 """Pixels: enough that the 1st and 99th percentile rest on hundreds."""
 KEPT = 1 << 12
 """Pixels kept with a file, from which is told what a conversion would do to it."""
-THUMBNAIL = 128
-"""Pixels on the longest side."""
 PERCENTILES = (1, 50, 99)
 VECTORS = 1 << 18
 """Pixels from which the length and direction of vectors are told, from the top; the rest says no more."""
@@ -130,7 +129,7 @@ class _Counter:
         self.equal = header.channels >= 3
         self.step = max(1, header.width * header.height // SAMPLED)
         self.sampled: list[Pixels] = []
-        self.thumbnail = _Thumbnail(header)
+        self.thumbnail = Thumbnail(header)
         self.vectors = _Vectors()
 
     def add(self, strip: NDArray[Any]) -> None:
@@ -223,8 +222,6 @@ def _extremes(flat: NDArray[Any]) -> tuple[NDArray[Any], NDArray[Any]]:
 
 
 _HALF_SIGN, _HALF_ONE, _HALF_INFINITY = 0x8000, 0x3C00, 0x7C00
-_HALF_TO_FLOAT = 2.0**112
-"""Between the exponents of a half, whose bias is 15, and of a float, whose bias is 127 (IEEE 754-2019, 3.4)."""
 
 
 def _above_one(flat: NDArray[Any]) -> int:
@@ -233,53 +230,6 @@ def _above_one(flat: NDArray[Any]) -> int:
         return int(np.count_nonzero(flat > 1))
     bits = flat.view(np.int16)
     return int(np.count_nonzero((bits > _HALF_ONE) & (bits <= _HALF_INFINITY)))
-
-
-class _Thumbnail:
-    """A picture averaged in whole blocks, so that no side is above THUMBNAIL, in the numbers of the file."""
-
-    def __init__(self, header: Header) -> None:
-        width, height = header.width, header.height
-        block = -(-max(width, height) // THUMBNAIL)
-        self.block = max(1, min(block, width, height))
-        self.across, self.down = width // self.block, height // self.block
-        self.header = header
-        self.row = 0
-        self.sums: NDArray[np.float64] = np.zeros((-(-height // self.block), width * header.channels))
-
-    def add(self, flat: NDArray[Any], is_positive: bool) -> None:
-        """Add rows of finite samples; `is_positive` tells that none has a sign."""
-        start = 0
-        if self.block == 1:
-            self.sums[self.row : self.row + len(flat)] = flat
-            self.row += len(flat)
-            start = len(flat)
-        while start < len(flat):
-            line = self.row // self.block
-            end = min(len(flat), start + (line + 1) * self.block - self.row)
-            self.sums[line] += _column_sums(flat[start:end], is_positive)
-            self.row += end - start
-            start = end
-
-    def pixels(self, scale: float) -> Pixels:
-        colour = colour_channels(self.header.channel_names)
-        rows = self.sums[: self.down].reshape(self.down, -1, self.header.channels)
-        blocks = rows[:, : self.across * self.block, colour].reshape(self.down, self.across, self.block, 3)
-        return np.asarray(blocks.mean(axis=2) * (scale / self.block), np.float32)
-
-
-def _column_sums(rows: NDArray[Any], is_positive: bool) -> NDArray[Any]:
-    """Sums of finite samples down each column, each in the way that is fastest for its type."""
-    if rows.dtype == np.uint8 and len(rows) <= 256:
-        return np.asarray(rows.sum(axis=0, dtype=np.uint16))
-    if np.issubdtype(rows.dtype, np.integer):
-        return np.asarray(rows.sum(axis=0, dtype=np.float64))
-    ones = np.ones(len(rows), np.float32)
-    if rows.dtype != np.float16 or not is_positive:
-        return np.asarray(ones @ rows.astype(np.float32, copy=False))
-    # The bits of a half without a sign, moved to where a float has them, are that number but for its exponent.
-    bits = np.left_shift(rows.view(np.uint16), 13, dtype=np.uint32)
-    return np.asarray((ones @ bits.view(np.float32)).astype(np.float64) * _HALF_TO_FLOAT)
 
 
 def _unit_share(sample: Pixels) -> float:

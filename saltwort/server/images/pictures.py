@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from saltwort.core.engine import ViewChoice, apply, view_processor
 from saltwort.core.images import encode_png, read_pixels, read_reduced, reduce_pixels
-from saltwort.core.images.measuring import THUMBNAIL
+from saltwort.core.images.thumbnail import THUMBNAIL
 from saltwort.core.textures.close_up import read_through_inverse
 from saltwort.server.images.models import StoredImage
 from saltwort.server.images.operations import preview_of
