@@ -10,6 +10,7 @@ from collections.abc import Callable, Hashable, Iterator
 from contextlib import contextmanager
 from functools import wraps
 from hashlib import sha256
+from secrets import token_hex
 from threading import Lock
 from typing import TypeVar, cast
 
@@ -30,6 +31,8 @@ Value = TypeVar("Value")
 _kept: LRUCache[str, bytes] = LRUCache(MOST_BYTES, getsizeof=len)
 _values: LRUCache[Hashable, object] = LRUCache(MOST_VALUES)
 _lock = Lock()
+_since = token_hex(8)
+"""Part of each tag: a database put back from an older copy counts on from there, to numbers that browsers hold."""
 
 
 def kept(view: View) -> View:
@@ -103,7 +106,7 @@ def _keep(tag: str, content: bytes) -> None:
 
 
 def _tag(request: HttpRequest) -> str:
-    asked = f"{stamp()}\0{request.get_full_path()}\0{connection.settings_dict['NAME']}"
+    asked = f"{_since}\0{stamp()}\0{request.get_full_path()}\0{connection.settings_dict['NAME']}"
     return f'"{sha256(asked.encode()).hexdigest()[:32]}"'
 
 
@@ -114,8 +117,10 @@ def _with_tag(response: HttpResponse, tag: str) -> HttpResponse:
 
 
 def forget() -> None:
-    """Keep nothing any more, as where another database is in place."""
+    """Keep nothing any more, nor have browsers keep it, as where another database is in place."""
+    global _since
     with _lock:
+        _since = token_hex(8)
         _kept.clear()
         _values.clear()
 

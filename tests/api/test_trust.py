@@ -8,6 +8,7 @@ from django.conf import settings
 from django.db import connection
 
 from saltwort.core.errors import DiskFull
+from saltwort.server import kept
 from saltwort.server.history.models import Action, ChangedRows
 from saltwort.server.projects import operations
 from saltwort.server.projects.models import Project, Revision
@@ -229,6 +230,12 @@ class KeptAnswers(ServerTestCase):
         again = self.client.get(self.url("/textures"), headers={"If-None-Match": tag})
         self.assertEqual((again.status_code, again.content), (304, b""))
         self.assertEqual(self.client.get(self.url("/textures")).content, first.content)
+
+    def test_another_database_that_counts_to_the_same_number_is_seen(self) -> None:
+        tag = self.client.get(self.url("/textures")).headers["ETag"]
+        kept.forget()
+        answer = self.client.get(self.url("/textures"), headers={"If-None-Match": tag})
+        self.assertEqual((answer.status_code, answer.json()["textures"]), (200, []))
 
     def test_every_change_is_seen(self) -> None:
         texture = self.texture("wall_rough.png")

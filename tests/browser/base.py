@@ -1,6 +1,5 @@
 """The built application in headless Chromium, on a small project of its own."""
 
-import os
 import re
 import tempfile
 from dataclasses import replace
@@ -9,7 +8,7 @@ from typing import ClassVar
 
 from django.conf import settings
 from django.test import LiveServerTestCase, override_settings
-from playwright.sync_api import Browser, Locator, Page, Playwright, expect, sync_playwright
+from playwright.sync_api import BrowserContext, Locator, Page, expect
 from playwright.sync_api import TimeoutError as PlaywrightTimeout
 
 from saltwort.core.project import write_setup
@@ -21,10 +20,9 @@ from saltwort.server.projects.operations import create_project
 from saltwort.server.projects.setups import current_setup
 from saltwort.server.scene.operations import add_render
 from saltwort.server.textures.operations import add_texture, pin_texture
-from tests.browser.chromium import LAUNCH
+from tests.browser.chromium import COUNT_FETCHES, QUIET, browser
 from tests.samples import SRGB, light, write
 
-os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")  # Playwright runs a loop in this thread
 expect.set_options(timeout=30_000)
 
 IMMEDIATE = {name: {"BACKEND": "django_tasks.backends.immediate.ImmediateBackend"} for name in ("default", "files")}
@@ -40,18 +38,19 @@ TEXTURES = {
 class BrowserTestCase(LiveServerTestCase):
     """A page of the running application, with the project Quay made fresh for each test."""
 
-    playwright: ClassVar[Playwright]
     arguments: ClassVar[tuple[str, ...]] = ()
-    browser: ClassVar[Browser]
+    context: ClassVar[BrowserContext]
 
     @classmethod
     def setUpClass(cls) -> None:
         super().setUpClass()
         assert (settings.WEB_DIR / "index.html").exists(), "the screens are not built: run “make web”"
-        cls.playwright = sync_playwright().start()
-        cls.addClassCleanup(cls.playwright.stop)
-        cls.browser = cls.playwright.chromium.launch(**{**LAUNCH, "args": [*LAUNCH["args"], *cls.arguments]})
-        cls.addClassCleanup(cls.browser.close)
+        cls.context = browser(*cls.arguments).new_context(
+            viewport={"width": 1280, "height": 800}, accept_downloads=True, reduced_motion="reduce"
+        )
+        cls.addClassCleanup(cls.context.close)
+        cls.context.set_default_timeout(30_000)
+        cls.context.add_init_script(COUNT_FETCHES)
 
     def __getstate__(self) -> dict[str, object]:
         """What is told of a failed part of a test that ran in another process: pages cannot be sent."""
@@ -66,16 +65,20 @@ class BrowserTestCase(LiveServerTestCase):
         media.enable()
         self.addCleanup(media.disable)
         self.project = self._make_project()
-        context = self.browser.new_context(
-            viewport={"width": 1280, "height": 800}, accept_downloads=True, reduced_motion="reduce"
-        )
-        self.addCleanup(context.close)
-        context.set_default_timeout(30_000)
-        self.page = context.new_page()
+        # Tests of a class share what the browser keeps of scripts, and nothing else.
+        self.page = self.context.new_page()
+        self.addCleanup(self._leave)
         self.asked: list[str] = []
         self.errors: list[str] = []
         self.page.on("request", lambda request: self.asked.append(request.url))
         self.page.on("pageerror", lambda error: self.errors.append(str(error)))
+
+    def _leave(self) -> None:
+        self.context.clear_permissions()
+        for page in self.context.pages:
+            if page.url.startswith(self.live_server_url):
+                page.evaluate("localStorage.clear()")
+            page.close()
 
     def tearDown(self) -> None:
         self.assertEqual(self.errors, [], "the page raised errors")
@@ -99,9 +102,23 @@ class BrowserTestCase(LiveServerTestCase):
         return project
 
     def open(self, step: str) -> Page:
-        self.page.goto(f"{self.live_server_url}/p/quay/{step}", wait_until="networkidle")
+        self.visit(f"/p/quay/{step}")
         self.page.get_by_role("navigation", name="Colour path").wait_for()
         return self.page
+
+    def visit(self, address: str) -> Page:
+        """Go to an address of the application, and wait until it has what it shows."""
+        self.page.goto(f"{self.live_server_url}{address}")
+        self.quiet()
+        return self.page
+
+    def reload(self) -> None:
+        self.page.reload()
+        self.quiet()
+
+    def quiet(self) -> None:
+        """Wait until the page asks for nothing more."""
+        self.page.wait_for_function(QUIET)
 
     def segment(self, step: str) -> Locator:
         """A segment of the path strip."""

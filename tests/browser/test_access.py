@@ -40,7 +40,7 @@ class Access(BrowserTestCase):
             with self.subTest(view):
                 self.assertEqual(self.violations(), [])
         for place in ("?all", "new", "screen", "p/quay", "findings", "glossary"):
-            self.page.goto(f"{self.live_server_url}/{place}", wait_until="networkidle")
+            self.visit(f"/{place}")
             with self.subTest(place):
                 self.assertEqual(self.violations(), [])
 
@@ -70,7 +70,7 @@ class Access(BrowserTestCase):
 
     def test_the_dialogs_of_the_projects_page(self) -> None:
         page = self.page
-        page.goto(f"{self.live_server_url}/?all", wait_until="networkidle")
+        self.visit("/?all")
         for item in ("Rename", "Duplicate", "Delete"):
             page.get_by_role("button", name="More for Quay").click()
             page.get_by_role("menuitem", name=item).click()

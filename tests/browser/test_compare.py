@@ -73,7 +73,7 @@ class LivePictures(CompareTestCase):
         for number, choice in ((1, ACES_SDR), (2, UNTONED)):
             shown = self.pixels(self.drawn(f"Pane {number}", choice.view, " 0.00 "))
             np.testing.assert_allclose(shown, self.expected(choice, 0.0), atol=1)
-        page.wait_for_load_state("networkidle")
+        self.quiet()
         asked = len(self.asked)
         for _ in range(3):
             page.keyboard.press("]")
@@ -91,7 +91,7 @@ class LivePictures(CompareTestCase):
             self.drawn("Pane 1", view)
             status = page.get_by_role("status").filter(has_text="largest difference")
             expect(status).to_be_visible()
-            page.wait_for_load_state("networkidle")
+            self.quiet()
             difference = float(re.search(r"is ([0-9.]+) of 255", status.inner_text())[1])
             self.assertLess(difference, 1.0, view)
 
@@ -174,7 +174,7 @@ class Layouts(CompareTestCase):
             expect(page.get_by_role("figure", name=f"Pane {count}")).to_be_visible()
         page.get_by_role("button", name="Remove pane 1").click()
         expect(page.get_by_role("figure", name="Pane 4")).to_have_count(0)
-        page.reload(wait_until="networkidle")
+        self.reload()
         expect(page.get_by_role("figure", name=re.compile("^Pane"))).to_have_count(3)
 
     def test_every_view_of_the_config_at_once(self) -> None:
@@ -189,7 +189,7 @@ class Layouts(CompareTestCase):
         self.choose("View, pane 1", "Raw")
         self.choose("Look, pane 2", "ACES 1.3 Reference Gamut Compression")
         self.drawn("Pane 1", "Raw")
-        page.reload(wait_until="networkidle")
+        self.reload()
         self.drawn("Pane 1", "Raw")
         page.get_by_role("figure", name="Pane 1").get_by_role("button", name="Make project view").click()
         expect(self.segment("Compare")).to_contain_text("Raw on sRGB")
@@ -280,7 +280,7 @@ class Measuring(CompareTestCase):
             page.mouse.down()
             page.mouse.up()
             self.probes(str(x), str(y))
-        page.reload(wait_until="networkidle")
+        self.reload()
         page.get_by_role("radiogroup", name="How panes stand").get_by_text("Probes", exact=True).click()
         table = page.get_by_role("table", name="Probes held")
         expect(table.get_by_role("row")).to_have_count(5)

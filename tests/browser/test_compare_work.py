@@ -50,7 +50,7 @@ class PanesOfTheirOwn(WorkTestCase):
         page.keyboard.press("]")
         self.drawn("Pane 1", " 0.50 ")
         self.drawn("Pane 2", " -1.50 ")
-        page.reload(wait_until="networkidle")
+        self.reload()
         self.drawn("Pane 2", " -1.50 ")
 
     def test_another_picture_in_its_own_shape_and_another_working_space(self) -> None:
@@ -85,9 +85,9 @@ class PanesOfTheirOwn(WorkTestCase):
         page = self.open("compare")
         self.choose("View, pane 2", "Short lived")
         self.drawn("Pane 2", "Short lived")
-        page.wait_for_load_state("networkidle")
+        self.quiet()
         change_setup(self.current(), 2, "gone", lambda setup: replace(setup, added_views=()))
-        page.reload(wait_until="networkidle")
+        self.reload()
         pane = page.get_by_role("figure", name="Pane 2")
         expect(pane.get_by_role("status")).to_contain_text("no longer has the view Short lived on sRGB - Display")
         self.drawn("Pane 2", ACES_SDR.view)
@@ -297,11 +297,11 @@ class Keeping(WorkTestCase):
         self.drawn("Pane 1", " 0.00 ")
         for mode, pictures in (("Tone and hue response", 4), ("Wipe", 1), ("Difference", 1)):
             self.mode(mode)
-            page.wait_for_load_state("networkidle")
+            self.quiet()
             expect(page.get_by_role("main").get_by_role("img").first).to_be_visible()
             if mode == "Tone and hue response":
                 expect(page.get_by_role("img", name=re.compile("^Hues on their way"))).to_have_count(2, timeout=60_000)
-                page.wait_for_load_state("networkidle")
+                self.quiet()
             with page.expect_download() as download:
                 self.save().get_by_role("button", name="As a page").click()
             page.keyboard.press("Escape")
@@ -325,11 +325,11 @@ class Keeping(WorkTestCase):
         page.keyboard.press("Escape")
         self.mode("Panes")
         page.keyboard.press("0")
-        page.wait_for_load_state("networkidle")
+        self.quiet()
         self.drawn("Pane 1", " 0.00 ")
         raw = ViewChoice(SRGB_DISPLAY, "Raw")
         change_setup(self.current(), 1, "raw", lambda setup: replace(setup, view=raw))
-        page.goto(f"{self.live_server_url}{address}", wait_until="networkidle")
+        self.visit(f"{address}")
         kept = page.get_by_role("region", name="Kept comparison")
         expect(kept).to_contain_text("revision 1; the project is at 2")
         expect(kept.get_by_label("Notes")).to_have_value("Too hot.")
@@ -354,11 +354,11 @@ class Keeping(WorkTestCase):
         other = write(self.folder / "files" / "other.exr", light(30, 50), "half")
         add_render(self.project, "other.exr", store_file(other, "other.exr"))
         self.project.renders.get(name="dusk.exr").delete()
-        page.goto(f"{self.live_server_url}{link.get_attribute('href')}", wait_until="networkidle")
+        self.visit(f"{link.get_attribute('href')}")
         kept = page.get_by_role("region", name="Kept comparison")
         expect(kept.get_by_role("alert")).to_contain_text("was deleted; another is shown")
         expect(page.get_by_role("img", name=re.compile("^other.exr through")).first).to_be_visible()
-        page.goto(f"{self.live_server_url}/p/quay/compare?kept=999", wait_until="networkidle")
+        self.visit("/p/quay/compare?kept=999")
         expect(page.get_by_text("This comparison was deleted.")).to_be_visible()
 
 

@@ -72,10 +72,10 @@ class Guide(BrowserTestCase):
 
     def test_a_page_of_its_own(self) -> None:
         page = self.page
-        page.goto(f"{self.live_server_url}/findings", wait_until="networkidle")
+        self.visit("/findings")
         page.get_by_role("link", name="Guide: handoff.failed").click()
         expect(page.get_by_role("heading", name="The test card")).to_be_in_viewport()
-        page.goto(f"{self.live_server_url}/guide/guide/nowhere", wait_until="networkidle")
+        self.visit("/guide/guide/nowhere")
         expect(page.get_by_text("The guide has no page of that name.")).to_be_visible()
         page.get_by_role("link", name="Contents").click()
         expect(page.get_by_role("heading", name="The artist's guide")).to_be_visible()

@@ -30,7 +30,7 @@ class Hands(CompareTestCase):
         layout.get_by_text("Side by side").click()
         self.assertEqual(self.place("Pane 1")["y"], self.place("Pane 2")["y"])
         self.assertGreater(self.place("Pane 2")["x"], self.place("Pane 1")["x"])
-        page.reload(wait_until="networkidle")
+        self.reload()
         expect(layout.get_by_role("radio", name="Side by side")).to_be_checked()
 
     def test_a_display_that_lacks_the_view_says_so_and_offers_to_add_it(self) -> None:

@@ -300,7 +300,7 @@ class Trouble(BrowserTestCase):
         page = self.open("config")
         before = page.request.get(f"{self.live_server_url}/api/v1/projects/quay").json()
         other = page.context.new_page()
-        other.goto(page.url, wait_until="networkidle")
+        other.goto(page.url)
         other.get_by_role("radio", name="Linear Rec.2020").click()
         other.get_by_role("button", name="Save as a revision").click()
         expect(other.get_by_text("revision 2")).to_be_visible()

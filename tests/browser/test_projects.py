@@ -10,7 +10,7 @@ from tests.browser.base import BrowserTestCase
 
 class Projects(BrowserTestCase):
     def list_all(self) -> None:
-        self.page.goto(f"{self.live_server_url}/?all", wait_until="networkidle")
+        self.visit("/?all")
 
     def card(self, name: str) -> Locator:
         return self.page.get_by_role("article", name=name, exact=True)
@@ -20,7 +20,7 @@ class Projects(BrowserTestCase):
         self.page.get_by_role("menuitem", name=action, exact=True).click()
 
     def test_a_first_start_shows_them_and_one_opens_where_work_begins(self) -> None:
-        self.page.goto(self.live_server_url, wait_until="networkidle")
+        self.visit("/")
         card = self.card("Quay")
         expect(card).to_contain_text("ACEScg")
         expect(card).to_contain_text("2 blockers")
@@ -96,6 +96,6 @@ class Glossary(BrowserTestCase):
         page = self.open("config")
         page.get_by_role("heading", name="Working space").locator(".term").hover()
         expect(page.get_by_role("tooltip")).to_contain_text("scene-linear space in which the renderer")
-        page.goto(f"{self.live_server_url}/glossary", wait_until="networkidle")
+        self.visit("/glossary")
         page.get_by_label("Find a word").fill("stop")
         expect(page.get_by_role("row").filter(has_text="A factor of two in light.")).to_be_visible()

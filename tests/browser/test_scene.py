@@ -113,7 +113,7 @@ class Colours(BrowserTestCase):
 
 class Rig(BrowserTestCase):
     def tearDown(self) -> None:
-        self.page.wait_for_load_state("networkidle")  # pictures that are still rendered
+        self.quiet()  # pictures that are still rendered
         super().tearDown()
 
     def pixels(self, picture: Locator) -> np.ndarray:
@@ -139,7 +139,7 @@ class Rig(BrowserTestCase):
         page.wait_for_function(
             "() => fetch('/api/v1/projects/quay/lights').then((r) => r.json()).then((l) => l[1].stops === 2)"
         )
-        page.wait_for_load_state("networkidle")
+        self.quiet()
         self.assertGreater(self.pixels(figure).mean(), before.mean())
         flame = page.get_by_role("group", name="Light flame")
         flame.get_by_role("button", name="Solo").click()
@@ -214,7 +214,7 @@ class Rig(BrowserTestCase):
             self.assertGreater(table.get_by_role("row").count(), 3)
             page.get_by_text(re.compile("By light and surface")).click()
             expect(page.get_by_role("img", name="Rendered with spectra")).to_be_visible(timeout=60_000)
-            page.wait_for_load_state("networkidle")
+            self.quiet()
 
     def test_a_light_is_given_a_temperature(self) -> None:
         page = self.open("scene?part=rig")
@@ -244,7 +244,7 @@ class Rig(BrowserTestCase):
 
 class WorkingSpaces(BrowserTestCase):
     def tearDown(self) -> None:
-        self.page.wait_for_load_state("networkidle")
+        self.quiet()
         super().tearDown()
 
     def test_what_changes_is_seen_before_it_is_switched_and_undone(self) -> None:
@@ -276,7 +276,7 @@ class Renders(BrowserTestCase):
         expect(card).to_contain_text("read as Linear Rec.2020, detected from header")
         expect(self.section("Selected").get_by_role("heading", name="wide.exr")).to_be_visible()
         expect(self.section("Selected")).to_contain_text("peak")
-        page.wait_for_load_state("networkidle")
+        self.quiet()
         self.choose("Read as", "ACEScg")
         expect(card).to_contain_text("read as ACEScg, detected from you")
 

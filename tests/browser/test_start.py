@@ -54,7 +54,7 @@ class Start(BrowserTestCase):
 
     def test_one_click_is_a_complete_project(self) -> None:
         page = self.page
-        page.goto(f"{self.live_server_url}/new", wait_until="networkidle")
+        self.visit("/new")
         expect(page.get_by_role("region", name="What it leads to")).to_contain_text("ACEScg")
         with page.expect_popup() as check:
             page.get_by_role("link", name="Is this screen fit to judge on?").click()
@@ -68,7 +68,7 @@ class Start(BrowserTestCase):
         """From the projects page, with one render, a folder of textures and no config, to a right picture, checked
         textures and a package for each application."""
         page = self.page
-        page.goto(f"{self.live_server_url}/?all", wait_until="networkidle")
+        self.visit("/?all")
         self.click(page.get_by_role("link", name="Start a project"))
         page.get_by_label("Name", exact=True).fill("Harbour night")
         self.pick("A render", self.render_file)
@@ -102,7 +102,7 @@ class Start(BrowserTestCase):
 
     def test_by_keyboard_alone(self) -> None:
         page = self.page
-        page.goto(f"{self.live_server_url}/new", wait_until="networkidle")
+        self.visit("/new")
         name = page.get_by_label("Name", exact=True)
         self.tab_to(name)
         page.keyboard.press("Control+a")
@@ -129,7 +129,7 @@ class Start(BrowserTestCase):
     def test_every_answer_can_be_given(self) -> None:
         """Each delivery, picture, working space and application, as the page shows it and the project then has it."""
         page = self.page
-        page.goto(f"{self.live_server_url}/new", wait_until="networkidle")
+        self.visit("/new")
         facts = page.get_by_role("region", name="What it leads to")
         questions = page.get_by_role("form", name="Questions")
         for delivery in DELIVERIES:
@@ -159,7 +159,7 @@ class Start(BrowserTestCase):
 
     def test_without_a_render_the_rig_stands_in(self) -> None:
         page = self.page
-        page.goto(f"{self.live_server_url}/new", wait_until="networkidle")
+        self.visit("/new")
         page.get_by_role("radiogroup", name="Picture to judge by").get_by_text("The rig").click()
         expect(page.get_by_text("Rendering the rig …")).to_have_count(0, timeout=60_000)
         shown = page.get_by_role("img", name="Through AgX")
@@ -171,7 +171,7 @@ class Start(BrowserTestCase):
         text = re.sub(r"^(\s+- !<ColorSpace>\n\s+name: )ACEScg$", r"\1Quay linear", base_text(), flags=re.MULTILINE)
         config.write_text(re.sub(r"(: )ACEScg$", r"\1Quay linear", text, flags=re.MULTILINE))
         page = self.page
-        page.goto(f"{self.live_server_url}/new", wait_until="networkidle")
+        self.visit("/new")
         self.pick("A config", config)
         expect(page.get_by_role("list", name="There already")).to_contain_text("Your config")
         expect(page.get_by_role("region", name="What it leads to")).to_contain_text("Quay linear: holds")
@@ -183,7 +183,7 @@ class Start(BrowserTestCase):
         with bundle.open("wb") as file:
             write_bundle(Project.objects.get(slug="other"), file, with_images=True)
         page = self.page
-        page.goto(f"{self.live_server_url}/new", wait_until="networkidle")
+        self.visit("/new")
         self.pick("A project bundle", bundle)
         page.wait_for_url("**/p/other-*")
         self.started()
@@ -191,7 +191,7 @@ class Start(BrowserTestCase):
 
     def test_files_dropped_on_the_page(self) -> None:
         page = self.page
-        page.goto(f"{self.live_server_url}/new", wait_until="networkidle")
+        self.visit("/new")
         there = page.get_by_role("list", name="There already")
         self.drop_on_page((self.render_file.name, self.render_file.read_bytes()))
         expect(there).to_contain_text("Render dusk.exr: the pictures show it.")
@@ -202,7 +202,7 @@ class Start(BrowserTestCase):
 
     def test_a_name_that_is_taken_is_told(self) -> None:
         page = self.page
-        page.goto(f"{self.live_server_url}/new", wait_until="networkidle")
+        self.visit("/new")
         page.get_by_label("Name", exact=True).fill("Other")
         page.get_by_role("button", name="Start with these").click()
         expect(page.get_by_text("There is a project named like “Other” already.").first).to_be_visible()
@@ -211,7 +211,7 @@ class Start(BrowserTestCase):
 class Next(BrowserTestCase):
     def test_it_leads_on_and_the_strip_says_the_same(self) -> None:
         page = self.page
-        page.goto(f"{self.live_server_url}/p/quay", wait_until="networkidle")
+        self.visit("/p/quay")
         outputs = page.get_by_role("region", name="Outputs", exact=True)
         expect(outputs).to_contain_text("to do")
         expect(self.segment("Outputs")).to_contain_text("to do")
@@ -223,7 +223,7 @@ class Next(BrowserTestCase):
     def test_each_state_and_then_all_is_ready(self) -> None:
         """To do, attention, and ready, on the page and in the strip, until the package for everybody is offered."""
         page = self.page
-        page.goto(f"{self.live_server_url}/p/quay", wait_until="networkidle")
+        self.visit("/p/quay")
         textures = page.get_by_role("region", name="Textures", exact=True)
         expect(textures).to_contain_text("attention")
         expect(self.segment("Textures")).to_contain_text("attention")
@@ -256,7 +256,7 @@ class Walk(BrowserTestCase):
 
     def test_a_value_is_read_and_all_mistakes_are_mended(self) -> None:
         page = self.page
-        page.goto(f"{self.live_server_url}/p/lantern-quay", wait_until="networkidle")
+        self.visit("/p/lantern-quay")
         walk = page.get_by_role("region", name="Find the five mistakes")
         steps = walk.get_by_role("listitem")
         expect(steps.first).to_contain_text("First, read a value now")
@@ -271,7 +271,7 @@ class Walk(BrowserTestCase):
         assert box is not None
         page.mouse.click(box["x"] + 0.595 * box["width"], box["y"] + 0.455 * box["height"])
         expect(page.get_by_role("button", name="Remove the probe")).to_be_visible()
-        page.goto(f"{self.live_server_url}/p/lantern-quay", wait_until="networkidle")
+        self.visit("/p/lantern-quay")
         expect(steps.first).to_contain_text("read")
         expect(steps.nth(1)).to_contain_text("now")
         for number, mend in enumerate(
@@ -286,7 +286,7 @@ class Walk(BrowserTestCase):
         expect(walk).to_contain_text("All five are mended.")
         walk.get_by_role("button", name="Leave").click()
         expect(walk).to_have_count(0)
-        page.reload(wait_until="networkidle")
+        self.reload()
         page.get_by_role("button", name="Find the five mistakes, 5 found").click()
         expect(walk).to_be_visible()
 
@@ -318,7 +318,7 @@ class Walk(BrowserTestCase):
 class ScreenCheck(BrowserTestCase):
     def test_it_is_asked_measured_and_kept(self) -> None:
         page: Page = self.page
-        page.goto(f"{self.live_server_url}/screen", wait_until="networkidle")
+        self.visit("/screen")
         says = page.get_by_role("region", name="What it says")
         expect(says).to_contain_text("Nothing is known of this screen yet.")
         expect(says).to_contain_text("the browser manages colours")
@@ -327,7 +327,7 @@ class ScreenCheck(BrowserTestCase):
         page.get_by_role("radiogroup", name="Square within the square?").get_by_label("No").check()
         expect(says).to_contain_text("This screen shows sRGB with an exponent near 2.4: shadows look darker here")
         expect(says).to_contain_text("Pictures can be judged here.")
-        page.reload(wait_until="networkidle")
+        self.reload()
         expect(says).to_contain_text("an exponent near 2.4")
         self.open("compare")
         expect(page.get_by_role("link", name="Screen: sRGB, 2.4")).to_be_visible()

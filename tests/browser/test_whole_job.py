@@ -39,7 +39,7 @@ class WholeJob(BrowserTestCase):
 
     def test_by_mouse(self) -> None:
         page = self.page
-        page.goto(self.live_server_url, wait_until="networkidle")
+        self.visit("/")
         page.get_by_label("New project").fill("Night ferry")
         page.get_by_role("button", name="Create project").click()
         page.get_by_role("region", name="Next").get_by_role("link", name="Go there").click()
@@ -93,7 +93,7 @@ class WholeJob(BrowserTestCase):
 
     def test_by_keyboard_alone_probe_included(self) -> None:
         page, press = self.page, self.page.keyboard.press
-        page.goto(self.live_server_url, wait_until="networkidle")
+        self.visit("/")
         self.tab_to(page.get_by_label("New project"))
         page.keyboard.type("Night ferry")
         press("Enter")

@@ -14,10 +14,10 @@ from typing import Any
 from unittest import TestCase
 
 from django.conf import settings
-from playwright.sync_api import expect, sync_playwright
+from playwright.sync_api import expect
 
 from tests.api.test_serve import free_port
-from tests.browser.chromium import LAUNCH
+from tests.browser.chromium import browser
 from tests.samples import light, write
 
 FILES = 1200
@@ -47,11 +47,8 @@ class RealWorker(TestCase):
         cls.addClassCleanup(server.wait, 60)
         cls.addClassCleanup(server.terminate)
         cls.wait_for(lambda: not any(job["state"] in ("queued", "running") for job in cls.get(f"{START}/jobs")))
-        playwright = sync_playwright().start()
-        cls.addClassCleanup(playwright.stop)
-        browser = playwright.chromium.launch(**LAUNCH)
-        cls.addClassCleanup(browser.close)
-        cls.page = browser.new_page(viewport={"width": 1280, "height": 800})
+        cls.page = browser().new_page(viewport={"width": 1280, "height": 800})
+        cls.addClassCleanup(cls.page.close)
 
     @classmethod
     def get(cls, path: str) -> Any:
