@@ -3,6 +3,7 @@
 import os
 import tempfile
 from dataclasses import replace
+from functools import cache
 from pathlib import Path
 from unittest import TestCase
 
@@ -13,7 +14,7 @@ from saltwort.core.engine import apply
 from saltwort.core.errors import BadInput
 from saltwort.core.explain.alignment import place, reduced
 from saltwort.core.explain.drawn import drawn
-from saltwort.core.explain.explained import AS_EXPECTED, UNKNOWN, explain, rescued
+from saltwort.core.explain.explained import AS_EXPECTED, UNKNOWN, Explained, explain, rescued
 from saltwort.core.explain.fitted import fitted
 from saltwort.core.explain.operation import Scene, operations
 from saltwort.core.explain.pictures import apart, as_expected, as_repaired
@@ -22,14 +23,19 @@ from saltwort.core.views.grade import AFTER, Grade, on_its_numbers
 from tests.made_frames import CHOICES, Frame, answered, frames, frames_config, is_right, light_of
 
 SEED = int(os.environ.get("SALTWORT_SEED", "1"))
-RIGHT, SINGLES, PAIRS, THREES = 16, 24, 4, 3
+RIGHT, SINGLES, PAIRS, THREES = 14, 20, 4, 2
+"""Pictures of each; `make bench` tells the shares of many more."""
+
+
+@cache
+def asked(count: int, deviations: int) -> list[tuple[Frame, Explained]]:
+    return [(frame, answered(frame)) for frame in frames(count, SEED, deviations)]
 
 
 def answers(count: int, deviations: int) -> tuple[int, list[str]]:
     """How many are answered rightly, and what was said of the others."""
     right, told = 0, []
-    for frame in frames(count, SEED, deviations):
-        said = answered(frame)
+    for frame, said in asked(count, deviations):
         if is_right(frame, said):
             right += 1
         else:
@@ -59,7 +65,7 @@ class Answers(TestCase):
 
     def test_exposure_and_two_deviations(self) -> None:
         right, told = answers(THREES, 3)
-        self.assertGreaterEqual(right / THREES, 0.66, told)
+        self.assertGreaterEqual(right / THREES, 0.5, told)
 
     def test_what_is_none_of_these_is_unknown(self) -> None:
         question = frame().question
@@ -137,11 +143,9 @@ class Answers(TestCase):
         np.testing.assert_allclose(loaded, near.of(expected), atol=1e-4)
 
     def test_the_same_is_undone_in_other_frames(self) -> None:
-        for more in range(12):
-            made = next(frames(1, SEED + more, 1))
-            said = answered(made)
-            if not said.can_be_undone:
-                continue
+        undone = [(made, said) for made, said in asked(SINGLES, 1) if said.can_be_undone]
+        self.assertGreater(len(undone), SINGLES / 4)
+        for made, said in undone:
             with self.subTest(str(made)):
                 plain = [{"code": each.code, **each.parameters} for each in said.deviations]
                 scene, picture = made.question.scene, made.question.picture

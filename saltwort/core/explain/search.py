@@ -1,6 +1,7 @@
 """The search for what was done: chains of operations, the shortest that give the numbers of the picture."""
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
+from functools import cached_property
 from itertools import product
 
 import numpy as np
@@ -68,11 +69,20 @@ class Search:
         self._few = samples.some(FEW)
         self._quick = self._few.some(QUICK)
         self._made: LRUCache[object, NDArray[np.float32]] = LRUCache(MOST_MADE, getsizeof=lambda made: made.nbytes)
-        ways = [(each, way) for each in operations() for way in each.ways(scene)]
-        self._ways = self._unlike(
-            (each, way) for each, way in ways if way.many is None and not self._is_idle(each, way)
+
+    @cached_property
+    def _ways(self) -> list[tuple[Operation, Way]]:
+        """What could have been done, without grades. Not worked out for a picture that is as expected."""
+        return self._unlike(
+            (each, way)
+            for each in operations()
+            for way in each.ways(self.scene)
+            if way.many is None and not self._is_idle(each, way)
         )
-        self._of_many = [Deviation(each, way) for each, way in ways if way.many is not None]
+
+    @cached_property
+    def _of_many(self) -> list[Deviation]:
+        return [Deviation(each, way) for each in operations() for way in each.ways(self.scene) if way.many is not None]
 
     def _is_idle(self, operation: Operation, way: Way) -> bool:
         """Whether it changes nothing here, as what is done with alpha where there is none."""
