@@ -2,7 +2,7 @@
 
 import os
 from collections.abc import Callable, Iterable
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import ThreadPoolExecutor, wait
 from threading import local
 from typing import TypeVar
 
@@ -10,17 +10,32 @@ Item = TypeVar("Item")
 
 CORES = os.cpu_count() or 1
 _own = local()
-_threads = ThreadPoolExecutor(
-    max_workers=CORES, thread_name_prefix="core", initializer=lambda: setattr(_own, "is_core", True)
-)
+
+
+def _started() -> ThreadPoolExecutor:
+    return ThreadPoolExecutor(
+        max_workers=CORES, thread_name_prefix="core", initializer=lambda: setattr(_own, "is_core", True)
+    )
+
+
+_threads = _started()
+
+
+def _start_again() -> None:
+    global _threads
+    _threads = _started()
+
+
+os.register_at_fork(after_in_child=_start_again)  # a forked process has none of the threads
 
 
 def on_all_cores(
     work: Callable[[Item], object], items: Iterable[Item], progress: Callable[[float], None] | None = None
 ) -> None:
     """Do `work` for each item. `progress` is told the share done, 0–1, from the calling thread, and may raise to stop:
-    what has not begun then never does. Within such work the thread that asks does it: to wait for another would
-    be to wait for ever. It does a single item, too: handing that out takes longer than many a work."""
+    what has not begun then never does, and what has is waited for. Within such work the thread that asks does it: to
+    wait for another would be to wait for ever. It does a single item, too: handing that out takes longer than many a
+    work."""
     listed = list(items)
     if getattr(_own, "is_core", False):
         for item in listed:
@@ -40,3 +55,4 @@ def on_all_cores(
     finally:
         for task in tasks:
             task.cancel()
+        wait(tasks)

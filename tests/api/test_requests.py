@@ -36,7 +36,7 @@ from tests.schema import SCHEMA, broken_promises
 from tests.server import ServerTestCase
 
 SEED = int(os.environ.get("SALTWORT_SEED", "13"))
-REQUESTS = int(os.environ.get("SALTWORT_REQUESTS", "2"))
+REQUESTS = int(os.environ.get("SALTWORT_REQUESTS", "3"))
 SLOW = ("/rig/picture", "/compare-path", "/explanations", "/rescue", "/lut", "/package", "/target-differences")
 """Operations that read from the disk, render or explain; asked once with any values and once with good ones."""
 GOOD: dict[str, list[Any]] = {

@@ -10,6 +10,7 @@ import time
 import zlib
 from pathlib import Path
 from unittest import TestCase
+from unittest.mock import patch
 
 import numpy as np
 import OpenImageIO as oiio
@@ -17,7 +18,8 @@ from django.conf import settings
 
 from saltwort.core.apart import Limits, run_apart
 from saltwort.core.errors import BadInput
-from saltwort.core.images.intake import SMALL_FILE, take_in
+from saltwort.core.images import intake
+from saltwort.core.images.intake import SMALL_FILE, survey_apart, surveys_apart, take_in
 from tests.samples import light, png_chunk, write
 
 LIMITS = Limits(seconds=1, memory=200_000_000)
@@ -160,6 +162,25 @@ class Bombs(TestCase):
     def test_many_channels(self) -> None:
         file = self.promised("many.tif", 16_384, 16_384, 9, tile=32)
         self.assert_refused(file, "says it has 16384 × 16384 pixels of 9 channels")
+
+    def test_one_among_many_keeps_no_other_out(self) -> None:
+        plain = [write(self.folder / f"wall_{number}.png", light(32, 32, 1.0, number), "uint8") for number in range(20)]
+        bomb, broken = self.folder / "bomb.png", self.folder / "broken.png"
+        bomb.write_bytes(png(1_000_000, 268))
+        broken.write_bytes(b"\x89PNG nothing")
+        paths = [*plain[:5], bomb, *plain[5:12], broken, *plain[12:]]
+        told: list[float] = []
+        quick = patch.object(intake, "SMALL_FILE_LIMITS", Limits(seconds=1, memory=1_000_000_000))
+        quick.start()
+        self.addCleanup(quick.stop)
+        found = surveys_apart(paths, told.append)
+        self.assertEqual(list(found), paths)
+        self.assertEqual([path for path, one in found.items() if isinstance(one, BadInput)], [bomb, broken])
+        for path in (bomb, broken):
+            with self.assertRaises(BadInput) as alone:
+                survey_apart(path, path.name)
+            self.assertEqual(str(found[path]), str(alone.exception))
+        self.assertEqual(told[-1], 1.0)
 
     def test_a_plain_picture_passes(self) -> None:
         file = write(self.folder / "plain.png", light(peak=1.0), "uint8")

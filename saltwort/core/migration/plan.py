@@ -13,7 +13,7 @@ from typing import Any, Literal, get_args, get_origin, get_type_hints
 import PyOpenColorIO as ocio
 
 from saltwort.core.errors import BadInput
-from saltwort.core.images.intake import survey_apart
+from saltwort.core.images.intake import survey_apart, surveys_apart
 from saltwort.core.images.measuring import Survey
 from saltwort.core.migration.graph import Edit, Numbers
 from saltwort.core.migration.readings import Reading, exponent_of, reading_of, working_space_of
@@ -24,7 +24,6 @@ from saltwort.core.migration.uses import ColourUse, PictureUse
 from saltwort.core.modules import import_all
 from saltwort.core.structured import structured
 from saltwort.core.textures.kinds import DEFAULT_KIND_WORDS, KindWords
-from saltwort.core.threads import on_all_cores
 
 Progress = Callable[[float, str], None]
 
@@ -106,7 +105,7 @@ class Draft:
     left: list[Left] = field(default_factory=list)
     choices: dict[str, Any] = field(default_factory=dict)
     """What steps found besides changes, by the name of the step."""
-    surveys: dict[Path, Survey | str] = field(default_factory=dict)
+    surveys: dict[Path, Survey | BadInput] = field(default_factory=dict)
     frames: list[Rescuing] = field(default_factory=list)
 
     def survey(self, path: Path) -> Survey | None:
@@ -115,9 +114,9 @@ class Draft:
             try:
                 self.surveys[path] = survey_apart(path, path.name)
             except BadInput as error:
-                self.surveys[path] = str(error)
+                self.surveys[path] = error
         found = self.surveys[path]
-        return None if isinstance(found, str) else found
+        return None if isinstance(found, BadInput) else found
 
     def edit(self, document: str, *edits: Edit) -> None:
         """Have a document changed."""
@@ -187,8 +186,10 @@ def drafted(
     draft = Draft(scene, config, working, words, old, assigned or {})
     for path, document in scene.documents.items():
         draft.spaces[path] = working_space_of(config, document, old)
-    on_all_cores(
-        draft.survey, picture_files(scene), (lambda share: progress(share, "Measuring textures")) if progress else None
+    draft.surveys.update(
+        surveys_apart(
+            list(picture_files(scene)), (lambda share: progress(share, "Measuring textures")) if progress else None
+        )
     )
     for use in scene.pictures:
         files = scene.files_of(use)

@@ -6,14 +6,16 @@ from dataclasses import asdict, dataclass
 from html import escape
 from typing import Any
 
+from saltwort.core.apart import run_apart
 from saltwort.core.errors import BadInput
 from saltwort.core.migration.differences import unified
 from saltwort.core.migration.formats.registry import format_of
 from saltwort.core.migration.plan import Asked, Change, Draft, Left
 from saltwort.core.migration.proof import COLOUR_TOLERANCE, TOLERANCE, Proved
-from saltwort.core.migration.scene import Scene, hash_of, picture_files
+from saltwort.core.migration.scene import ADVICE, LIMITS, Scene, hash_of, picture_files
 from saltwort.core.migration.writing import Written
 from saltwort.core.structured import structured
+from saltwort.core.threads import on_all_cores
 
 VERSION = 1
 MOST_DIFF = 4_000
@@ -97,17 +99,28 @@ def differences_of(scene: Scene, documents: Mapping[str, bytes]) -> list[Documen
         before = scene.contents[path]
         if before == after:
             continue
-        format_ = format_of(path)
         told = list(unified(_lines(before), _lines(after)))
         diff = "\n".join(told[:MOST_DIFF])
         if len(told) > MOST_DIFF:
             diff += f"\n… {len(told) - MOST_DIFF:,} lines more"
-        problems = format_.problems(after)
-        if problems:
-            known = set(format_.problems(before))
-            problems = [each for each in problems if each not in known]
-        found.append(DocumentDifference(path, diff, tuple(problems)))
+        found.append(DocumentDifference(path, diff, tuple(_new_problems(path, before, after))))
     return found
+
+
+def _new_problems(path: str, before: bytes, after: bytes) -> list[str]:
+    """What is wrong with a document that was not before."""
+    said: dict[bytes, list[str]] = {}
+
+    def validate(content: bytes) -> None:
+        said[content] = run_apart(_problems, path, content, limits=LIMITS, called=path, advice=ADVICE)
+
+    on_all_cores(validate, (before, after))
+    known = set(said[before])
+    return [each for each in said[after] if each not in known]
+
+
+def _problems(path: str, content: bytes) -> list[str]:
+    return format_of(path).problems(content)
 
 
 def _lines(content: bytes) -> list[str]:

@@ -21,6 +21,7 @@ from saltwort.core.migration.plan import Draft, DraftPicture, Progress
 from saltwort.core.migration.rendered import BYTES_EACH, Rescuing, write_rescued
 from saltwort.core.migration.scene import hash_of
 from saltwort.core.textures.converting import convert
+from saltwort.core.threads import on_all_cores
 
 MOST_IN_PLACE = 200_000
 RENAME_EXCHANGE = 2
@@ -182,22 +183,17 @@ def _placed(draft: Draft) -> Iterator[tuple[Path, Path, DraftPicture]]:
 
 
 def _fill(draft: Draft, folder: Path, documents: dict[str, bytes], progress: Progress | None) -> list[WrittenFile]:
-    files = []
     placed = list(_placed(draft))
-    for number, (source, target, picture) in enumerate(placed):
-        if progress:
-            progress(number / (len(placed) + 1), f"Writing {target.name}")
-        below = target.relative_to(draft.scene.folder)
-        place = folder / below
-        place.parent.mkdir(parents=True, exist_ok=True)
-        if picture.converting:
-            how = "converted"
-            wanted = picture.converting
-            convert(draft.config, source, wanted.source_space, wanted.space, wanted.format, place)
-        else:
-            how = "copied" if source == target else "renamed"
-            shutil.copy2(source, place)
-        files.append(WrittenFile(str(source), below.as_posix(), hash_of(source), hash_of(place), how))
+    for parent in {target.parent for _, target, _ in placed}:
+        (folder / parent.relative_to(draft.scene.folder)).mkdir(parents=True, exist_ok=True)
+    made: dict[tuple[Path, Path], WrittenFile] = {}
+
+    def write(one: tuple[Path, Path, DraftPicture]) -> None:
+        source, target, picture = one
+        made[source, target] = _write_picture(draft, source, target.relative_to(draft.scene.folder), picture, folder)
+
+    on_all_cores(write, placed, (lambda share: progress(share, "Writing textures")) if progress else None)
+    files = [made[source, target] for source, target, _ in placed]
     for number, frame in enumerate(draft.frames):
         if progress:
             progress(number / len(draft.frames), f"Rescuing {frame.source.name}")
@@ -216,6 +212,17 @@ def _fill(draft: Draft, folder: Path, documents: dict[str, bytes], progress: Pro
         sha256 = draft.scene.documents[path].sha256
         files.append(WrittenFile(str(draft.scene.folder / path), path, sha256, hash_of(place), "document"))
     return files
+
+
+def _write_picture(draft: Draft, source: Path, below: Path, picture: DraftPicture, folder: Path) -> WrittenFile:
+    place = folder / below
+    if wanted := picture.converting:
+        how = "converted"
+        convert(draft.config, source, wanted.source_space, wanted.space, wanted.format, place)
+    else:
+        how = "renamed" if below != source.relative_to(draft.scene.folder) else "copied"
+        shutil.copy2(source, place)
+    return WrittenFile(str(source), below.as_posix(), hash_of(source), hash_of(place), how)
 
 
 def _repacked(draft: Draft, path: str, documents: Mapping[str, bytes]) -> bytes:

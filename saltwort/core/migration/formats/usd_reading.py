@@ -1,6 +1,7 @@
 """What stands in a USD layer: prims with their inputs and samples, settings, and the spaces that are said."""
 
 from collections.abc import Iterable, Iterator
+from functools import lru_cache
 from typing import Any
 
 from pxr import Gf, Sdf, Vt
@@ -56,6 +57,7 @@ class LayerReader:
         self._prims: list[Sdf.PrimSpec] = []
         self._by_plain: dict[str, list[str]] = {}
         self._samples = 0
+        self._is_timed = bool(layer.ListAllTimeSamples())
 
         paths = prim_paths(all_paths(layer))
         if len(paths) > MAX_NODES:
@@ -93,8 +95,9 @@ class LayerReader:
         return ""
 
     def _inputs(self, attribute: Sdf.AttributeSpec) -> Iterator[Input]:
-        found, kind = self._input(attribute), type_of(attribute.typeName)
-        times = self._layer.ListTimeSamplesForPath(attribute.path)
+        kind = type_of(attribute.typeName)
+        found = self._input(attribute, kind)
+        times = self._layer.ListTimeSamplesForPath(attribute.path) if self._is_timed else ()
         if times and kind == NUMBER:
             yield Input(attribute.name, kind)  # no one number says what it does
             return
@@ -111,18 +114,20 @@ class LayerReader:
                 said = self._said(attribute) if kind in (COLOUR, FILE) else ""
                 yield Input(at_time(attribute.name, time), kind, value, None, said, _width(attribute))
 
-    def _input(self, attribute: Sdf.AttributeSpec) -> Input | None:
-        kind = type_of(attribute.typeName)
-        sources = attribute.connectionPathList.GetAppliedItems()
-        value = _plain(attribute.default)
-        if attribute.name.startswith("info:") or not (sources or kind == COLOUR or ":" in attribute.name):
+    def _input(self, attribute: Sdf.AttributeSpec, kind: str) -> Input | None:
+        name = attribute.name
+        if name.startswith("info:"):
             return None
+        sources = attribute.connectionPathList.GetAppliedItems()
+        if not (sources or kind == COLOUR or ":" in name):
+            return None
+        value = _plain(attribute.default)
         if value is None and not sources:
             return None
         source = self._source(attribute, sources[0]) if sources else None
         given = (float(value),) if isinstance(value, bool) else value
         said = self._said(attribute) if kind in (COLOUR, FILE) else ""
-        return Input(attribute.name, kind, given, source, said, _width(attribute))
+        return Input(name, kind, given, source, said, _width(attribute))
 
     def _source(self, attribute: Sdf.AttributeSpec, target: Sdf.Path) -> tuple[str, str]:
         plain = str(target.GetPrimPath().StripAllVariantSelections())
@@ -161,7 +166,12 @@ def _width(attribute: Sdf.AttributeSpec) -> int:
 
 
 def type_of(type_name: Sdf.ValueTypeName) -> str:
-    name = str(type_name).removesuffix("[]")
+    return _type_called(str(type_name))
+
+
+@lru_cache(200)
+def _type_called(type_name: str) -> str:
+    name = type_name.removesuffix("[]")
     if name == "asset":
         return FILE
     return next((kind for start, kind in _TYPES.items() if name.startswith(start)), OTHER)
