@@ -26,6 +26,8 @@ from tests.samples import SRGB, light, write
 expect.set_options(timeout=30_000)
 
 IMMEDIATE = {name: {"BACKEND": "django_tasks.backends.immediate.ImmediateBackend"} for name in ("default", "files")}
+NEVER = {name: {"BACKEND": "django_tasks.backends.dummy.DummyBackend"} for name in ("default", "files")}
+"""Jobs stay queued."""
 TEXTURES = {
     "wall/wall_basecolor.png": "uint8",
     "wall/wall_roughness.png": "uint16",

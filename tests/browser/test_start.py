@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import override_settings
 from playwright.sync_api import Page, expect
 
 from saltwort.core.images import write_image
@@ -21,7 +22,7 @@ from saltwort.server.projects.setups import current_setup
 from saltwort.server.scene.operations import add_render
 from saltwort.server.textures.operations import pin_texture
 from saltwort.server.whole_projects.manifests import write_bundle
-from tests.browser.base import BrowserTestCase
+from tests.browser.base import NEVER, BrowserTestCase
 from tests.samples import SRGB, base_text, light, write
 
 MOST_CLICKS = 15
@@ -252,7 +253,8 @@ class Next(BrowserTestCase):
 
 class Walk(BrowserTestCase):
     def _make_project(self) -> Project:
-        return build_demo()
+        with override_settings(TASKS=NEVER):  # nobody looks at its outputs here
+            return build_demo()
 
     def test_a_value_is_read_and_all_mistakes_are_mended(self) -> None:
         page = self.page
