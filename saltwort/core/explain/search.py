@@ -24,7 +24,7 @@ from saltwort.core.explain.chains import (
 from saltwort.core.explain.operation import Fit, Operation, Scene, Way, operations
 from saltwort.core.explain.samples import Samples
 from saltwort.core.explain.steps import Step, in_turn
-from saltwort.core.numbers import LARGEST_HALF
+from saltwort.core.numbers import LARGEST_HALF, MIDDLE_GREY
 
 FEW = 500
 """Samples by which numbers are found exactly."""
@@ -39,7 +39,8 @@ ALIKE_SAMPLES = 8
 """Samples that err together, as those of one surface do."""
 LEAST_LIGHT = 0.01
 SAME_NUMBERS = 1e-5
-_ANY_LIGHT = np.append(0.18 * 2.0 ** np.random.default_rng(7).normal(0, 3, (400, 3)), np.ones((400, 1)), 1).astype("f4")
+_STOPS = np.random.default_rng(7).normal(0, 3, (400, 3))
+_ANY_LIGHT = np.append(MIDDLE_GREY * 2.0**_STOPS, np.ones((400, 1)), axis=1).astype(np.float32)
 """Colours of all strengths, dark and bright, (n, 4)."""
 EXPOSURE = "exposure"
 QUICK, QUICK_TRIES, EXACT_TRIES = 120, 9, 40
