@@ -14,6 +14,7 @@ LAUNCH: dict[str, Any] = {
     "args": [
         "--no-sandbox",
         "--disable-gpu",
+        "--font-render-hinting=none",  # letters stand as they do in a window
         "--disable-quic",
         "--no-first-run",
         "--disable-background-networking",
