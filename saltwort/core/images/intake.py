@@ -2,6 +2,7 @@
 
 import shutil
 from collections.abc import Callable, Sequence
+from contextlib import suppress
 from dataclasses import asdict, dataclass
 from hashlib import file_digest
 from pathlib import Path
@@ -24,8 +25,9 @@ LARGEST_MEMORY = 4_000_000_000
 SLOWEST = 2_000_000
 """Bytes of a file that are read in a second, at the least: the slowest compression of EXR is ten times as fast."""
 ADVICE = "Save it again, as plain scanlines or tiles, without rare compression, or smaller."
-AT_A_TIME = 8
-"""Files that are looked at in one piece of work: to hand it out takes as long as a small file."""
+AT_A_TIME, TOGETHER = 8, 1_000_000
+"""Files that are looked at in one piece of work, and bytes up to which they are: to hand it out takes as long as a
+small file."""
 PREVIEW_SUFFIX = ".npz"
 _LARGEST_HALF = np.finfo(np.float16).max
 
@@ -69,14 +71,12 @@ def surveys_apart(
     found: dict[Path, Survey | BadInput] = {}
 
     def look(several: Sequence[Path]) -> None:
-        try:
-            limits = _limits_of_all(several)
-            looked = run_apart(_surveys, several, limits=limits, called="One of several files", advice=ADVICE)
-        except BadInput:  # which of them it was is not known, so each is held to its own limits
-            looked = [_survey_or_refusal(path, survey_apart) for path in several]
-        found.update(zip(several, looked, strict=True))
+        found.update(zip(several, _surveys_together(several), strict=True))
 
-    on_all_cores(look, [paths[at : at + AT_A_TIME] for at in range(0, len(paths), AT_A_TIME)], progress)
+    small = [path for path in paths if path.is_file() and path.stat().st_size < TOGETHER]
+    together = set(small)
+    alone = [[path] for path in paths if path not in together]
+    on_all_cores(look, [small[at : at + AT_A_TIME] for at in range(0, len(small), AT_A_TIME)] + alone, progress)
     return {path: found[path] for path in paths}
 
 
@@ -96,10 +96,12 @@ def _limits(path: Path, name: str) -> Limits:
     return SMALL_FILE_LIMITS if size < SMALL_FILE else Limits(seconds=size / SLOWEST, memory=LARGEST_MEMORY)
 
 
-def _limits_of_all(paths: Sequence[Path]) -> Limits:
-    """Of the file that may take most: files that take anything like their limits are looked at alone."""
-    each = [_limits(path, path.name) for path in paths]
-    return Limits(max(limits.seconds for limits in each), max(limits.memory for limits in each))
+def _surveys_together(paths: Sequence[Path]) -> list[Survey | BadInput]:
+    if len(paths) > 1:
+        limits = Limits(SMALL_FILE_LIMITS.seconds * len(paths), SMALL_FILE_LIMITS.memory)
+        with suppress(BadInput):  # which of them it was is not known, so each is held to its own limits
+            return run_apart(_surveys, paths, limits=limits, called="One of several files", advice=ADVICE)
+    return [_survey_or_refusal(path, survey_apart) for path in paths]
 
 
 def _surveys(paths: Sequence[Path]) -> list[Survey | BadInput]:
