@@ -89,7 +89,7 @@ class Serve(TestCase):
 
     def test_killed_again_and_again(self) -> None:
         """Nothing of it goes on alone, and what it was doing is done by the next."""
-        for _ in range(2):
+        for _ in range(3):
             process = self.start()
             self.wait_for_address(process)
             self.wait_until(lambda: len(self.left_running()) > 1, "there is no worker")

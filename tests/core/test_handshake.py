@@ -18,7 +18,7 @@ from tests.made_cards import answered, cases, is_right
 from tests.samples import ACES_SDR, UNTONED, project_config
 
 SEED = int(os.environ.get("SALTWORT_SEED", "1"))
-CASES = 50
+CASES = 80
 LEAST_RIGHT = 0.95
 
 

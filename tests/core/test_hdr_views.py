@@ -89,7 +89,7 @@ class Hdr(TestCase):
     def test_peak_and_white_on_every_hdr_display(self) -> None:
         for display in HDR_DISPLAYS:
             for family, own in OWN_DESIGNS.items():
-                for peak, white in ((400, 100), (1000, 203), (4000, 100)):
+                for peak, white in ((400, 100), (1000, 100), (1000, 203), (4000, 100)):
                     config, choice = on(display, family, replace(own, peak_nits=peak, white_nits=white))
                     nits = xyz_of(config, choice, greys())[:, 1] * 100
                     most = min(peak, 1000) if "HLG" in display else peak
@@ -167,7 +167,7 @@ class WholeLimits(TestCase):
         stops = np.linspace(-17, 15, 64 * 32 + 1)
         light = np.repeat((0.18 * 2.0**stops)[:, None], 3, axis=1)
         for family, module in (("agx", agx), ("filmic", filmic)):
-            for design in accepted_designs(family, 20):
+            for design in accepted_designs(family, 40):
                 codes = srgb_encoded(np.clip(module.render(light, design)[:, 0], 0, 1))
                 with self.subTest(family, design=design):
                     # The steepest straight curve in the limits rises by 0.6 of the code values in a stop.
