@@ -1,13 +1,16 @@
 """Hold what the server answers to the schema from which the screens' types are made."""
 
 import re
-from functools import lru_cache
+from contextlib import AbstractContextManager
+from functools import cache, lru_cache
 from typing import Any
+from unittest.mock import patch
 
 import yaml
 from django.conf import settings
 from django.http import HttpResponseBase
 from django.urls import resolve
+from drf_spectacular.generators import SchemaGenerator
 from jsonschema import Draft202012Validator
 
 SCHEMA = settings.BASE_DIR / "web" / "src" / "api" / "schema.yaml"
@@ -41,6 +44,11 @@ def _route(path: str) -> str:
 def _schema() -> dict[str, Any]:
     schema: dict[str, Any] = _as_json_schema(yaml.safe_load(SCHEMA.read_text()))
     return schema
+
+
+def schema_written_now() -> AbstractContextManager[object]:
+    """Hold answers to what `make schema` would write now."""
+    return patch(f"{__name__}._schema", cache(lambda: _as_json_schema(SchemaGenerator().get_schema(public=True))))
 
 
 def _as_json_schema(node: Any) -> Any:

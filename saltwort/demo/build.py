@@ -9,7 +9,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from saltwort.core.deliverables.recipe import Recipe
 from saltwort.core.engine import ViewChoice
 from saltwort.core.errors import BadInput
-from saltwort.core.project import Setup
+from saltwort.core.project import Setup, with_fields
 from saltwort.core.scene.decisions import Light, Scene, Swatch
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.core.textures.rules import Rule
@@ -117,7 +117,7 @@ def _add_frames(project: Project, folder: Path, picture: Array) -> None:
 
 
 def _with_scene(setup: Setup) -> Setup:
-    return replace(setup, scene=SCENE, recipes=RECIPES)
+    return with_fields(setup, {"scene": SCENE, "recipes": RECIPES})
 
 
 def _with_views(setup: Setup) -> Setup:

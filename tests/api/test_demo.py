@@ -9,6 +9,7 @@ from django.test import TestCase, override_settings
 
 from saltwort.core.images import measure
 from saltwort.core.project import read_setup
+from saltwort.core.project.parts.scene import ScenePart
 from saltwort.demo.build import RENDER, SCENE, build_demo
 from saltwort.demo.textures import CUT_OFF, write_textures
 from saltwort.server import kept
@@ -101,7 +102,7 @@ class Demo(TestCase):
 
     def test_swatches_and_waiting_outputs(self) -> None:
         self.assertEqual(
-            read_setup(self.project.current.setup).scene,
+            ScenePart.of(read_setup(self.project.current.setup)),
             SCENE,
         )
         self.assertEqual(Job.objects.filter(state="queued").count(), 5)

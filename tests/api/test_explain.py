@@ -1,7 +1,6 @@
 """`explain` and what it says of files."""
 
 import json
-from dataclasses import replace
 from fractions import Fraction
 from io import BytesIO, StringIO
 from pathlib import Path
@@ -14,6 +13,7 @@ from PIL import Image
 from saltwort.core.engine import ViewChoice, apply, view_processor
 from saltwort.core.images import read_header, read_pixels, write_image
 from saltwort.core.images.video import VideoForm, to_planes, writing_video
+from saltwort.core.project.parts.scene import ScenePart
 from saltwort.core.scene.decisions import Scene, Swatch
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.server.handoffs.explanations import PICTURES
@@ -235,7 +235,7 @@ class Explain(CommandTestCase):
     def test_swatches_that_are_pointed_at(self) -> None:
         colours = {"enamel": "47 106 104", "brass": "226 198 138", "red": "168 42 30"}
         scene = Scene(swatches=tuple(Swatch(name, TypedColour(SRGB, "8-bit", text)) for name, text in colours.items()))
-        change_setup(self.project, 1, "swatches", lambda setup: replace(setup, scene=scene))
+        change_setup(self.project, 1, "swatches", lambda setup: ScenePart.with_value(setup, scene))
         project = Project.objects.select_related("current").get(pk=self.project.pk)
         known = {line.name: np.array(line.working, np.float32) for line in colours_of(project.current)}
         light = np.zeros((60, 180, 3), np.float32)

@@ -5,6 +5,7 @@ from django.db.migrations.executor import MigrationExecutor
 from django.test import TransactionTestCase
 
 from saltwort.core.project import read_setup
+from saltwort.core.project.parts.scene import ScenePart
 from saltwort.core.scene.decisions import FIRST_LIGHTS
 from saltwort.server.handoffs.models import Station
 from saltwort.server.projects.models import Revision
@@ -41,7 +42,7 @@ class SwatchesIntoRevisions(TransactionTestCase):
         executor = MigrationExecutor(connection)
         executor.migrate(executor.loader.graph.leaf_nodes())
         for revision in Revision.objects.all():
-            scene = read_setup(revision.setup).scene
+            scene = ScenePart.of(read_setup(revision.setup))
             self.assertEqual(
                 [(swatch.name, swatch.colour.text) for swatch in scene.swatches],
                 [("enamel", "47 106 104"), ("enamel (2)", "1 2 3")],

@@ -10,6 +10,7 @@ from django.conf import settings
 
 from saltwort.core.errors import BadInput
 from saltwort.core.images import read_pixels
+from saltwort.core.project.parts.scene import ScenePart
 from saltwort.core.scene.decisions import Scene, Swatch
 from saltwort.core.scene.rig.stage import LAYERS
 from saltwort.core.spaces.typed import TypedColour
@@ -26,8 +27,10 @@ from tests.server import ServerTestCase
 
 class RigTestCase(ServerTestCase):
     def set_scene(self, **change: object) -> Project:
-        scene = replace(current_setup(self.project).scene, **change)
-        self.project = change_setup(self.project, self.revision(), "scene", lambda setup: replace(setup, scene=scene))
+        scene = replace(ScenePart.of(current_setup(self.project)), **change)
+        self.project = change_setup(
+            self.project, self.revision(), "scene", lambda setup: ScenePart.with_value(setup, scene)
+        )
         return self.project
 
     def key(self) -> str:
@@ -44,7 +47,7 @@ class RigTestCase(ServerTestCase):
 class WhatItDependsOn(RigTestCase):
     def test_lights_are_set_afterwards_and_materials_are_not(self) -> None:
         before = self.key()
-        first, *others = current_setup(self.project).scene.lights
+        first, *others = ScenePart.of(current_setup(self.project)).lights
         self.set_scene(lights=(replace(first, stops=3.0, colour=TypedColour("", "kelvin", "2500")), *others))
         self.assertEqual(self.key(), before)
         self.set_scene(swatches=(Swatch("teal", TypedColour(SRGB, "8-bit", "47 106 104")),), swatch_on_rig="teal")
@@ -173,6 +176,6 @@ class WhatStandsInItsWay(RigTestCase):
         self.assertIn("no colour space “Nowhere”", self.ask("/rig/picture", 400)["detail"])
 
     def test_a_rig_without_any_swatch_shows_middle_grey(self) -> None:
-        self.assertEqual(current_setup(self.project).scene, Scene())
+        self.assertEqual(ScenePart.of(current_setup(self.project)), Scene())
         made = rig.prepared(self.project)
         np.testing.assert_allclose(made.bands.of_typed_surface(made.rig.swatch), [0.18] * 3, atol=1e-4)

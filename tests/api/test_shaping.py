@@ -13,7 +13,9 @@ from tests.core.test_archives import LUT, config_with_luts, zipped
 from tests.core.test_edits import CORRECTION
 from tests.core.test_explain import STUDIO
 from tests.core.test_findings_configs import cube
+from tests.newcomer import slate_added
 from tests.samples import ACES_SDR, GAMUT_COMPRESSION, SRGB, SRGB_DISPLAY, base_text
+from tests.schema import schema_written_now
 from tests.server import ServerTestCase
 
 
@@ -153,6 +155,18 @@ class Shaping(ServerTestCase):
         self.assertIn("config.replaced-for-target", [row["code"] for row in self.findings()])
         self.save(target_version="")
         self.assertEqual(self.ask("/config")["version"], "2.6")
+
+    def test_a_new_part_of_the_setup_is_told_and_set_without_a_line_here(self) -> None:
+        with slate_added(), schema_written_now():
+            self.assertEqual(self.ask("")["setup"]["slate"], {"rate": 24.0, "space": ""})
+            self.save(slate={"rate": 25, "space": SRGB})
+            self.assertEqual(self.ask("")["setup"]["slate"], {"rate": 25.0, "space": SRGB})
+            self.assertEqual(Revision.objects.get(number=2).parts, ["slate"])
+            self.tell("post", "/setup-preview", slate={"rate": 30, "space": ""})
+            for refused, why in (({"rate": "fast"}, "valid number"), ({"rate": 0}, "1 to 240"), (7, "Invalid data")):
+                self.refused("post", "/setup", why, based_on=2, message="m", slate=refused)
+            self.save(working_space="Linear Rec.2020")
+            self.assertEqual(self.ask("")["setup"]["slate"], {"rate": 25.0, "space": SRGB})
 
     def test_a_preview_says_what_would_change_and_saves_nothing(self) -> None:
         self.texture("walls/wall_height.exr", "half")

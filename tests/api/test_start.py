@@ -6,6 +6,7 @@ from typing import Any
 
 from django.core.files.uploadedfile import SimpleUploadedFile
 
+from saltwort.core.project.parts.recipes import Recipes
 from saltwort.core.project.start import DELIVERIES, PICTURES, SPACES
 from saltwort.core.stations.kinds import KINDS
 from saltwort.core.views.screen_check import EXPONENTS, Seen, half_tone_code, screen_verdict
@@ -37,7 +38,7 @@ class Start(StartTestCase):
         self.assertEqual((project.current.number, setup.working_space), (1, "ACEScg"))
         self.assertEqual((setup.view.display, setup.view.view), ("sRGB - Display", "AgX"))
         self.assertEqual(project.revisions.count(), 1)
-        self.assertEqual([recipe.name for recipe in setup.recipes], ["Web still"])
+        self.assertEqual([recipe.name for recipe in Recipes.of(setup)], ["Web still"])
         self.assertEqual(project.stations.count(), 3)
         self.assertEqual(project.hand_offs.count(), 2)
         self.assertIsNone(self.client.get(f"/api/v1/projects/{project.slug}").json()["undo"])
@@ -58,7 +59,7 @@ class Start(StartTestCase):
                 self.assertTrue(first["view"].lower().startswith(picture.label.lower()), first)
         for delivery in DELIVERIES:
             project = self.started(f"Show {delivery.key}", deliveries=[delivery.key], picture="aces-2")
-            recipe = current_setup(project).recipes[0]
+            recipe = Recipes.of(current_setup(project))[0]
             settings = dict(recipe.settings)
             if delivery.display:
                 self.assertEqual(next(iter(config_of(project.current).getDisplays())), settings["display"])

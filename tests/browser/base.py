@@ -2,7 +2,6 @@
 
 import re
 import tempfile
-from dataclasses import replace
 from pathlib import Path
 from typing import ClassVar
 
@@ -12,6 +11,7 @@ from playwright.sync_api import BrowserContext, Locator, Page, expect
 from playwright.sync_api import TimeoutError as PlaywrightTimeout
 
 from saltwort.core.project import write_setup
+from saltwort.core.project.parts.scene import ScenePart
 from saltwort.core.scene.decisions import Scene, Swatch
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.server.images.operations import store_file
@@ -96,7 +96,7 @@ class BrowserTestCase(LiveServerTestCase):
         pin_texture(rough, rough.version, SRGB, "too dark")
         # Written into the first revision, so that tests count theirs from 1.
         scene = Scene(swatches=(Swatch("enamel", TypedColour(SRGB, "8-bit", "47 106 104")),), swatch_on_rig="enamel")
-        setup = write_setup(replace(current_setup(project), scene=scene))
+        setup = write_setup(ScenePart.with_value(current_setup(project), scene))
         Revision.objects.filter(pk=project.current_id).update(setup=setup)
         project.current.setup = setup
         self.dusk = write(self.folder / "files" / "dusk.exr", light(54, 96, 12.0), "half")

@@ -11,6 +11,7 @@ from django.test import override_settings
 from playwright.sync_api import Page, expect
 
 from saltwort.core.images import write_image
+from saltwort.core.project.parts.recipes import Recipes
 from saltwort.core.project.start import DELIVERIES, PICTURES
 from saltwort.core.stations.kinds import KINDS
 from saltwort.demo.build import build_demo
@@ -155,7 +156,7 @@ class Start(BrowserTestCase):
         project = self.started()
         setup = current_setup(project)
         self.assertEqual((setup.working_space, setup.view.view), ("Linear Rec.2020", "Un-tone-mapped"))
-        self.assertEqual(len(setup.recipes), len(DELIVERIES))
+        self.assertEqual(len(Recipes.of(setup)), len(DELIVERIES))
         self.assertEqual(project.stations.count(), len(applications))
 
     def test_without_a_render_the_rig_stands_in(self) -> None:

@@ -22,6 +22,7 @@ from saltwort.core.findings import (
 from saltwort.core.findings.registry import check
 from saltwort.core.images import Facts, Header, Stats
 from saltwort.core.project import Setup, compose
+from saltwort.core.project.parts.scene import ScenePart
 from saltwort.core.scene.decisions import Scene, Swatch
 from saltwort.core.textures.evidence import evidence_for
 from saltwort.core.textures.kinds import DATA, MAP_KINDS, map_kind_of
@@ -74,7 +75,7 @@ def subjects_found(code: str, **subjects: object) -> list[str]:
 
 
 def with_swatches(*swatches: Swatch) -> Setup:
-    return replace(sample_setup(), scene=Scene(swatches=swatches))
+    return ScenePart.with_value(sample_setup(), Scene(swatches=swatches))
 
 
 def texture(path: str, space: str, stats: Stats = STATS, header: Header = HEADER) -> CheckedTexture:

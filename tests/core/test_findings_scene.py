@@ -7,6 +7,7 @@ from saltwort.core.findings import (
     CheckedRender,
 )
 from saltwort.core.images import Facts, Header
+from saltwort.core.project.parts.scene import ScenePart
 from saltwort.core.scene.decisions import FIRST_LIGHTS, Scene, Swatch
 from saltwort.core.spaces.gamuts import REC709
 from saltwort.core.spaces.typed import TypedColour
@@ -66,7 +67,7 @@ class SceneThings(TestCase):
         first, *others = FIRST_LIGHTS
         lost = replace(first, colour=TypedColour("Nowhere", "unit", "1"))
         violet = replace(others[0], colour=TypedColour("", "xyY", "0.17 0.005 1"))
-        setup = replace(sample_setup(), scene=Scene(lights=(lost, violet, *others[1:])))
+        setup = ScenePart.with_value(sample_setup(), Scene(lights=(lost, violet, *others[1:])))
         self.assertEqual(subjects_found("light.unknown-space", setup=setup), ["environment"])
         self.assertEqual(subjects_found("light.outside-working-gamut", setup=setup), ["key"])
         self.assertEqual(subjects_found("light.outside-working-gamut"), [])

@@ -14,6 +14,7 @@ from saltwort.core.errors import BadInput
 from saltwort.core.findings import CheckedRender, CheckedTexture, Subjects, run_checks
 from saltwort.core.images import read_header, read_layers, read_pixels, survey, write_image
 from saltwort.core.project import first_setup
+from saltwort.core.project.parts.scene import ScenePart
 from saltwort.core.scene.decisions import FIRST_LIGHTS, Scene, Swatch
 from saltwort.core.scene.rig.bands import RgbBands, SpectralBands
 from saltwort.core.scene.rig.bodies import Ball, Floor
@@ -301,9 +302,8 @@ class Mistakes(TestCase):
             file = Path(folder) / "picture.exr"
             write_image(file, picture, "half")
             renders.append(CheckedRender("picture.exr", "ACEScg", survey(file).facts))
-        setup = replace(
-            first_setup("builtin:" + newest_cg_config(), config), scene=Scene(swatches=(Swatch("swatch", swatch),))
-        )
+        first = first_setup("builtin:" + newest_cg_config(), config)
+        setup = ScenePart.with_value(first, Scene(swatches=(Swatch("swatch", swatch),)))
         subjects = Subjects(config=config, setup=setup, textures=textures, renders=renders)
         return {finding.code for finding in run_checks(subjects)}
 

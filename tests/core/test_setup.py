@@ -22,17 +22,23 @@ from saltwort.core.project import (
     compose,
     first_setup,
     read_setup,
+    same_config,
+    value_parts,
+    with_fields,
     with_space_edits,
     write_setup,
 )
-from saltwort.core.project.part import Fields, Part, parts
-from saltwort.core.project.setup import renamed
+from saltwort.core.project.part import parts
+from saltwort.core.project.parts.recipes import Recipes
+from saltwort.core.project.parts.scene import ScenePart
+from saltwort.core.project.setup import field_of, renamed
 from saltwort.core.project.stored import FORMATS
 from saltwort.core.scene.decisions import Light, Scene, Swatch
 from saltwort.core.spaces.gamuts import REC709
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.core.textures.rules import Rule
 from saltwort.core.views import AddedView
+from tests.newcomer import Slate, SlatePart, slate_added
 from tests.samples import (
     BASE,
     LINEAR_REC709,
@@ -51,7 +57,7 @@ FROZEN = Path(__file__).parent / "setups"
 def full_setup() -> Setup:
     """A setup that says something in every field."""
     own_view = AddedView(SRGB_DISPLAY, "Quay", "agx", design=OWN_DESIGNS["agx"])
-    return replace(
+    typed = replace(
         sample_setup(),
         working_space=LINEAR_REC709,
         view=ViewChoice(SRGB_DISPLAY, "Quay", "Lamplight"),
@@ -69,17 +75,18 @@ def full_setup() -> Setup:
             (LINEAR_REC709, SRGB, "ACEScct", "ACEScg"), (ViewChoice(SRGB_DISPLAY, "Un-tone-mapped"),), ("In log",)
         ),
         target_version="2.4",
-        recipes=(Recipe("Archive", "light", (("space", LINEAR_REC709), ("sample", "float")), "{picture}_{revision}"),),
-        dismissed=(Dismissal("texture.data-read-as-colour", "wall_rough.png", "Data read as colour", "a mask", "Ida"),),
-        scene=Scene(
-            swatches=(Swatch("brass", TypedColour(SRGB, "8-bit", "180 140 60")),),
-            lights=tuple(
-                Light(light.name, TypedColour("ACEScg", "unit", "1 0.5 0.2"), stops=1.0) for light in Scene().lights
-            ),
-            swatch_on_rig="brass",
-            inputs=(("lamp", "swatch:brass"),),
-        ),
     )
+    scene = Scene(
+        swatches=(Swatch("brass", TypedColour(SRGB, "8-bit", "180 140 60")),),
+        lights=tuple(
+            Light(light.name, TypedColour("ACEScg", "unit", "1 0.5 0.2"), stops=1.0) for light in Scene().lights
+        ),
+        swatch_on_rig="brass",
+        inputs=(("lamp", "swatch:brass"),),
+    )
+    recipe = Recipe("Archive", "light", (("space", LINEAR_REC709), ("sample", "float")), "{picture}_{revision}")
+    mask = Dismissal("texture.data-read-as-colour", "wall_rough.png", "Data read as colour", "a mask", "Ida")
+    return with_fields(typed, {"scene": scene, "recipes": (recipe,), "dismissed": (mask,)})
 
 
 class EveryPart(TestCase):
@@ -87,11 +94,10 @@ class EveryPart(TestCase):
 
     def test_each_field_is_of_one_part_and_says_something_here(self) -> None:
         owned = [name for part in parts() for name in part.fields]
-        self.assertEqual(sorted(owned), sorted(field.name for field in fields(Setup)))
-        for field in fields(Setup):
-            if field.name != "base":
-                said = getattr(self.setup, field.name)
-                self.assertNotEqual(said, getattr(sample_setup(), field.name), field.name)
+        typed = [field.name for field in fields(Setup) if field.name != "values"]
+        self.assertEqual(sorted(owned), sorted([*typed, *value_parts()]))
+        for name in set(owned) - {"base"}:
+            self.assertNotEqual(field_of(self.setup, name), field_of(sample_setup(), name), name)
 
     def test_json_and_back(self) -> None:
         for setup in (self.setup, sample_setup(), replace(self.setup, trim=None)):
@@ -156,7 +162,7 @@ class EveryPart(TestCase):
         config.setRole("scene_linear", "light")
         other = load_config(config.serialize())
         there = carried(self.setup, project_config(), other, first_setup("sha256:other", other))
-        own = {space.name for space in self.setup.added_spaces} | {"", *there.scene.spaces}
+        own = {space.name for space in self.setup.added_spaces} | {"", *ScenePart.of(there).spaces}
         for part in parts():
             for space in set(part.spaces(there)) - own:
                 self.assertIsNotNone(other.getColorSpace(space), (part.name, space))
@@ -172,21 +178,29 @@ class EveryPart(TestCase):
         self.assertLess(len(part.getColorSpaceNames()), len(whole.getColorSpaceNames()))
         self.assertEqual((part.getMajorVersion(), part.getMinorVersion()), (2, 4))
 
-    def test_a_new_part_is_found_and_asked(self) -> None:
-        """What a newcomer writes: a class with the decorator; here one that refuses a working space."""
+    def test_a_new_part_is_one_module(self) -> None:
+        """It is stored, checked, renamed and carried without being named anywhere else."""
+        with slate_added():
+            setup = SlatePart.with_value(self.setup, Slate(25.0, SRGB))
+            self.assertEqual(read_setup(json.loads(json.dumps(write_setup(setup)))), setup)
+            self.assertEqual(SlatePart.of(read_setup({**write_setup(self.setup), "slate": {}})), Slate())
+            self.assertEqual(SlatePart.of(renamed(setup, lambda space: f"{space} anew")).space, f"{SRGB} anew")
+            kept = carried(setup, project_config(), base_config(), sample_setup())
+            self.assertEqual(SlatePart.of(kept), Slate(25.0, SRGB))
+            self.assertTrue(same_config(setup, self.setup))
+            self.assertNotEqual(setup, self.setup)
+            for damaged in ({"rate": "25"}, {"fps": 25.0}, 25.0):
+                with self.assertRaisesRegex(BadInput, "damaged"):
+                    read_setup({**write_setup(setup), "slate": damaged})
+            with self.assertRaisesRegex(BadInput, "1 to 240"):
+                compose(base_archive(), SlatePart.with_value(setup, Slate(0.0)), "full")
+        with self.assertRaisesRegex(BadInput, "newer Saltwort"):
+            read_setup({**write_setup(self.setup), "slate": {}})
 
-        class NoLight(Part):
-            fields = ("working_space",)
-
-            def check(self, setup: Setup) -> None:
-                raise BadInput("Not in the dark.")
-
-            def rename(self, setup: Setup, now: Any) -> Fields:
-                return {}
-
-        everywhere = patch("saltwort.core.project.setup.parts", lambda: (*parts(), NoLight()))
-        with everywhere, self.assertRaisesRegex(BadInput, "Not in the dark"):
-            compose(base_archive(), self.setup, "full")
+    def test_what_is_as_in_a_new_project_is_not_held(self) -> None:
+        self.assertEqual(
+            Recipes.with_value(Recipes.with_value(sample_setup(), Recipes.of(self.setup)), ()), sample_setup()
+        )
 
 
 class Frozen(TestCase):

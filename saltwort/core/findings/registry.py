@@ -20,6 +20,7 @@ from saltwort.core.findings.guide import guide_place
 from saltwort.core.images import Facts
 from saltwort.core.modules import import_all
 from saltwort.core.project import Setup
+from saltwort.core.project.parts.dismissed import Dismissed
 from saltwort.core.stations import Station
 from saltwort.core.textures.evidence import Evidence, Verdict, verdict_of
 from saltwort.core.textures.kinds import KindMatch
@@ -267,7 +268,7 @@ def run_checks(subjects: Subjects, beginning: str = "", *, without: str = "") ->
 
 def standing(findings: Iterable[Finding], setup: Setup) -> list[Finding]:
     """The findings that a setup does not dismiss, by their subject or with all of their code."""
-    dismissed = {(one.code, one.subject) for one in setup.dismissed}
+    dismissed = {(one.code, one.subject) for one in Dismissed.of(setup)}
     return [
         finding
         for finding in findings

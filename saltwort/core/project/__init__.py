@@ -3,11 +3,18 @@
 from saltwort.core.project.carry import carried
 from saltwort.core.project.compose import Composed, compose, compose_in_steps
 from saltwort.core.project.dismissal import Dismissal
-from saltwort.core.project.setup import Setup, check_setup, first_setup, same_config, with_space_edits
-from saltwort.core.project.stored import SETUP_FIELDS, read_field, read_setup, write_setup
+from saltwort.core.project.setup import (
+    Setup,
+    check_setup,
+    first_setup,
+    same_config,
+    value_parts,
+    with_fields,
+    with_space_edits,
+)
+from saltwort.core.project.stored import read_field, read_setup, setup_fields, write_setup
 
 __all__ = [
-    "SETUP_FIELDS",
     "Composed",
     "Dismissal",
     "Setup",
@@ -19,6 +26,9 @@ __all__ = [
     "read_field",
     "read_setup",
     "same_config",
+    "setup_fields",
+    "value_parts",
+    "with_fields",
     "with_space_edits",
     "write_setup",
 ]

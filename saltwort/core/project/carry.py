@@ -1,7 +1,6 @@
 """Carry a project's setup over to another base config, by what its spaces mean and not by their names alone."""
 
 from collections.abc import Callable, Collection
-from dataclasses import replace
 from functools import cache
 from typing import Literal
 
@@ -9,7 +8,7 @@ import PyOpenColorIO as ocio
 
 from saltwort.core.configs.compare import Meaning, mean_the_same, meaning_of
 from saltwort.core.project.part import Journey, parts
-from saltwort.core.project.setup import Setup, with_space_edits
+from saltwort.core.project.setup import Setup, with_fields, with_space_edits
 
 
 def equals_in(before: ocio.Config, after: ocio.Config) -> Callable[[str], str]:
@@ -59,8 +58,7 @@ def carried(
 
     elsewhere = {name: space for name in named_elsewhere if (space := equal(name))}
     journey = Journey(config, fresh, equal, elsewhere, imports)
-    changes = {name: value for part in parts() for name, value in part.carry(setup, journey).items()}
-    return replace(setup, **changes)
+    return with_fields(setup, {name: value for part in parts() for name, value in part.carry(setup, journey).items()})
 
 
 def _named_so(config: ocio.Config, name: str) -> bool:

@@ -2,12 +2,13 @@
 
 A part is one module in `project/parts`: a subclass of Part with the decorator `part`. It says which fields of the setup
 are its own, and how they are checked, renamed, carried to another config, composed, and read from what was stored.
+Setup types the fields that every config is made of; any other part is a ValuePart, which brings its value along.
 """
 
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cache
-from typing import TYPE_CHECKING, Any, ClassVar, Literal
+from typing import TYPE_CHECKING, Any, ClassVar, Generic, Literal, TypeVar, get_args
 
 import PyOpenColorIO as ocio
 
@@ -79,6 +80,40 @@ class Part:
 
     def compose(self, setup: "Setup", draft: Draft) -> None:
         """Write what it decides into a config. Raises BadInput, naming what is missing."""
+
+
+Value = TypeVar("Value")
+
+
+class ValuePart(Part, Generic[Value]):
+    """A part whose value stands in no field that Setup types. Everything else goes by the one name in `fields`: it is
+    stored under it, and the API tells it and takes it."""
+
+    default: Value
+    """As in a new project."""
+    is_set_whole: ClassVar[bool] = True
+    """Whether it is set as a whole, as one of the API's setup; if not, operations of its own change it."""
+
+    @classmethod
+    def kind(cls) -> Any:
+        """What its value is: the type between the brackets of ValuePart."""
+        return get_args(cls.__orig_bases__[0])[0]  # type: ignore[attr-defined]
+
+    @classmethod
+    def of(cls, setup: "Setup") -> Value:
+        """Its value in a setup."""
+        part = cls()
+        value: Value = dict(setup.values).get(part.name, part.default)
+        return value
+
+    @classmethod
+    def with_value(cls, setup: "Setup", value: Value) -> "Setup":
+        """The setup with another value of it."""
+        part = cls()
+        values = {**dict(setup.values), part.name: value}
+        if value == part.default:
+            del values[part.name]
+        return replace(setup, values=tuple(sorted(values.items())))
 
 
 _parts: list[Part] = []

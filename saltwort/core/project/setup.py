@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
+from typing import Any
 
 import PyOpenColorIO as ocio
 
@@ -9,12 +10,9 @@ from saltwort.core.configs.additions import AddedLook, AddedSpace
 from saltwort.core.configs.describe import working_spaces
 from saltwort.core.configs.edits import SpaceEdit
 from saltwort.core.configs.trim import Trim
-from saltwort.core.deliverables.recipe import Recipe
 from saltwort.core.engine import ViewChoice
 from saltwort.core.errors import BadInput
-from saltwort.core.project.dismissal import Dismissal
-from saltwort.core.project.part import parts
-from saltwort.core.scene.decisions import Scene
+from saltwort.core.project.part import Fields, ValuePart, parts
 from saltwort.core.textures.kinds import DATA, DEFAULT_KIND_WORDS, MAP_KINDS, KindWords
 from saltwort.core.textures.rules import PATH_SEARCH_RULE, Rule
 from saltwort.core.views import AddedView
@@ -45,16 +43,35 @@ class Setup:
     target_version: str = ""
     """The newest OCIO version that the config may need, such as `2.3`; empty leaves the base config's."""
     kind_words: KindWords = field(default=DEFAULT_KIND_WORDS)
-    scene: Scene = field(default=Scene())
-    """Swatches, lights and the rig. They stand in no config."""
-    dismissed: tuple[Dismissal, ...] = ()
-    recipes: tuple[Recipe, ...] = ()
+    values: tuple[tuple[str, Any], ...] = ()
+    """Of parts that bring their values, by name: what is not as in a new project. Read and change them through these
+    parts."""
 
 
 def same_config(setup: Setup, other: Setup) -> bool:
     """Whether two setups differ by nothing that stands in a config."""
-    elsewhere = {name for part in parts() if not part.stands_in_config for name in part.fields}
-    return setup == replace(other, **{name: getattr(setup, name) for name in elsewhere})
+    names = [name for part in parts() if part.stands_in_config for name in part.fields]
+    return all(field_of(setup, name) == field_of(other, name) for name in names)
+
+
+def field_of(setup: Setup, name: str) -> Any:
+    """What a setup says under the name of a field of any of its parts."""
+    own = value_parts().get(name)
+    return own.of(setup) if own else getattr(setup, name)
+
+
+def with_fields(setup: Setup, changes: Fields) -> Setup:
+    """The setup with other values of fields of any of its parts, by name."""
+    own = value_parts()
+    changed = replace(setup, **{name: value for name, value in changes.items() if name not in own})
+    for name in changes.keys() & own.keys():
+        changed = own[name].with_value(changed, changes[name])
+    return changed
+
+
+def value_parts() -> dict[str, ValuePart[Any]]:
+    """The parts that bring their values, by name."""
+    return {part.name: part for part in parts() if isinstance(part, ValuePart)}
 
 
 def check_setup(setup: Setup) -> None:
@@ -65,8 +82,7 @@ def check_setup(setup: Setup) -> None:
 
 def renamed(setup: Setup, now: Callable[[str], str]) -> Setup:
     """The setup with every space called what `now` gives for its name, wherever it is named."""
-    changes = {name: value for part in parts() for name, value in part.rename(setup, now).items()}
-    return replace(setup, **changes)
+    return with_fields(setup, {name: value for part in parts() for name, value in part.rename(setup, now).items()})
 
 
 def with_space_edits(setup: Setup, edits: tuple[SpaceEdit, ...]) -> Setup:

@@ -12,6 +12,7 @@ from saltwort.core.configs.matching import encoding_of, spaces_with
 from saltwort.core.deliverables.recipe import Recipe
 from saltwort.core.engine import ViewChoice
 from saltwort.core.errors import BadInput
+from saltwort.core.project.parts.recipes import Recipes
 from saltwort.core.project.setup import Setup, first_setup
 from saltwort.core.spaces.curves import LINEAR, Curve
 from saltwort.core.spaces.gamuts import AP1, REC709, REC2020
@@ -187,7 +188,7 @@ def started(answers: Answers, base: str, config: ocio.Config) -> Started:
     views, added, said = _views(config, answers.picture, displays or [first])
     setup = replace(setup, displays=tuple(displays), added_views=added, view=ViewChoice(first, views[first]))
     recipes = [_recipe(each, made_for.get(each.key), views) for each in wanted]
-    return Started(replace(setup, recipes=tuple(recipes)), answers.applications, (*told, *said))
+    return Started(Recipes.with_value(setup, tuple(recipes)), answers.applications, (*told, *said))
 
 
 def _recipe(delivery: Delivery, display: str | None, views: Mapping[str, str]) -> Recipe:

@@ -5,6 +5,8 @@ from dataclasses import dataclass
 
 from saltwort.core.errors import BadInput
 from saltwort.core.findings.registry import BLOCKER, NOTE
+from saltwort.core.project.parts.recipes import Recipes
+from saltwort.core.project.parts.scene import ScenePart
 from saltwort.core.stations.proof import NOT_TRIED
 from saltwort.server.findings.operations import Group, groups_of
 from saltwort.server.handoffs.proving import checked_proofs
@@ -103,7 +105,7 @@ def _textures(project: Project) -> Told:
 
 def _scene(project: Project) -> Told:
     setup = current_setup(project)
-    settled = [f"Working space {setup.working_space}.", f"{len(setup.scene.swatches)} swatches."]
+    settled = [f"Working space {setup.working_space}.", f"{len(ScenePart.of(setup).swatches)} swatches."]
     if not project.renders.exists():
         return settled, NextThing("Import a render, or render the rig", "scene?part=renders"), "No render yet."
     return [*settled, f"{project.renders.count()} renders."], None, ""
@@ -130,7 +132,7 @@ def _handoffs(project: Project) -> Told:
 
 
 def _outputs(project: Project) -> Told:
-    recipes, made = current_setup(project).recipes, project.outputs.exclude(facts=None).count()
+    recipes, made = Recipes.of(current_setup(project)), project.outputs.exclude(facts=None).count()
     settled = [f"{len(recipes)} recipes."] if recipes else []
     if not made:
         return settled, NextThing("Make an output", "outputs"), "Nothing is delivered yet."

@@ -15,6 +15,7 @@ from saltwort.core.images import encode_png, read_reduced
 from saltwort.core.images.reading import Pixels
 from saltwort.core.names import free_name
 from saltwort.core.project import compose
+from saltwort.core.project.parts.recipes import Recipes
 from saltwort.core.project.start import ACES_1, Answers, Started, aces_1_config, start_spaces, started
 from saltwort.core.scene.renders import render_space
 from saltwort.core.scene.rig.first import first_picture
@@ -74,7 +75,7 @@ def facts_of(answers: Answers) -> dict[str, Any]:
             for each in space.displays
             if not made.setup.displays or each.display in made.setup.displays
         ],
-        "outputs": [recipe.name for recipe in made.setup.recipes],
+        "outputs": [recipe.name for recipe in Recipes.of(made.setup)],
         "rules": [_rule_told(rule) for rule in made.setup.rules],
         "applications": list(_names_of(made.applications).values()),
         "told": list(made.told),

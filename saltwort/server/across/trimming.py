@@ -7,6 +7,7 @@ import PyOpenColorIO as ocio
 from saltwort.core.configs import Extent, Proof, Trim, extent
 from saltwort.core.engine import ConfigArchive, ViewChoice, load_config
 from saltwort.core.project import compose, compose_in_steps
+from saltwort.core.project.parts.scene import ScenePart
 from saltwort.server.compare.operations import comparison_of, panes_of
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.operations import proof_of
@@ -39,7 +40,7 @@ def used_by(project: Project) -> Trim:
         setup.default_space,
         project.tracer_space,
         *spaces_read(project),
-        *setup.scene.spaces,
+        *ScenePart.of(setup).spaces,
         *(space_of(render).space for render in project.renders.select_related("image", "project__current")),
     ]
     found = [config.getColorSpace(name) for name in names]

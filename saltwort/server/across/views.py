@@ -1,6 +1,6 @@
 """HTTP for the config with what uses it, and for changes of the setup with what they would do."""
 
-from dataclasses import asdict, replace
+from dataclasses import asdict
 from typing import Any
 
 from drf_spectacular.utils import extend_schema
@@ -10,7 +10,7 @@ from rest_framework.response import Response
 
 from saltwort.core.configs import Trim, describe, environment_lines
 from saltwort.core.configs.export import archive_suffix
-from saltwort.core.project import SETUP_FIELDS, Setup, read_field, with_space_edits
+from saltwort.core.project import Setup, read_field, setup_fields, value_parts, with_fields, with_space_edits
 from saltwort.core.structured import structured
 from saltwort.core.textures.kinds import MAP_KINDS
 from saltwort.server.across import previews, trimming
@@ -127,13 +127,17 @@ def working_space_changes(request: Request, slug: str) -> Response:
 def _changed(project: Project, setup: Setup, asked: dict[str, Any]) -> Setup:
     if "base" in asked and asked["base"] != setup.base:
         setup = operations.start_from(project, setup, asked["base"])
-    changes = {name: read_field(name, _as_stored(name, asked[name])) for name in asked.keys() & SETUP_FIELDS}
+    changes = {
+        name: value if name in value_parts() else read_field(name, _as_stored(name, value))
+        for name, value in asked.items()
+        if name in setup_fields()
+    }
     if "space_edits" in changes:
         setup = with_space_edits(setup, changes["space_edits"])
     if changes.get("trim"):
         changes["trim"] = trimming.with_what_files_need(project, changes["trim"])
     changes.pop("base", None)
-    return replace(setup, **changes)
+    return with_fields(setup, changes)
 
 
 _PAIRS = {"roles": ("role", "space"), "kind_words": ("word", "kind")}

@@ -8,6 +8,7 @@ from saltwort.core.changes import Change
 from saltwort.core.engine.typed import typed_in
 from saltwort.core.errors import BadInput
 from saltwort.core.findings import CAUTION, NOTE, Finding
+from saltwort.core.project.parts.scene import ScenePart
 from saltwort.core.scene.rig.judging import Difference
 from saltwort.core.spaces.gamuts import GAMUT_TOLERANCE, is_inside
 from saltwort.core.spaces.typed import Triple, TypedColour
@@ -45,7 +46,7 @@ class WorkingSpaceChange:
 
 def working_space_change(project: Project, space: str) -> WorkingSpaceChange:
     """Look at a switch to another working space. Raises BadInput for one that is none."""
-    scene, config = current_setup(project).scene, config_of(project.current)
+    scene, config = ScenePart.of(current_setup(project)), config_of(project.current)
     preview = preview_change(project, lambda setup: replace(setup, working_space=space))
     typed = [("swatch", swatch.name, swatch.colour) for swatch in scene.swatches]
     typed += [("light", light.name, scene.colour_of(light)) for light in scene.lights]

@@ -10,6 +10,7 @@ from saltwort.core.configs.edits import SpaceEdit
 from saltwort.core.errors import BadInput
 from saltwort.core.findings import Finding, Fix, codes
 from saltwort.core.project import Dismissal, Setup
+from saltwort.core.project.parts.dismissed import Dismissed
 from saltwort.core.textures.rules import Rule
 from saltwort.server.findings.operations import findings_a_few_at_a_time, findings_of_project, own_findings
 from saltwort.server.projects.models import Project
@@ -97,8 +98,8 @@ def dismiss(project: Project, based_on: int, dismissal: Dismissal) -> None:
     what = f"Dismissed: {dismissal.title}" + (f", {dismissal.subject}" if dismissal.subject else ", all of them")
 
     def dismissed(setup: Setup) -> Setup:
-        others = [one for one in setup.dismissed if (one.code, one.subject) != (dismissal.code, dismissal.subject)]
-        return replace(setup, dismissed=(*others, dismissal))
+        others = [one for one in Dismissed.of(setup) if (one.code, one.subject) != (dismissal.code, dismissal.subject)]
+        return Dismissed.with_value(setup, (*others, dismissal))
 
     change_setup(project, based_on, what, dismissed, dismissal.author)
 
@@ -107,8 +108,8 @@ def restore(project: Project, based_on: int, code: str, subject: str, author: st
     """Have a dismissed finding stand again."""
 
     def restored(setup: Setup) -> Setup:
-        return replace(
-            setup, dismissed=tuple(one for one in setup.dismissed if (one.code, one.subject) != (code, subject))
+        return Dismissed.with_value(
+            setup, tuple(one for one in Dismissed.of(setup) if (one.code, one.subject) != (code, subject))
         )
 
     change_setup(project, based_on, f"No longer dismissed: {subject or code}", restored, author)

@@ -9,6 +9,7 @@ from django.db.models import Max
 from saltwort.core.configs.export import archive_suffix
 from saltwort.core.errors import BadInput
 from saltwort.core.project import read_setup
+from saltwort.core.project.parts.scene import ScenePart
 from saltwort.core.scene.swatches import convert, picked
 from saltwort.core.stations import Chain, ColourLine, Section, TextureLine, settings_sheet
 from saltwort.core.stations.abilities.hands_on import HANDS_ON, NOTHING, TEXTURES
@@ -206,8 +207,9 @@ def _line(path: str, space: str, reason: str, kind: str, set_name: str) -> Textu
 def colours_of(revision: Revision) -> list[ColourLine]:
     """Swatches and lights; those that the config can no longer tell have their own finding."""
     config, setup = config_of(revision), read_setup(revision.setup)
-    typed = {swatch.name: swatch.colour for swatch in setup.scene.swatches}
-    typed |= {f"{light.name} (light)": setup.scene.colour_of(light) for light in setup.scene.lights}
+    scene = ScenePart.of(setup)
+    typed = {swatch.name: swatch.colour for swatch in scene.swatches}
+    typed |= {f"{light.name} (light)": scene.colour_of(light) for light in scene.lights}
     lines = []
     for name, colour in typed.items():
         with suppress(BadInput):

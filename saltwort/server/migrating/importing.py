@@ -15,6 +15,7 @@ from saltwort.core.migration.readings import to_xyz
 from saltwort.core.migration.scene import picture_files
 from saltwort.core.migration.uses import LIGHT_ROLE, SURFACE, LightUse
 from saltwort.core.names import free_name
+from saltwort.core.project.parts.scene import ScenePart
 from saltwort.core.scene.decisions import LIGHTS, LONGEST_NAME, Scene, Swatch, with_swatch
 from saltwort.core.spaces.gamuts import solve, xy_to_xyz
 from saltwort.core.spaces.observer import black_body_xy
@@ -48,7 +49,7 @@ def read_into(scene: OldScene, author: str = "") -> dict[str, int]:
                 continue
     if images:
         add_textures(scene.project, images, f"Textures of {scene.name} imported", author)
-    taken = {swatch.name for swatch in current_setup(scene.project).scene.swatches}
+    taken = {swatch.name for swatch in ScenePart.of(current_setup(scene.project)).swatches}
     lights = list(_lights(draft, taken))
     swatches = [*_swatches(draft, taken), *(swatch for _, swatch in lights)]
     lit = _rig_lights(lights)

@@ -14,7 +14,8 @@ from saltwort.core.deliverables import FRAMES, OF_PICTURES, Deliverable, deliver
 from saltwort.core.deliverables.recipe import Recipe
 from saltwort.core.deliverables.verify import Verified, against, verify_apart
 from saltwort.core.errors import BadInput
-from saltwort.core.project import Setup, check_setup, read_setup, same_config
+from saltwort.core.project import Setup, read_setup, same_config
+from saltwort.core.project.parts.recipes import Recipes
 from saltwort.server.images.operations import write_upload
 from saltwort.server.jobs.models import CANCELLED, FAILED
 from saltwort.server.outputs.foreseeing import Expected, check_expected, expected
@@ -45,7 +46,8 @@ def standings(project: Project) -> list[Standing]:
     made = project.outputs.exclude(recipe="").select_related("revision", "job").order_by("pk")
     newest = {output.recipe: output for output in made}
     return [
-        Standing(one, _state(project, setup, one, newest.get(one.name)), newest.get(one.name)) for one in setup.recipes
+        Standing(one, _state(project, setup, one, newest.get(one.name)), newest.get(one.name))
+        for one in Recipes.of(setup)
     ]
 
 
@@ -79,12 +81,10 @@ def save_recipe(project: Project, based_on: int, recipe: Recipe, was: str = "", 
     recipe = replace(recipe, name=recipe.name.strip())
 
     def saved(setup: Setup) -> Setup:
-        if was and was not in [one.name for one in setup.recipes]:
+        if was and was not in [one.name for one in Recipes.of(setup)]:
             raise BadInput(f"There is no recipe “{was}” any more. Save it under a new name.")
-        others = tuple(recipe if one.name == was else one for one in setup.recipes)
-        changed = replace(setup, recipes=others if was else (*others, recipe))
-        check_setup(changed)
-        return changed
+        others = tuple(recipe if one.name == was else one for one in Recipes.of(setup))
+        return Recipes.with_value(setup, others if was else (*others, recipe))
 
     project = change_setup(project, based_on, f"Recipe {recipe.name} {'changed' if was else 'added'}", saved, author)
     if was and was != recipe.name:
@@ -96,7 +96,7 @@ def remove_recipe(project: Project, based_on: int, name: str, author: str = "") 
     """Remove a recipe; what was made by it stays."""
 
     def removed(setup: Setup) -> Setup:
-        return replace(setup, recipes=tuple(one for one in setup.recipes if one.name != name))
+        return Recipes.with_value(setup, tuple(one for one in Recipes.of(setup) if one.name != name))
 
     return change_setup(project, based_on, f"Recipe {name} removed", removed, author)
 
@@ -105,7 +105,7 @@ def make_recipes(project: Project, names: Sequence[str], render: Render | None, 
     """Queue the recipes of these names, or where none are named all that can be made of a render, or of `frames` of it:
     of a single picture no videos. Raises BadInput, naming the recipe, where one cannot be made: then none is."""
     recipes = [
-        one for one in current_setup(project).recipes if (_fits(one, render) if not names else one.name in names)
+        one for one in Recipes.of(current_setup(project)) if (_fits(one, render) if not names else one.name in names)
     ]
     if missing := set(names) - {one.name for one in recipes}:
         raise BadInput(f"There is no recipe “{min(missing)}”.")
@@ -121,7 +121,7 @@ def _fits(recipe: Recipe, render: Render | None) -> bool:
 def foreseen_recipes(project: Project, render: Render | None, frames: str) -> list[tuple[str, Expected | None, str]]:
     """What each recipe will cost and lose, or the sentence with which it cannot be made."""
     found: list[tuple[str, Expected | None, str]] = []
-    for recipe in current_setup(project).recipes:
+    for recipe in Recipes.of(current_setup(project)):
         made, of_pictures = _of_render(recipe, render, frames)
         try:
             asked = read_options(made.settings, dict(recipe.settings))
@@ -154,7 +154,7 @@ def _ordered(project: Project, recipe: Recipe, render: Render | None, frames: st
 
 def recipe_named(project: Project, name: str) -> tuple[Any, Deliverable[Any], Any]:
     """The config, the kind and the settings of a recipe. Raises BadInput when there is none, saying which there are."""
-    recipes = current_setup(project).recipes
+    recipes = Recipes.of(current_setup(project))
     recipe = next((one for one in recipes if one.name == name), None)
     if recipe is None:
         raise BadInput(f"There is no recipe “{name}”. Recipes: {', '.join(one.name for one in recipes) or 'none yet'}.")

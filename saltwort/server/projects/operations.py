@@ -19,15 +19,17 @@ from saltwort.core.configs.untried import looks_of, try_config
 from saltwort.core.engine import ConfigArchive, ViewChoice, load_config, newest_cg_config
 from saltwort.core.errors import BadInput
 from saltwort.core.project import (
-    SETUP_FIELDS,
     Composed,
     Setup,
     carried,
+    check_setup,
     compose_in_steps,
     first_setup,
     same_config,
+    setup_fields,
     write_setup,
 )
+from saltwort.core.project.parts.scene import ScenePart
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.server.history import operations as history
 from saltwort.server.history.models import Action
@@ -203,7 +205,7 @@ def start_from(project: Project, setup: Setup, base: str) -> Setup:
         config_of(project.current),
         config,
         first_setup(base, config),
-        named_elsewhere={*pins, *setup.scene.spaces, *read, project.tracer_space},
+        named_elsewhere={*pins, *ScenePart.of(setup).spaces, *read, project.tracer_space},
         imports=_imports(project, base),
     )
 
@@ -269,6 +271,7 @@ def draft_revision(project: Project, setup: Setup, message: str = "") -> tuple[R
 
 def _with_the_same_config(project: Project, number: int, setup: Setup, message: str) -> tuple[Revision, ConfigArchive]:
     """The revision of a setup that differs by what stands in no config, such as its scene: the config stays."""
+    check_setup(setup)
     current, stored = project.current, write_setup(setup)
     revision = Revision(
         project=project,
@@ -286,7 +289,7 @@ def _with_the_same_config(project: Project, number: int, setup: Setup, message: 
 
 
 def _changed_parts(stored: dict[str, Any], before: dict[str, Any]) -> list[str]:
-    return [name for name in stored if name in SETUP_FIELDS and _as_json(stored[name]) != _as_json(before.get(name))]
+    return [name for name in stored if name in setup_fields() and _as_json(stored[name]) != _as_json(before.get(name))]
 
 
 def revision_name(project: Project, number: int) -> str:

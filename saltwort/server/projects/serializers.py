@@ -1,10 +1,15 @@
 """The JSON of projects, revisions and configs."""
 
+from dataclasses import make_dataclass
+from typing import Any, ClassVar
+
 from rest_framework import serializers
+from rest_framework_dataclasses.serializers import DataclassSerializer
 
 from saltwort.core.configs import VERSIONS
 from saltwort.core.configs.additions import CURVES
 from saltwort.core.configs.edits import ENCODINGS
+from saltwort.core.project import value_parts
 from saltwort.core.spaces.typed import UNITS
 from saltwort.core.textures.kinds import MAP_KINDS, MAX_WORDS
 from saltwort.core.textures.rules import MAX_RULES
@@ -177,6 +182,27 @@ class DismissalSerializer(serializers.Serializer):
     author = serializers.CharField(allow_blank=True)
 
 
+class _TextField(serializers.CharField):
+    """Text as it is given; it may be empty."""
+
+    def __init__(self, **how: Any) -> None:
+        super().__init__(allow_blank=True, trim_whitespace=False, **how)
+
+
+class _ValueSerializer(DataclassSerializer):
+    serializer_field_mapping: ClassVar = {**DataclassSerializer.serializer_field_mapping, str: _TextField}
+
+    @property
+    def serializer_dataclass_field(self) -> type[DataclassSerializer]:
+        return _ValueSerializer
+
+
+def _value_fields() -> dict[str, serializers.Field]:
+    """A field for each part of the setup that brings its value and is set as a whole, as its type asks."""
+    kinds = [(name, part.kind(), None) for name, part in value_parts().items() if part.is_set_whole]
+    return _ValueSerializer(dataclass=make_dataclass("Values", kinds)).get_fields()
+
+
 class SetupSerializer(serializers.Serializer):
     base = serializers.CharField()
     working_space = serializers.CharField()
@@ -194,6 +220,9 @@ class SetupSerializer(serializers.Serializer):
     target_version = serializers.CharField(allow_blank=True)
     kind_words = KindWordSerializer(many=True)
     dismissed = DismissalSerializer(many=True)
+
+    def get_fields(self) -> dict[str, serializers.Field]:
+        return {**super().get_fields(), **_value_fields()}
 
 
 class RevisionSerializer(serializers.Serializer):
@@ -263,6 +292,9 @@ class SetupParts(serializers.Serializer):
     views = serializers.ListField(child=serializers.CharField(max_length=200), required=False)
     target_version = serializers.ChoiceField(choices=["", *VERSIONS], required=False)
     kind_words = KindWordSerializer(many=True, required=False, max_length=MAX_WORDS)
+
+    def get_fields(self) -> dict[str, serializers.Field]:
+        return {**super().get_fields(), **_value_fields()}
 
 
 class SetupChange(SetupParts, BasedOn):

@@ -12,7 +12,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from saltwort.core.errors import BadInput
-from saltwort.core.project import Setup
+from saltwort.core.project import Setup, write_setup
 from saltwort.core.project.colour_path import Joint, trace
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.server.history.operations import last_done, last_undone
@@ -157,7 +157,7 @@ def _spaces_or_problem(project: Project) -> tuple[int, str]:
 
 def _setup(setup: Setup) -> dict[str, Any]:
     return {
-        **asdict(setup),
+        **write_setup(setup),
         "roles": [{"role": role, "space": space} for role, space in setup.roles],
         "kind_words": [{"word": word, "kind": kind} for word, kind in setup.kind_words],
     }

@@ -9,6 +9,7 @@ from saltwort.core.engine.processors import known_space
 from saltwort.core.errors import BadInput
 from saltwort.core.images import Facts, read_header, read_layers
 from saltwort.core.images.intake import survey_apart
+from saltwort.core.project.parts.scene import ScenePart
 from saltwort.core.scene.decisions import SWATCH, Light, Scene, Swatch, check_scene, with_swatch, without_swatches
 from saltwort.core.scene.renders import RenderSpace, render_space
 from saltwort.core.scene.rig.stage import SLOTS
@@ -42,7 +43,9 @@ def change_scene(
                 known_space(config, colour.space)
         return after
 
-    return change_setup(project, based_on, message, lambda setup: replace(setup, scene=changed(setup.scene)), author)
+    return change_setup(
+        project, based_on, message, lambda setup: ScenePart.with_value(setup, changed(ScenePart.of(setup))), author
+    )
 
 
 def _new_colours(before: Scene, after: Scene) -> list[TypedColour]:

@@ -22,6 +22,7 @@ from saltwort.core.errors import BadInput
 from saltwort.core.files import replacing, shrink
 from saltwort.core.images.reading import Pixels
 from saltwort.core.numbers import LARGEST_HALF
+from saltwort.core.project.parts.scene import ScenePart
 from saltwort.core.scene.decisions import LIGHTS, MOST_STOPS, Light
 from saltwort.core.scene.rig.bands import RgbBands
 from saltwort.core.scene.rig.bodies import Array
@@ -92,18 +93,19 @@ class Prepared:
 def prepared(project: Project) -> Prepared:
     """The rig of a project as it stands. Inputs are read in the spaces that the project reads them in."""
     config, setup = config_of(project.current), current_setup(project)
-    chosen = setup.scene.swatch(setup.scene.swatch_on_rig)
+    scene = ScenePart.of(setup)
+    chosen = scene.swatch(scene.swatch_on_rig)
     swatch = chosen.colour if chosen else MIDDLE_GREY
     if not swatch.space:
         swatch = replace(swatch, space=setup.default_space)
-    wanted = dict(setup.scene.inputs)
+    wanted = dict(scene.inputs)
     found = assigned(project, list(project.textures.select_related("image").filter(path__in=wanted.values())))
     rows = {row.texture.path: row for row in found}
     inputs = {slot: _input(config, slot, rows[path]) for slot, path in wanted.items() if path in rows}
     path, pixels = ball_texture(config, swatch)
     inputs.setdefault("ball", Input(path, assign_paths(project, [path])[0].space, pixels))
-    colours = tuple(replace(light, colour=setup.scene.colour_of(light)) for light in setup.scene.lights)
-    given = {slot: chosen.colour for slot, chosen in setup.scene.slot_swatches.items()}
+    colours = tuple(replace(light, colour=scene.colour_of(light)) for light in scene.lights)
+    given = {slot: chosen.colour for slot, chosen in scene.slot_swatches.items()}
     return Prepared(config, setup.working_space, Rig(swatch, inputs, colours, given))
 
 

@@ -18,6 +18,7 @@ from saltwort.core.engine.measured import AP0_TO_XYZ_D65, SCENE_INTERCHANGE
 from saltwort.core.errors import BadInput
 from saltwort.core.images import encode_png
 from saltwort.core.images.reading import Pixels
+from saltwort.core.project.parts.scene import ScenePart
 from saltwort.core.scene.rig.mistakes import MISTAKES
 from saltwort.core.scene.rig.mixing import TONE_MAPPINGS
 from saltwort.core.scene.rig.stage import SLOTS
@@ -153,7 +154,7 @@ def parse_stops(text: str) -> dict[str, float]:
 
 
 def _rig(project: Project) -> dict[str, Any]:
-    made, scene = rig.prepared(project), current_setup(project).scene
+    made, scene = rig.prepared(project), ScenePart.of(current_setup(project))
     chosen = {slot: path for slot, path in scene.inputs if slot in made.rig.inputs or slot in scene.slot_swatches}
     slots = [
         {

@@ -15,6 +15,7 @@ from saltwort.core.configs import screen_view
 from saltwort.core.engine import apply_to_colour, view_processor
 from saltwort.core.engine.measured import SCENE_INTERCHANGE
 from saltwort.core.errors import BadInput
+from saltwort.core.project.parts.scene import ScenePart
 from saltwort.core.scene.decisions import Light, Scene, Swatch
 from saltwort.core.scene.picking import meanings
 from saltwort.core.scene.reflectances import Reference, references
@@ -82,7 +83,7 @@ def bring_swatches(request: Request, slug: str) -> Response:
 @api_view(["GET"])
 def swatch_file(request: Request, slug: str, kind: str) -> HttpResponse:
     project = project_named(slug)
-    rows = swatch_rows(current_setup(project).scene.swatches)
+    rows = swatch_rows(ScenePart.of(current_setup(project)).swatches)
     write = as_csv if kind == "csv" else as_json_file
     return write(rows, f"{project.slug}-swatches")
 
@@ -103,7 +104,7 @@ def lights(request: Request, slug: str) -> Response:
         asked = parsed(request, LightsChange)
         chosen = structured(tuple[Light, ...], asked["lights"])
         project = operations.set_lights(project, asked["based_on"], chosen, author_of(request))
-    scene = current_setup(project).scene
+    scene = ScenePart.of(current_setup(project))
     return Response([_light(project, scene, light) for light in scene.lights])
 
 
@@ -162,7 +163,7 @@ def _typed(asked: dict[str, Any]) -> TypedColour:
 
 
 def _swatches(project: Project) -> list[dict[str, Any]]:
-    return [_swatch(project, swatch) for swatch in current_setup(project).scene.swatches]
+    return [_swatch(project, swatch) for swatch in ScenePart.of(current_setup(project)).swatches]
 
 
 def _swatch(project: Project, swatch: Swatch) -> dict[str, Any]:

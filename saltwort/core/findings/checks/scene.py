@@ -8,6 +8,7 @@ from saltwort.core.engine.processors import is_linear
 from saltwort.core.engine.typed import typed_in, xyz_of
 from saltwort.core.errors import BadInput
 from saltwort.core.findings.registry import BLOCKER, CAUTION, Problem, Subjects, check
+from saltwort.core.project.parts.scene import ScenePart
 from saltwort.core.scene.reflectances import remark
 from saltwort.core.spaces.gamuts import is_inside
 from saltwort.core.spaces.typed import Triple, TypedColour
@@ -19,7 +20,7 @@ STEPS = ("8-bit", "10-bit", "hex", "hsv", "hsl")
 @check("swatch.unknown-space", BLOCKER)
 def unknown_space(subjects: Subjects) -> Iterator[Problem]:
     """A swatch was typed in a space that the config no longer has."""
-    for swatch in subjects.setup.scene.swatches:
+    for swatch in ScenePart.of(subjects.setup).swatches:
         if _is_lost(subjects, swatch.colour):
             yield Problem(
                 swatch.name,
@@ -31,7 +32,7 @@ def unknown_space(subjects: Subjects) -> Iterator[Problem]:
 @check("light.unknown-space", BLOCKER)
 def light_in_unknown_space(subjects: Subjects) -> Iterator[Problem]:
     """The colour of a light was typed in a space that the config no longer has."""
-    scene = subjects.setup.scene
+    scene = ScenePart.of(subjects.setup)
     for light in scene.lights:
         if not scene.swatch(light.swatch) and _is_lost(subjects, light.colour):
             yield Problem(
@@ -44,14 +45,14 @@ def light_in_unknown_space(subjects: Subjects) -> Iterator[Problem]:
 @check("swatch.outside-working-gamut", CAUTION)
 def outside_working_gamut(subjects: Subjects) -> Iterator[Problem]:
     """A swatch turns negative in the working space: its colour lies outside the gamut."""
-    for swatch in subjects.setup.scene.swatches:
+    for swatch in ScenePart.of(subjects.setup).swatches:
         yield from _outside(subjects, swatch.name, swatch.colour)
 
 
 @check("light.outside-working-gamut", CAUTION)
 def light_outside_working_gamut(subjects: Subjects) -> Iterator[Problem]:
     """A light turns negative in the working space: its colour lies outside the gamut."""
-    scene = subjects.setup.scene
+    scene = ScenePart.of(subjects.setup)
     for light in scene.lights:
         yield from _outside(subjects, light.name, scene.colour_of(light))
 
@@ -60,7 +61,7 @@ def light_outside_working_gamut(subjects: Subjects) -> Iterator[Problem]:
 def steps_in_linear(subjects: Subjects) -> Iterator[Problem]:
     """A colour with the numbers of a screen is said to be in a linear space, so it is never decoded."""
     config = subjects.config
-    for swatch in subjects.setup.scene.swatches:
+    for swatch in ScenePart.of(subjects.setup).swatches:
         colour = swatch.colour
         if colour.unit in STEPS and config.getColorSpace(colour.space) and is_linear(config, colour.space):
             yield Problem(
@@ -74,7 +75,7 @@ def steps_in_linear(subjects: Subjects) -> Iterator[Problem]:
 @check("swatch.reflectance-out-of-range", CAUTION)
 def reflectance_out_of_range(subjects: Subjects) -> Iterator[Problem]:
     """A swatch for a surface or metal is brighter or darker than any is."""
-    for swatch in subjects.setup.scene.swatches:
+    for swatch in ScenePart.of(subjects.setup).swatches:
         light = _light(subjects, swatch.colour)
         if light is None:
             continue

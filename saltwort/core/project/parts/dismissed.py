@@ -4,7 +4,8 @@ from collections.abc import Callable
 from dataclasses import replace
 
 from saltwort.core.errors import BadInput
-from saltwort.core.project.part import Fields, Journey, Part, part
+from saltwort.core.project.dismissal import Dismissal
+from saltwort.core.project.part import Fields, Journey, ValuePart, part
 from saltwort.core.project.setup import Setup
 
 MOST_DISMISSED = 1_000
@@ -13,18 +14,20 @@ OF_PICTURES = ("texture.", "render.", "swatch.", "light.", "handoff.")
 
 
 @part
-class Dismissed(Part):
+class Dismissed(ValuePart[tuple[Dismissal, ...]]):
     fields = ("dismissed",)
+    default = ()
+    is_set_whole = False
     stands_in_config = False
 
     def check(self, setup: Setup) -> None:
-        if len(setup.dismissed) > MOST_DISMISSED:
+        if len(self.of(setup)) > MOST_DISMISSED:
             raise BadInput(f"A project holds {MOST_DISMISSED:,} dismissed findings. Dismiss all of a kind together.")
-        if any(not dismissal.reason.strip() for dismissal in setup.dismissed):
+        if any(not dismissal.reason.strip() for dismissal in self.of(setup)):
             raise BadInput("Say why a finding is dismissed: the reason is what others read.")
 
     def rename(self, setup: Setup, now: Callable[[str], str]) -> Fields:
-        return {"dismissed": tuple(replace(one, subject=now(one.subject)) for one in setup.dismissed)}
+        return {"dismissed": tuple(replace(one, subject=now(one.subject)) for one in self.of(setup))}
 
     def carry(self, setup: Setup, journey: Journey) -> Fields:
-        return {"dismissed": tuple(one for one in setup.dismissed if one.code.startswith(OF_PICTURES))}
+        return {"dismissed": tuple(one for one in self.of(setup) if one.code.startswith(OF_PICTURES))}

@@ -3,22 +3,24 @@
 from collections.abc import Callable, Iterable
 from dataclasses import replace
 
-from saltwort.core.project.part import Fields, Part, part
+from saltwort.core.project.part import Fields, ValuePart, part
 from saltwort.core.project.setup import Setup
-from saltwort.core.scene.decisions import check_scene
+from saltwort.core.scene.decisions import Scene, check_scene
 from saltwort.core.spaces.typed import TypedColour
 
 
 @part
-class ScenePart(Part):
+class ScenePart(ValuePart[Scene]):
     fields = ("scene",)
+    default = Scene()
+    is_set_whole = False
     stands_in_config = False
 
     def check(self, setup: Setup) -> None:
-        check_scene(setup.scene)
+        check_scene(self.of(setup))
 
     def spaces(self, setup: Setup) -> Iterable[str]:
-        scene = setup.scene
+        scene = self.of(setup)
         colours = (*(swatch.colour for swatch in scene.swatches), *(light.colour for light in scene.lights))
         return (colour.space for colour in colours)
 
@@ -26,7 +28,7 @@ class ScenePart(Part):
         def called(colour: TypedColour) -> TypedColour:
             return replace(colour, space=now(colour.space))
 
-        scene = setup.scene
+        scene = self.of(setup)
         swatches = (replace(swatch, colour=called(swatch.colour)) for swatch in scene.swatches)
         lights = (replace(light, colour=called(light.colour)) for light in scene.lights)
         return {"scene": replace(scene, swatches=tuple(swatches), lights=tuple(lights))}

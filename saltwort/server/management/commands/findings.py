@@ -7,6 +7,7 @@ from typing import Any
 from django.core.management.base import CommandParser
 
 from saltwort.core.findings.registry import BLOCKER
+from saltwort.core.project.parts.dismissed import Dismissed
 from saltwort.server.commands import HeadlessCommand, project_for
 from saltwort.server.findings.operations import findings_of
 from saltwort.server.projects.setups import current_setup
@@ -24,7 +25,7 @@ class Command(HeadlessCommand):
 
     def handle(self, *args: Any, project: str, dismissed: bool, **options: Any) -> None:
         if dismissed:
-            self.print_json([asdict(one) for one in current_setup(project_for(project)).dismissed])
+            self.print_json([asdict(one) for one in Dismissed.of(current_setup(project_for(project)))])
             return
         found = findings_of(project_for(project))
         self.print_json([asdict(finding) for finding in found])
