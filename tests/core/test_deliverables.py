@@ -69,7 +69,7 @@ class EveryKind(DeliverableTestCase):
                 self.assertEqual(structured(made.settings, stored), settings)
                 typed = {each.typed: str(getattr(settings, each.key)) for each in options_of(made.settings)}
                 self.assertEqual(made.settings_from(read_options(made.settings, typed), CHOSEN), settings)
-                for junk in ({"weather": "fog"}, {name: {"no": 1} for name in stored}):
+                for junk in ({"weather": "fog"}, *({name: {"no": 1}} for name in stored)):
                     with self.assertRaises(BadInput):
                         made.settings_from(junk, CHOSEN)
                 with self.assertRaisesRegex(BadInput, "no setting “weather”"):
