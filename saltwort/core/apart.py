@@ -8,6 +8,7 @@ import pickle
 import resource
 import signal
 from collections.abc import Callable, Iterator
+from concurrent.futures import Future
 from concurrent.futures import TimeoutError as TookTooLong
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -15,7 +16,7 @@ from math import ceil
 from multiprocessing import forkserver, util
 from pathlib import Path
 from threading import Lock
-from typing import TypeVar
+from typing import Generic, TypeVar
 
 from pebble import ProcessExpired, ProcessPool
 
@@ -45,22 +46,48 @@ def run_apart(work: Callable[..., Result], *arguments: object, limits: Limits, c
     Raises what the work raises, and BadInput, calling what was brought by `called` and ending with `advice`, when it
     takes more than its limits or brings the process down.
     """
-    if _is_apart:
-        return _limited(work, arguments, limits)
-    try:
-        task = _pool().schedule(_told, (work, arguments, limits), timeout=limits.seconds * CLOCK_FOR_EACH)
-        result: Result = task.result()
-    except TookTooLong:
-        raise _too_slow(limits, called, advice) from None
-    except MemoryError:
-        raise _too_large(limits, called, advice) from None
-    except ProcessExpired as ended:
-        if ended.exitcode == -signal.SIGXCPU:
+    return Apart(work, arguments, limits, called, advice).result()
+
+
+class Apart(Generic[Result]):
+    """Work of `run_apart` that is begun and not waited for, until its result is asked for."""
+
+    def __init__(
+        self, work: Callable[..., Result], arguments: tuple[object, ...], limits: Limits, called: str, advice: str
+    ) -> None:
+        self._limits, self._called, self._advice = limits, called, advice
+        if _is_apart:
+            self._task: Future[Result] = Future()
+            self._task.set_result(_limited(work, arguments, limits))
+        else:
+            clock = limits.seconds * CLOCK_FOR_EACH
+            self._task = _pool().schedule(_told, (work, arguments, limits), timeout=clock)
+
+    def result(self) -> Result:
+        """What the work gives, waited for; raises as `run_apart` does."""
+        limits, called, advice = self._limits, self._called, self._advice
+        try:
+            result: Result = self._task.result()
+        except TookTooLong:
             raise _too_slow(limits, called, advice) from None
-        if ended.exitcode == -signal.SIGABRT:  # how libraries end that are given no memory
+        except MemoryError:
             raise _too_large(limits, called, advice) from None
-        raise BadInput(f"{called} brings down the library that reads it, so it is not taken. {advice}") from None
-    return result
+        except ProcessExpired as ended:
+            if ended.exitcode == -signal.SIGXCPU:
+                raise _too_slow(limits, called, advice) from None
+            if ended.exitcode == -signal.SIGABRT:  # how libraries end that are given no memory
+                raise _too_large(limits, called, advice) from None
+            raise BadInput(f"{called} brings down the library that reads it, so it is not taken. {advice}") from None
+        return result
+
+    @property
+    def is_done(self) -> bool:
+        """Whether the result would be given, or refused, at once."""
+        return self._task.done()
+
+    def stop(self) -> None:
+        """End the work, if it is not done."""
+        self._task.cancel()
 
 
 def _too_slow(limits: Limits, called: str, advice: str) -> BadInput:

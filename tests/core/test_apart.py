@@ -8,6 +8,7 @@ import sys
 import tempfile
 import time
 import zlib
+from concurrent.futures import CancelledError
 from pathlib import Path
 from unittest import TestCase
 from unittest.mock import patch
@@ -16,10 +17,11 @@ import numpy as np
 import OpenImageIO as oiio
 from django.conf import settings
 
-from saltwort.core.apart import Limits, run_apart
+from saltwort.core.apart import Apart, Limits, run_apart
 from saltwort.core.errors import BadInput
 from saltwort.core.images import intake
 from saltwort.core.images.intake import SMALL_FILE, survey_apart, surveys_apart, take_in
+from saltwort.core.threads import CORES
 from tests.samples import light, png_chunk, write
 
 LIMITS = Limits(seconds=1, memory=200_000_000)
@@ -61,7 +63,7 @@ def apart(work: object, *arguments: object) -> object:
     return run_apart(work, *arguments, limits=LIMITS, called="it.png", advice="Save it again.")  # type: ignore[arg-type]
 
 
-class Apart(TestCase):
+class RunApart(TestCase):
     def test_results_and_refusals_come_back(self) -> None:
         self.assertEqual([apart(doubled, number) for number in range(3)], [0, 2, 4])
         with self.assertRaisesRegex(BadInput, "^Not like that.$"):
@@ -79,6 +81,18 @@ class Apart(TestCase):
             with self.subTest(work.__name__), self.assertRaisesRegex(BadInput, words):
                 apart(work)
             self.assertEqual(apart(doubled, 4), 8)
+
+    def test_work_that_is_begun_is_waited_for_or_stopped(self) -> None:
+        begun = [Apart(doubled, (number,), LIMITS, "it.png", "") for number in range(3)]
+        self.assertEqual([work.result() for work in begun], [0, 2, 4])
+        self.assertTrue(all(work.is_done for work in begun))
+        endless = [Apart(never_ends, (), Limits(60, 200_000_000), "it.png", "") for _ in range(CORES)]
+        for work in endless:
+            self.assertFalse(work.is_done)
+            work.stop()
+        self.assertEqual(apart(doubled, 4), 8, "stopped, they keep no process from others")
+        with self.assertRaises(CancelledError):
+            endless[0].result()
 
     def test_its_processes_end_with_the_one_that_asked(self) -> None:
         asking = (

@@ -8,6 +8,7 @@ import numpy as np
 from saltwort.core.engine import load_config
 from saltwort.core.errors import BadInput
 from saltwort.core.images.measuring import survey
+from saltwort.core.migration.documents import Documents
 from saltwort.core.migration.formats import usd
 from saltwort.core.migration.habits.registry import habits_of
 from saltwort.core.migration.habits.typed import corrected_likelihood, display_likelihood
@@ -16,8 +17,9 @@ from saltwort.core.migration.plan import Asked, Draft, drafted, taken
 from saltwort.core.migration.proof import COLOUR_TOLERANCE, proved
 from saltwort.core.migration.scene import read_scene
 from saltwort.core.migration.spaces import meant_by
+from saltwort.core.migration.suggested import suggested_space
 from saltwort.core.migration.uses import Uses
-from saltwort.core.migration.writing import documents_of, staged
+from saltwort.core.migration.writing import staged
 from tests.core.made_scenes import gltf_scene, materialx_scene, picture, usd_scene
 from tests.core.test_scene_documents import SEED, SceneTestCase
 from tests.samples import LINEAR_REC709, SRGB, base_config, base_text
@@ -33,6 +35,17 @@ class MigrationTestCase(SceneTestCase):
         path = self.folder / name
         path.write_text(f"#usda 1.0\n{text}")
         return path
+
+
+class ByTheProject(MigrationTestCase):
+    def test_textures_are_read_as_the_project_sets_those_of_the_name(self) -> None:
+        """Where two of the name are set otherwise, their files tell."""
+        made = usd_scene(self.folder / "scene", SEED, 3)
+        assigned = {"a/M0_diff.PNG": "ACEScg", "a/m1_diff.png": "ACEScg", "b/m1_diff.png": SRGB, "m2.png": "ACEScg"}
+        draft = self.draft(made.path, assigned=assigned)
+        found = [suggested_space(draft, picture) for picture in draft.pictures]
+        self.assertEqual(found[0], ("ACEScg", "The project reads this texture so."))
+        self.assertNotIn("project", " ".join(why for _, why in filter(None, found[1:])))
 
 
 class Colours(MigrationTestCase):
@@ -79,7 +92,7 @@ class Colours(MigrationTestCase):
         rows = {row.of: row for row in proved(draft, None)}
         self.assertTrue({f"/L.inputs:color@{time:g}" for time in samples} < set(rows))
         self.assertTrue(all(row.same for row in rows.values()))
-        (content,) = documents_of(draft).values()
+        (content,) = Documents(draft).contents.values()
         written = usd.read(content, "x").nodes["/L"].inputs
         matrix = colour.matrix_RGB_to_RGB(
             colour.RGB_COLOURSPACES["sRGB"],

@@ -6,11 +6,12 @@ import numpy as np
 
 from saltwort.core.errors import BadInput
 from saltwort.core.migration.balls import balls_beside
+from saltwort.core.migration.documents import Documents
 from saltwort.core.migration.habits.registry import habits_of
 from saltwort.core.migration.plan import Asked, plan_of, steps, taken, usual_plan
 from saltwort.core.migration.proof import proved
 from saltwort.core.migration.report import report_of
-from saltwort.core.migration.writing import documents_of, staged
+from saltwort.core.migration.writing import staged
 from tests.core.made_scenes import picture
 from tests.core.test_migration import TO_ACESCG, MigrationTestCase
 from tests.core.test_scene_documents import LIST_JSON
@@ -73,9 +74,9 @@ class OldQuay(MigrationTestCase):
         proof = proved(draft, None)
         self.assertTrue(all(row.same or row.why for row in proof))
         self.assertFalse([row for row in proof if "Nobody asked" in row.why])
-        report = report_of(draft, usual_plan("ACEScg", "rename"), changes, proof, documents_of(draft), None)
+        report = report_of(draft, usual_plan("ACEScg", "rename"), changes, proof, Documents(draft), None)
         self.assertEqual([problem for one in report.differences for problem in one.problems], [])
-        again = documents_of(draft)["old_quay.usda"].decode()
+        again = Documents(draft).contents["old_quay.usda"].decode()
         self.assertIn("# Lit by hand in one night. Do not touch the brass!", again)
         self.assertIn("# a look, not a correction: dries the rope", again)
         self.assertNotIn('"degamma"', again)
@@ -134,7 +135,7 @@ class Lists(MigrationTestCase):
         draft = self.draft(path)
         self.assertLessEqual({"gamma-node", "tone-mapping"}, {habit.code for habit in habits_of(draft)})
         taken(draft, [Asked("gamma-out"), Asked("declare-textures"), TO_ACESCG, Asked("tone-mapping-off")])
-        text = documents_of(draft)["scene.json"].decode()
+        text = Documents(draft).contents["scene.json"].decode()
         self.assertIn('"gamma": null', text)
         self.assertIn(f'"space": "{SRGB}"', text)
         self.assertIn('"odd": [1, 2]', text)
@@ -157,7 +158,7 @@ class Lists(MigrationTestCase):
         )
         draft = self.draft(path)
         taken(draft, [Asked("gamma-out")])
-        text = documents_of(draft)["scene.usda"].decode()
+        text = Documents(draft).contents["scene.usda"].decode()
         self.assertIn("inputs:diffuseColor.connect = </T.outputs:rgb>", text)
         self.assertNotIn("ND_power", text)
         self.assertEqual(replace(draft.pictures[0].reading).exponent, 1.0)

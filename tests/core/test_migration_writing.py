@@ -11,6 +11,8 @@ from unittest.mock import patch
 
 from saltwort.core.errors import BadInput
 from saltwort.core.migration import writing
+from saltwort.core.migration.documents import Documents
+from saltwort.core.migration.graph import SetInput
 from saltwort.core.migration.plan import Asked, drafted, taken
 from saltwort.core.migration.scene import hash_of, read_scene
 from saltwort.core.migration.writing import Written, gone_back, staged
@@ -22,6 +24,7 @@ TIMES = 50
 WORKER = """
 import itertools, os, signal, sys, threading
 from pathlib import Path
+from saltwort.core.apart import stay_here
 from saltwort.core.migration.plan import drafted, taken
 from saltwort.core.migration.scene import read_scene
 from saltwort.core.migration.writing import staged
@@ -33,6 +36,7 @@ draft = drafted(read_scene([scene], [scene.parent]), base_config(), "ACEScg")
 taken(draft, FAST)
 
 def migrate(output, last):
+    stay_here()
     calls = itertools.count(1)
 
     def count(frame, event, argument):
@@ -182,6 +186,22 @@ class AllOrNothing(SceneTestCase):
             self.migrated(path, None)
         kept = [state_of(folder) for folder in self.folder.iterdir() if folder.is_dir()]
         self.assertIn(old, kept, "the originals are somewhere")
+
+    def test_a_document_that_cannot_hold_its_changes_leaves_nothing(self) -> None:
+        path = self.made()
+        old = state_of(path.parent)
+        draft = drafted(read_scene([path], [path.parent]), base_config(), "ACEScg")
+        draft.edit(path.name, SetInput("/World/nowhere", "inputs:file", "other.png"))
+        documents = Documents(draft)
+        with self.assertRaisesRegex(BadInput, "cannot hold this change"):
+            _ = documents.contents
+        with self.assertRaisesRegex(BadInput, "cannot hold this change"):
+            documents.check()
+        for output in (self.folder / "out", None):
+            with self.assertRaisesRegex(BadInput, "cannot hold this change"), staged(draft, output):
+                self.fail("It is no outcome.")
+        self.assertEqual(state_of(path.parent), old)
+        self.assertEqual([each.name for each in self.folder.iterdir()], ["scene"])
 
     def test_nothing_is_overwritten(self) -> None:
         path = self.made()

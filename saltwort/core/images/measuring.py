@@ -1,5 +1,6 @@
 """Facts measured in an image's pixels, with a thumbnail, in one pass over strips."""
 
+import math
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -11,6 +12,7 @@ from saltwort.core.images.channels import colour_channels
 from saltwort.core.images.headers import Header
 from saltwort.core.images.reading import Pixels, as_floats, read_header, read_stored_strips
 from saltwort.core.images.thumbnail import Thumbnail
+from saltwort.core.numbers import percentiles
 from saltwort.core.spaces.curves import srgb_encoded
 
 SAMPLED = 1 << 14
@@ -170,7 +172,7 @@ class _Counter:
 
     def _stats(self, sample: Pixels) -> Stats:
         low, median, high = _percentiles(sample)
-        values, times = np.unique(sample[np.isfinite(sample)].astype(np.float64), return_counts=True)
+        values, times = np.unique(_finite(sample).astype(np.float64), return_counts=True)
         samples = self.pixels * self.header.channels
         units = _unit_share(sample)
         is_vectors = units > MOSTLY and self.vectors.count > 0
@@ -250,40 +252,48 @@ MOST_COLOURS = 1 << 12
 def _colour_stats(colour: Pixels, channels: int) -> dict[str, Any]:
     """The last facts of Stats, from RGB of the sample, (pixels, 3)."""
     few = colour[:: max(1, len(colour) // MOST_COLOURS)]
-    few = few[np.isfinite(few).all(axis=1)]
+    if not np.isfinite(few).all():
+        few = few[np.isfinite(few).all(axis=1)]
     if len(few) < 2:
         return {}
-    red, green, blue = (channel.astype(np.float64) for channel in few.T)
+    rgb = few.T.astype(np.float64)
+    red, green, blue = rgb
     mean = (red + green + blue) / 3
     most = np.maximum(np.maximum(red, green), blue)
     least = np.minimum(np.minimum(red, green), blue)
     found: dict[str, Any] = {
-        "at_ends": tuple(np.mean((few <= ENDS) | (few >= 1 - ENDS), axis=0).tolist()),
+        "at_ends": tuple((((few <= ENDS) | (few >= 1 - ENDS)).sum(axis=0) / len(few)).tolist()),
         "skew": _skewness(mean),
         "encoded_skew": _skewness(srgb_encoded(np.clip(mean, 0, 1))),
         # Told apart by one number, which is far faster; that two of so few have the same is next to impossible.
         "colours": len(np.unique(red + green * np.e + blue * np.pi**2)),
-        "saturation": float(np.median((most - least) / np.maximum(most, 1e-3))),
+        "saturation": percentiles(((most - least) / np.maximum(most, 1e-3))[None], (50,))[0][0],
     }
     if channels >= 3:
         length = np.sqrt(red * red + green * green + blue * blue)
-        found["signed_vectors"] = float(np.mean(np.abs(length - 1) < 0.1))
-        found["correlation"] = (_correlation(red, green), _correlation(red, blue), _correlation(green, blue))
+        found["signed_vectors"] = np.count_nonzero(np.abs(length - 1) < 0.1) / len(few)
+        found["correlation"] = _correlations(rgb)
     return found
 
 
-def _correlation(one: NDArray[np.float64], other: NDArray[np.float64]) -> float:
-    """Pearson's, 0 where one of the two is the same everywhere."""
-    one, other = one - one.mean(), other - other.mean()
-    scale = float(np.sqrt((one @ one) * (other @ other)))
-    return float(np.clip(one @ other / scale, -1, 1)) if scale > 1e-12 else 0.0
+def _correlations(rgb: NDArray[np.float64]) -> tuple[float, float, float]:
+    """Pearson's, of red and green, red and blue, green and blue; 0 where one of the two is the same everywhere."""
+    away = rgb - rgb.mean(axis=1, keepdims=True)
+    products = (away @ away.T).tolist()
+
+    def of(one: int, other: int) -> float:
+        scale = math.sqrt(products[one][one] * products[other][other])
+        return max(-1.0, min(1.0, products[one][other] / scale)) if scale > 1e-12 else 0.0
+
+    return of(0, 1), of(0, 2), of(1, 2)
 
 
 def _skewness(values: NDArray[np.float64]) -> float:
     """Third standardised moment."""
     away = values - values.mean()
-    spread = float(np.sqrt(np.mean(away * away)))
-    return float(np.mean(away * away * away)) / spread**3 if spread > 1e-6 else 0.0
+    squares = away * away
+    spread = math.sqrt(squares.sum() / len(away))
+    return float(squares @ away) / len(away) / spread**3 if spread > 1e-6 else 0.0
 
 
 class _Vectors:
@@ -326,13 +336,18 @@ class _Vectors:
 def _percentiles(sample: Pixels) -> tuple[tuple[float | None, ...], ...]:
     """For each of PERCENTILES its value in every channel."""
     if np.isfinite(sample).all():
-        return tuple(map(tuple, np.percentile(sample, PERCENTILES, axis=0).tolist()))
-    per_channel = []
-    for channel in sample.T:
-        finite = channel[np.isfinite(channel)]
-        found = np.percentile(finite, PERCENTILES).tolist() if len(finite) else [None] * len(PERCENTILES)
-        per_channel.append(found)
-    return tuple(zip(*per_channel, strict=True))
+        return tuple(zip(*percentiles(sample.T, PERCENTILES), strict=True))
+    finite = [_finite(channel) for channel in sample.T]
+    nothing = [None] * len(PERCENTILES)
+    return tuple(
+        zip(*(percentiles(each[None], PERCENTILES)[0] if each.size else nothing for each in finite), strict=True)
+    )
+
+
+def _finite(values: Pixels) -> Pixels:
+    """The finite ones of all values, in a row."""
+    is_finite = np.isfinite(values)
+    return values.ravel() if is_finite.all() else values[is_finite]
 
 
 def _steps(values: NDArray[np.float64], times: NDArray[np.int64]) -> int:

@@ -45,7 +45,8 @@ class Thumbnail:
         colour = colour_channels(self.header.channel_names)
         rows = self.sums[: self.down].reshape(self.down, -1, self.header.channels)
         blocks = rows[:, : self.across * self.block, colour].reshape(self.down, self.across, self.block, 3)
-        return np.asarray(blocks.mean(axis=2) * (scale / self.block), np.float32)
+        averaged = blocks.mean(axis=2) if self.block > 1 else blocks[:, :, 0]
+        return np.asarray(averaged * (scale / self.block), np.float32)
 
 
 def _column_sums(rows: NDArray[Any], is_positive: bool) -> NDArray[Any]:

@@ -7,7 +7,7 @@ and makes them in the `Draft`.
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import MISSING, dataclass, field, fields
 from functools import cache, cached_property
-from pathlib import Path
+from pathlib import Path, PurePosixPath
 from typing import Any, Literal, get_args, get_origin, get_type_hints
 
 import PyOpenColorIO as ocio
@@ -23,6 +23,7 @@ from saltwort.core.migration.spaces import Meant, meant_by, says_nothing
 from saltwort.core.migration.uses import ColourUse, PictureUse
 from saltwort.core.modules import import_all
 from saltwort.core.structured import structured
+from saltwort.core.textures.evidence import Evidence
 from saltwort.core.textures.kinds import DEFAULT_KIND_WORDS, KindWords
 
 Progress = Callable[[float, str], None]
@@ -106,6 +107,8 @@ class Draft:
     choices: dict[str, Any] = field(default_factory=dict)
     """What steps found besides changes, by the name of the step."""
     surveys: dict[Path, Survey | BadInput] = field(default_factory=dict)
+    evidence: dict[tuple[Path, str], list[Evidence]] = field(default_factory=dict)
+    """What files tell by themselves, as maps of a kind: habits and steps ask the same."""
     frames: list[Rescuing] = field(default_factory=list)
 
     def survey(self, path: Path) -> Survey | None:
@@ -125,6 +128,14 @@ class Draft:
     def leave(self, step: str, document: str, of: str, why: str) -> None:
         """Tell what a step does not change."""
         self.left.append(Left(step, document, of, why))
+
+    @cached_property
+    def assigned_by_name(self) -> dict[str, set[str]]:
+        """The spaces that the project sets for textures of a name, in lower case."""
+        found: dict[str, set[str]] = {}
+        for path, space in self.assigned.items():
+            found.setdefault(PurePosixPath(path).name.lower(), set()).add(space)
+        return found
 
     @cached_property
     def by_document(self) -> dict[str, list[DraftPicture]]:

@@ -13,6 +13,7 @@ from saltwort.core.migration.plan import Draft, DraftColour, DraftPicture, Progr
 from saltwort.core.migration.readings import Reading, light_of
 from saltwort.core.migration.rendered import Rescuing, seen_before_and_after
 from saltwort.core.migration.uses import ColourUse
+from saltwort.core.numbers import percentiles
 
 Array = NDArray[np.float64]
 TOLERANCE = 1e-3
@@ -122,8 +123,8 @@ def _frame(draft: Draft, frame: Rescuing, folder: Path) -> Proved:
 
 def _numbers(found: Survey) -> Array:
     """Up to PIXELS pixels, evenly spaced, as red, green and blue."""
-    sample = found.sample.astype(np.float64)
-    chosen = sample[np.linspace(0, len(sample) - 1, min(PIXELS, len(sample))).astype(int)]
+    sample = found.sample
+    chosen = sample[np.linspace(0, len(sample) - 1, min(PIXELS, len(sample))).astype(int)].astype(np.float64)
     return chosen[:, :3] if chosen.shape[1] >= 3 else np.repeat(chosen[:, :1], 3, axis=1)
 
 
@@ -156,19 +157,17 @@ def _why_picture(picture: DraftPicture) -> str:
 
 
 def _compared(document: str, of: str, kind: str, before: Array, after: Array, tolerance: float, why: str) -> Proved:
-    keep = np.isfinite(before).all(axis=1) & np.isfinite(after).all(axis=1)
-    before, after = before[keep], after[keep]
+    if not (np.isfinite(before).all() and np.isfinite(after).all()):
+        keep = np.isfinite(before).all(axis=1) & np.isfinite(after).all(axis=1)
+        before, after = before[keep], after[keep]
     if not len(before):
         return Proved(document, of, kind, True, (0, 0, 0), (0, 0, 0), (), (), 0.0, 0.0, 0)
     # A pixel's light is that of its brightest number: XYZ of a saturated blue has a tiny Y.
-    scale = np.maximum(np.abs(before).max(axis=1), FLOOR)
-    off = np.abs(after - before).max(axis=1) / scale
+    scale = np.maximum(_largest(before), FLOOR)
+    off = _largest(after - before) / scale
     largest = float(off.max())
     same = largest <= tolerance
-    brightness = np.stack([before[:, 1], after[:, 1]], axis=1)
-    # A colour alone is every percentile of itself, and there are many such.
-    several = len(before) > 1
-    percentiles = np.percentile(brightness, PERCENTILES, axis=0) if several else brightness.repeat(len(PERCENTILES), 0)
+    brightness = percentiles(np.stack([before[:, 1], after[:, 1]]), PERCENTILES)
     return Proved(
         document,
         of,
@@ -176,13 +175,19 @@ def _compared(document: str, of: str, kind: str, before: Array, after: Array, to
         same,
         _triple(before.mean(axis=0)),
         _triple(after.mean(axis=0)),
-        tuple(percentiles[:, 0].round(6).tolist()),
-        tuple(percentiles[:, 1].round(6).tolist()),
+        tuple(round(value, 6) for value in brightness[0]),
+        tuple(round(value, 6) for value in brightness[1]),
         largest,
-        float((off > tolerance).mean()),
+        np.count_nonzero(off > tolerance) / len(off),
         len(before),
         "" if same else why or "Nobody asked for this difference. Look at the documents beside each other.",
     )
+
+
+def _largest(rows: Array) -> Array:
+    """The largest number of each row of three, whatever its sign."""
+    x, y, z = np.abs(rows).T
+    return np.asarray(np.maximum(np.maximum(x, y), z))
 
 
 def _triple(values: Array) -> Triple:

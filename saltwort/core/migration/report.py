@@ -6,30 +6,15 @@ from dataclasses import asdict, dataclass
 from html import escape
 from typing import Any
 
-from saltwort.core.apart import run_apart
 from saltwort.core.errors import BadInput
-from saltwort.core.migration.differences import unified
-from saltwort.core.migration.formats.registry import format_of
+from saltwort.core.migration.documents import DocumentDifference, Documents
 from saltwort.core.migration.plan import Asked, Change, Draft, Left
 from saltwort.core.migration.proof import COLOUR_TOLERANCE, TOLERANCE, Proved
-from saltwort.core.migration.scene import ADVICE, LIMITS, Scene, hash_of, picture_files
+from saltwort.core.migration.scene import hash_of, picture_files
 from saltwort.core.migration.writing import Written
 from saltwort.core.structured import structured
-from saltwort.core.threads import on_all_cores
 
 VERSION = 1
-MOST_DIFF = 4_000
-"""Lines of a difference that are shown of each document."""
-
-
-@dataclass(frozen=True)
-class DocumentDifference:
-    """What changed in the text of a document, as a unified diff, and what its format's own rules find wrong that they
-    did not before."""
-
-    document: str
-    diff: str
-    problems: tuple[str, ...]
 
 
 @dataclass(frozen=True)
@@ -69,12 +54,12 @@ def report_of(
     plan: Sequence[Asked],
     changes: Sequence[Change],
     proof: Sequence[Proved],
-    documents: Mapping[str, bytes],
+    documents: Documents,
     done: Written | None,
     balls: dict[str, Any] | None = None,
     frame: dict[str, Any] | None = None,
 ) -> Report:
-    """The report of a draft, whose files are still as they were read; `documents` are as they will be."""
+    """The report of a draft, whose files are still as they were read."""
     read = {str(draft.scene.folder / path): document.sha256 for path, document in draft.scene.documents.items()}
     written = {file.source: file.source_sha256 for file in done.files} if done else {}
     read |= {draft.scene.told(file): written.get(str(file)) or hash_of(file) for file in picture_files(draft.scene)}
@@ -84,50 +69,12 @@ def report_of(
         read=read,
         changes=tuple(changes),
         left=tuple(dict.fromkeys(draft.left)),
-        differences=tuple(differences_of(draft.scene, documents)),
+        differences=tuple(documents.differences()),
         proof=tuple(proof),
         written=done,
         balls=balls,
         frame=frame,
     )
-
-
-def differences_of(scene: Scene, documents: Mapping[str, bytes]) -> list[DocumentDifference]:
-    """Every document that changes, before and after."""
-    found = []
-    for path, after in documents.items():
-        before = scene.contents[path]
-        if before == after:
-            continue
-        told = list(unified(_lines(before), _lines(after)))
-        diff = "\n".join(told[:MOST_DIFF])
-        if len(told) > MOST_DIFF:
-            diff += f"\n… {len(told) - MOST_DIFF:,} lines more"
-        found.append(DocumentDifference(path, diff, tuple(_new_problems(path, before, after))))
-    return found
-
-
-def _new_problems(path: str, before: bytes, after: bytes) -> list[str]:
-    """What is wrong with a document that was not before."""
-    said: dict[bytes, list[str]] = {}
-
-    def validate(content: bytes) -> None:
-        said[content] = run_apart(_problems, path, content, limits=LIMITS, called=path, advice=ADVICE)
-
-    on_all_cores(validate, (before, after))
-    known = set(said[before])
-    return [each for each in said[after] if each not in known]
-
-
-def _problems(path: str, content: bytes) -> list[str]:
-    return format_of(path).problems(content)
-
-
-def _lines(content: bytes) -> list[str]:
-    try:
-        return content.decode().splitlines()
-    except UnicodeDecodeError:
-        return [f"({len(content):,} bytes, not text)"]
 
 
 def written_of(content: bytes, name: str) -> Written:

@@ -15,18 +15,21 @@ def suggested_space(draft: Draft, picture: DraftPicture) -> tuple[str, str] | No
     name = PurePosixPath(use.file.replace("\\", "/")).name
     if use.is_data and (data := data_space(draft.config)):
         return data, f"It ends in {use.feeds}, which takes plain numbers."
-    set_here = {space for path, space in draft.assigned.items() if PurePosixPath(path).name.lower() == name.lower()}
+    set_here = draft.assigned_by_name.get(name.lower(), set())
     if len(set_here) == 1:
-        return set_here.pop(), "The project reads this texture so."
+        return next(iter(set_here)), "The project reads this texture so."
     files = draft.scene.files_of(use)
     found = draft.survey(files[0]) if files else None
     if found is None:
         return None
     kind = _kind_of(draft, picture, name)
-    try:
-        evidence = evidence_for(draft.config, files[0].name, kind, found.facts)
-    except BadInput:
-        return None
+    asked = files[0], kind.kind.key
+    if asked not in draft.evidence:
+        try:
+            draft.evidence[asked] = evidence_for(draft.config, files[0].name, kind, found.facts)
+        except BadInput:
+            draft.evidence[asked] = []
+    evidence = draft.evidence[asked]
     verdict = verdict_of(evidence)
     space = verdict.space if verdict.space and verdict.space != data_space(draft.config) else best_colour(evidence)
     if space is None:
@@ -45,7 +48,7 @@ def suggested_space(draft: Draft, picture: DraftPicture) -> tuple[str, str] | No
     return space, f"{says.rstrip('.')}{sure}."
 
 
-def _kind_of(draft: Draft, picture: DraftPicture, name: str) -> KindMatch | None:
+def _kind_of(draft: Draft, picture: DraftPicture, name: str) -> KindMatch:
     """The map kind by what a picture ends in, else by its name."""
     if picture.use.is_environment:
         return KindMatch(MAP_KINDS["environment"], "")

@@ -6,7 +6,7 @@ import os
 import shutil
 import tempfile
 from collections import defaultdict
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from itertools import chain
@@ -14,9 +14,8 @@ from pathlib import Path
 
 from saltwort.core.errors import BadInput, DiskFull
 from saltwort.core.files import WRITING, check_room, is_disk_full
+from saltwort.core.migration.documents import Documents, rewriting
 from saltwort.core.migration.formats import usd_package
-from saltwort.core.migration.formats.registry import format_of
-from saltwort.core.migration.graph import Edit, RemoveNode, SetSetting
 from saltwort.core.migration.plan import Draft, DraftPicture, Progress
 from saltwort.core.migration.rendered import BYTES_EACH, Rescuing, write_rescued
 from saltwort.core.migration.scene import hash_of
@@ -49,36 +48,13 @@ class Written:
     kept: str = ""
 
 
-def documents_of(draft: Draft) -> dict[str, bytes]:
-    """Every document as it will be. Raises BadInput for one that cannot hold its changes."""
-    found = {}
-    for path, content in draft.scene.contents.items():
-        edits = _settled(draft.edits.get(path, ()))
-        found[path] = format_of(path).rewritten(content, edits) if edits else content
-    return found
-
-
-def _settled(edits: Iterable[Edit]) -> list[Edit]:
-    """Of several changes of one place, the last; none of what stands in a node that is removed."""
-    last: dict[tuple[object, ...], Edit] = {}
-    gone = {edit.node for edit in edits if isinstance(edit, RemoveNode)}
-    for edit in edits:
-        if isinstance(edit, SetSetting):
-            last[type(edit), edit.path] = edit
-        elif isinstance(edit, RemoveNode):
-            last[type(edit), edit.node] = edit
-        elif edit.node not in gone or edit.node.startswith("row "):
-            last[type(edit), edit.node, edit.input] = edit
-    return list(last.values())
-
-
 @dataclass(frozen=True)
 class Staged:
     """An outcome that is written, and not yet where it is to be: it stands at `place`, and `put` has it appear in one
     step, as `written` says."""
 
     place: Path
-    documents: Mapping[str, bytes]
+    documents: Documents
     written: Written
     put: Callable[[], None]
 
@@ -95,13 +71,19 @@ def staged(draft: Draft, output: Path | None, progress: Progress | None = None) 
     Raises BadInput when the folder is there already or holds the scene, for a scene's folder with more than
     MOST_IN_PLACE files, and when the disk refuses.
     """
-    documents = documents_of(draft)
     target = (output or draft.scene.folder).resolve()
     if output is not None:
         _check_output(draft, target)
+    with rewriting(draft) as documents:
+        yield from _staged(draft, output, target, documents, progress)
+
+
+def _staged(
+    draft: Draft, output: Path | None, target: Path, documents: Documents, progress: Progress | None
+) -> Iterator[Staged]:
     try:
         target.parent.mkdir(parents=True, exist_ok=True)
-        size = sum(map(len, documents.values())) + sum(_size(source) for source, _, _ in _placed(draft))
+        size = sum(map(len, draft.scene.contents.values())) + sum(_size(source) for source, _, _ in _placed(draft))
         size += sum(_rescued_size(draft, frame) for frame in draft.frames)
         check_room(target.parent, size)
         if output is None:
@@ -182,7 +164,7 @@ def _placed(draft: Draft) -> Iterator[tuple[Path, Path, DraftPicture]]:
                 yield source, target, picture
 
 
-def _fill(draft: Draft, folder: Path, documents: dict[str, bytes], progress: Progress | None) -> list[WrittenFile]:
+def _fill(draft: Draft, folder: Path, documents: Documents, progress: Progress | None) -> list[WrittenFile]:
     placed = list(_placed(draft))
     for parent in {target.parent for _, target, _ in placed}:
         (folder / parent.relative_to(draft.scene.folder)).mkdir(parents=True, exist_ok=True)
@@ -192,7 +174,12 @@ def _fill(draft: Draft, folder: Path, documents: dict[str, bytes], progress: Pro
         source, target, picture = one
         made[source, target] = _write_picture(draft, source, target.relative_to(draft.scene.folder), picture, folder)
 
-    on_all_cores(write, placed, (lambda share: progress(share, "Writing textures")) if progress else None)
+    def told(share: float) -> None:
+        documents.check()
+        if progress:
+            progress(share, "Writing textures")
+
+    on_all_cores(write, placed, told)
     files = [made[source, target] for source, target, _ in placed]
     for number, frame in enumerate(draft.frames):
         if progress:
@@ -202,13 +189,16 @@ def _fill(draft: Draft, folder: Path, documents: dict[str, bytes], progress: Pro
         place.parent.mkdir(parents=True, exist_ok=True)
         write_rescued(draft.config, frame, place)
         files.append(WrittenFile(str(frame.source), below.as_posix(), hash_of(frame.source), hash_of(place), "rescued"))
-    for path, content in documents.items():
+    if progress:
+        progress(1.0, "Writing documents")
+    contents = documents.contents
+    for path, content in contents.items():
         package = draft.scene.package_of(path)
         if package not in (None, path):
             continue  # it stands in the package
         place = folder / path
         place.parent.mkdir(parents=True, exist_ok=True)
-        place.write_bytes(_repacked(draft, path, documents) if package else content)
+        place.write_bytes(_repacked(draft, path, contents) if package else content)
         sha256 = draft.scene.documents[path].sha256
         files.append(WrittenFile(str(draft.scene.folder / path), path, sha256, hash_of(place), "document"))
     return files

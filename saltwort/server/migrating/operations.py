@@ -18,13 +18,14 @@ from saltwort.core.errors import BadInput
 from saltwort.core.files import allowed_path
 from saltwort.core.images import encode_png
 from saltwort.core.migration.balls import balls_beside, differences_as_grey, pictures_of
+from saltwort.core.migration.documents import rewriting
 from saltwort.core.migration.formats.registry import is_document
 from saltwort.core.migration.habits.registry import habits_of
 from saltwort.core.migration.plan import Asked, Draft, Progress, plan_of, taken
 from saltwort.core.migration.proof import proved
 from saltwort.core.migration.rendered import frame_beside
 from saltwort.core.migration.report import Report, report_of, written_of
-from saltwort.core.migration.writing import documents_of, gone_back, staged
+from saltwort.core.migration.writing import gone_back, staged
 from saltwort.server.images.operations import write_upload
 from saltwort.server.jobs.models import QUEUED, RUNNING, Job
 from saltwort.server.jobs.operations import Report as Reporting
@@ -246,9 +247,10 @@ def found_in(draft: Draft) -> dict[str, Any]:
 def dry_run(draft: Draft, plan: Sequence[Asked], progress: Progress, pictures: Path | None = None) -> Report:
     """What a plan would do. Pictures of the materials are kept in a folder, if one is given."""
     changes = taken(draft, plan)
-    proof = proved(draft, None, _part(progress, 0, 0.3))
-    balls = _balls(draft, pictures, _part(progress, 0.3, 0.6))
-    return report_of(draft, plan, changes, proof, documents_of(draft), None, balls, _frame(draft, pictures))
+    with rewriting(draft) as documents:
+        proof = proved(draft, None, _part(progress, 0, 0.3))
+        balls = _balls(draft, pictures, _part(progress, 0.3, 0.6))
+        return report_of(draft, plan, changes, proof, documents, None, balls, _frame(draft, pictures))
 
 
 def run(

@@ -92,12 +92,13 @@ def problems(content: bytes) -> list[str]:
     layer = _opened(content, "The layer")
     everything = all_paths(layer)
     paths = prim_paths(everything)
-    stage = Usd.Stage.Open(_alone(layer, paths), load=Usd.Stage.LoadNone)
+    refers = layer.GetCompositionAssetDependencies()
+    stage = Usd.Stage.Open(_alone(layer, paths) if refers else layer, load=Usd.Stage.LoadNone)
     context = UsdValidation.ValidationContext(
         [each for each in UsdValidation.ValidationRegistry().GetOrLoadAllValidators() if _concerns(each)]
     )
     said = [error.GetErrorAsString() for error in context.Validate(stage)]
-    if not layer.GetCompositionAssetDependencies():
+    if not refers:
         said += _unconnected(layer, everything, {str(path) for path in paths})
     return sorted(_ANONYMOUS.sub("the layer", each) for each in said)
 

@@ -59,7 +59,8 @@ class LayerReader:
         self._samples = 0
         self._is_timed = bool(layer.ListAllTimeSamples())
 
-        paths = prim_paths(all_paths(layer))
+        everything = all_paths(layer)
+        paths = prim_paths(everything)
         if len(paths) > MAX_NODES:
             raise BadInput(f"A layer of more than {MAX_NODES:,} prims is not read. Import a part of it.")
         for path in sorted(paths, key=str):
@@ -67,16 +68,23 @@ class LayerReader:
             if prim is not None:
                 self._prims.append(prim)
                 self._by_plain.setdefault(str(path.StripAllVariantSelections()), []).append(str(path))
+        # Asked of each attribute or prim again, both take as long as all the rest.
+        self._attributes: dict[Sdf.Path, list[Sdf.AttributeSpec]] = {}
+        for path in everything:
+            if path.IsPropertyPath() and (attribute := layer.GetAttributeAtPath(path)) is not None:
+                self._attributes.setdefault(path.GetParentPath(), []).append(attribute)
+        self._targeted = {path.GetParentPath() for path in everything if path.IsTargetPath()}
 
     def nodes(self) -> dict[str, Node]:
         found = {}
         for prim in self._prims:
             if prim.typeName in _SETTINGS_OF:
                 continue
-            inputs = {each.name: each for attribute in prim.attributes for each in self._inputs(attribute)}
+            attributes = self._attributes.get(prim.path, ())
+            inputs = {each.name: each for attribute in attributes for each in self._inputs(prim, attribute)}
             if inputs or prim.typeName in ("Material", "Shader", "NodeGraph"):
-                category = str(self._default(prim, "info:id") or prim.typeName)
-                found[str(prim.path)] = Node(str(prim.path), category, _sort(prim, inputs), inputs)
+                category, path = str(self._default(prim, "info:id") or prim.typeName), str(prim.path)
+                found[path] = Node(path, category, _sort(prim, inputs), inputs)
         return found
 
     def settings(self) -> Iterator[Setting]:
@@ -94,9 +102,10 @@ class LayerReader:
                 return str(said)
         return ""
 
-    def _inputs(self, attribute: Sdf.AttributeSpec) -> Iterator[Input]:
-        kind = type_of(attribute.typeName)
-        found = self._input(attribute, kind)
+    def _inputs(self, prim: Sdf.PrimSpec, attribute: Sdf.AttributeSpec) -> Iterator[Input]:
+        type_name = str(attribute.typeName)
+        kind = _type_called(type_name)
+        found = self._input(prim, attribute, type_name)
         times = self._layer.ListTimeSamplesForPath(attribute.path) if self._is_timed else ()
         if times and kind == NUMBER:
             yield Input(attribute.name, kind)  # no one number says what it does
@@ -111,37 +120,40 @@ class LayerReader:
         for time in times:
             value = _plain(self._layer.QueryTimeSample(attribute.path, time))
             if value is not None and not isinstance(value, bool):
-                said = self._said(attribute) if kind in (COLOUR, FILE) else ""
-                yield Input(at_time(attribute.name, time), kind, value, None, said, _width(attribute))
+                said = self._said(prim, attribute, kind)
+                yield Input(at_time(attribute.name, time), kind, value, None, said, _width(type_name))
 
-    def _input(self, attribute: Sdf.AttributeSpec, kind: str) -> Input | None:
-        name = attribute.name
+    def _input(self, prim: Sdf.PrimSpec, attribute: Sdf.AttributeSpec, type_name: str) -> Input | None:
+        path, kind = attribute.path, _type_called(type_name)
+        name = path.name
         if name.startswith("info:"):
             return None
-        sources = attribute.connectionPathList.GetAppliedItems()
+        sources = attribute.connectionPathList.GetAppliedItems() if path in self._targeted else ()
         if not (sources or kind == COLOUR or ":" in name):
             return None
         value = _plain(attribute.default)
         if value is None and not sources:
             return None
-        source = self._source(attribute, sources[0]) if sources else None
+        source = self._source(prim, sources[0]) if sources else None
         given = (float(value),) if isinstance(value, bool) else value
-        said = self._said(attribute) if kind in (COLOUR, FILE) else ""
-        return Input(name, kind, given, source, said, _width(attribute))
+        return Input(name, kind, given, source, self._said(prim, attribute, kind), _width(type_name))
 
-    def _source(self, attribute: Sdf.AttributeSpec, target: Sdf.Path) -> tuple[str, str]:
+    def _source(self, prim: Sdf.PrimSpec, target: Sdf.Path) -> tuple[str, str]:
         plain = str(target.GetPrimPath().StripAllVariantSelections())
-        own = str(attribute.path.GetPrimPath())
         near = self._by_plain.get(plain, [plain])
+        if len(near) == 1:
+            return near[0], target.name
+        own = str(prim.path)
         return max(near, key=lambda path: len(_common(path, own))), target.name
 
-    def _said(self, attribute: Sdf.AttributeSpec) -> str:
+    def _said(self, prim: Sdf.PrimSpec, attribute: Sdf.AttributeSpec, kind: str) -> str:
+        if kind not in (COLOUR, FILE):
+            return ""
         if attribute.HasInfo("colorSpace"):
             return str(attribute.GetInfo("colorSpace"))
-        prim = self._layer.GetPrimAtPath(attribute.path.GetPrimPath())
         if said := self._default(prim, SOURCE_SPACE):
             return SRGB if said == "sRGB" else str(said)
-        if type_of(attribute.typeName) == FILE:
+        if kind == FILE:
             return ""
         while prim is not None and prim.path != Sdf.Path.absoluteRootPath:
             if said := self._default(prim, SPACE_ATTRIBUTE):
@@ -161,8 +173,8 @@ def _sort(prim: Sdf.PrimSpec, inputs: dict[str, Input]) -> str:
     return PICTURE if any(each.type == FILE for each in inputs.values()) else PLAIN
 
 
-def _width(attribute: Sdf.AttributeSpec) -> int:
-    return 4 if str(attribute.typeName).startswith("color4") else 3
+def _width(type_name: str) -> int:
+    return 4 if type_name.startswith("color4") else 3
 
 
 def type_of(type_name: Sdf.ValueTypeName) -> str:

@@ -29,12 +29,15 @@ from saltwort.core.numbers import shortest
 
 Span = tuple[int, int]
 _TOKENS = re.compile(
-    r"""(?P<space>[ \t\r]+)|(?P<comment>\#[^\n]*)|(?P<newline>\n)
+    r"""(?:[ \t\r]+|\#[^\n]*)*+(?:(?P<newline>\n)|(?P<last>\Z)
     |(?P<string>\"\"\".*?\"\"\"|'''.*?'''|"(?:[^"\\\n]|\\.)*"|'(?:[^'\\\n]|\\.)*')
     |(?P<asset>@@@.*?@@@|@[^@\n]*@)|(?P<path><[^>\n]*>)
-    |(?P<open>[({\[])|(?P<close>[)}\]])|(?P<end>;)|(?P<word>[^\s"'@<>(){}\[\];=,]+)|(?P<sign>[=,<>"'@])""",
+    |(?P<open>[({\[])|(?P<close>[)}\]])|(?P<end>;)|(?P<word>[^\s"'@<>(){}\[\];=,]+)|(?P<sign>[=,<>"'@]))""",
     re.VERBOSE | re.DOTALL,
 )
+_LAST = "last"
+_BETWEEN = ("newline", "end")
+_STOPS = (*_BETWEEN, "close", _LAST)
 _SAMPLES = ".timeSamples"
 _SPECIFIERS = ("def", "over", "class")
 
@@ -238,11 +241,9 @@ def _whole_lines(text: str, span: Span) -> Span:
 
 class _Scanner:
     def __init__(self, text: str) -> None:
-        self._tokens = [
-            _Token(match.lastgroup or "", match[0], match.start(), match.end())
-            for match in _TOKENS.finditer(text)
-            if match.lastgroup not in ("space", "comment")
-        ]
+        # Of hundreds of thousands of tokens most are only passed by, for which their kind is enough.
+        self._matches = list(_TOKENS.finditer(text))
+        self._kinds = [match.lastgroup or "" for match in self._matches]
         self._at = 0
         self._found: list[_Prim] = []
 
@@ -256,49 +257,55 @@ class _Scanner:
     def samples(self) -> Iterator[tuple[float, Span]]:
         """The times and values of what stands between the braces of samples."""
         self._skip_lines()
-        while (token := self._peek()) is not None:
+        while (token := self._peek()).kind != _LAST:
             self._at += 1
             time = token.text.removesuffix(":")
             if time == token.text:
                 self._next()  # a colon by itself
             self._skip_lines()
             yield float(time), self._value()
-            while (token := self._peek()) is not None and (token.kind == "newline" or token.text == ","):
+            while (token := self._peek()).kind == "newline" or token.text == ",":
                 self._at += 1
 
-    def _peek(self) -> _Token | None:
-        return self._tokens[self._at] if self._at < len(self._tokens) else None
+    def _peek(self) -> _Token:
+        """The next token; after all others that is _LAST."""
+        kind, match = self._kinds[self._at], self._matches[self._at]
+        return _Token(kind, match[kind], *match.span(kind))
 
     def _is(self, kind: str, text: str = "") -> bool:
-        token = self._peek()
-        return token is not None and token.kind == kind and (not text or token.text == text)
+        return self._kinds[self._at] == kind and (not text or self._matches[self._at][kind] == text)
+
+    def _pass(self) -> str:
+        """Past a token; its kind."""
+        kind = self._kinds[self._at]
+        if kind == _LAST:
+            raise BadInput("The text of the layer ends too early.")
+        self._at += 1
+        return kind
 
     def _next(self) -> _Token:
         token = self._peek()
-        if token is None:
-            raise BadInput("The text of the layer ends too early.")
-        self._at += 1
+        self._pass()
         return token
 
     def _skip_lines(self) -> None:
-        while self._is("newline") or self._is("end"):
+        while self._kinds[self._at] in _BETWEEN:
             self._at += 1
 
     def _group(self) -> Span:
         """Past a bracket and all within it; the span between."""
-        first = self._next()
-        depth, token = 1, first
+        start = self._next().end
+        depth = 1
         while depth:
-            token = self._next()
-            depth += {"open": 1, "close": -1}.get(token.kind, 0)
-        return first.end, token.start
+            depth += {"open": 1, "close": -1}.get(self._pass(), 0)
+        return start, self._matches[self._at - 1].start("close")
 
     def _body(self, path: str, prim: _Prim | None) -> None:
         """The statements up to the closing brace, or the end of the layer."""
         while True:
             self._skip_lines()
             token = self._peek()
-            if token is None or token.kind == "close":
+            if token.kind in ("close", _LAST):
                 return
             if token.kind == "word" and token.text in _SPECIFIERS:
                 self._prim(path)
@@ -330,7 +337,7 @@ class _Scanner:
         self._at += 1
         name = self._next().text[1:-1]
         while not self._is("open", "{"):
-            self._at += 1
+            self._pass()
         self._at += 1
         while True:
             self._skip_lines()
@@ -356,7 +363,7 @@ class _Scanner:
             self._at -= 1
             self._group()
             return _Statement("", (start.start, end))
-        while (token := self._peek()) and token.kind not in ("newline", "end", "close") and token.text not in "=(":
+        while self._kinds[self._at] not in _STOPS and not (self._is("sign", "=") or self._is("open", "(")):
             words.append(self._next())
             end = words[-1].end
             if words[-1].kind == "open":
@@ -372,16 +379,13 @@ class _Scanner:
             statement.metadata = self._group()
             end = statement.metadata[1] + 1
         statement.whole = (start.start, end)
-        while (token := self._peek()) and token.kind not in ("newline", "end", "close"):
+        while self._kinds[self._at] not in _STOPS:
             self._at += 1
         return statement
 
     def _value(self) -> Span:
-        token = self._peek()
-        if token is None:
-            raise BadInput("The text of the layer ends too early.")
-        if token.kind == "open":
+        if self._is("open"):
             inside = self._group()
-            return token.start, inside[1] + 1
-        self._at += 1
+            return inside[0] - 1, inside[1] + 1
+        token = self._next()
         return token.start, token.end
