@@ -29,6 +29,7 @@ class Packages(MigrationTestCase):
         out = self.folder / "out"
         with staged(draft, out) as outcome:
             rows = [row for row in proved(draft, outcome.place) if row.kind in ("picture", "data")]
+            report = report_of(draft, plan, changes, rows, outcome.documents, outcome.written)
             outcome.put()
         self.assertEqual(len(rows), 3)
         self.assertTrue(all(row.same for row in rows), rows)
@@ -48,8 +49,7 @@ class Packages(MigrationTestCase):
         self.assertTrue(rough.resolvedPath.endswith("quay.usdz[maps/wall_rough_raw.png]"))
         again = self.draft(out / "quay.usdz")
         self.assertEqual([each.reading.space for each in again.pictures], ["Raw", "ACEScg"])
-        told = report_of(draft, plan, changes, rows, outcome.documents, outcome.written).read
-        self.assertIn(str(path.resolve() / "maps/wall.1001.png"), told)
+        self.assertIn(str(path.resolve() / "maps/wall.1001.png"), report.read)
         self.assertEqual(gone_back(outcome.written), [
             f"What was written to {out} is removed. The originals were never changed."
         ])  # fmt: skip
@@ -70,6 +70,7 @@ class Packages(MigrationTestCase):
         out = self.folder / "out"
         with staged(draft, out) as outcome:
             rows = proved(draft, outcome.place)
+            diffs = report_of(draft, plan, changes, rows, outcome.documents, outcome.written).differences
             outcome.put()
         self.assertTrue(all(row.same for row in rows), rows)
         self.assertEqual([file.path for file in outcome.written.files], ["quay.usdz"])
@@ -82,7 +83,6 @@ class Packages(MigrationTestCase):
         glow = stage.GetAttributeAtPath("/Lamp/surface.inputs:emissiveColor").Get()
         to_acescg = matrix_RGB_to_RGB("ITU-R BT.709", "ACEScg", chromatic_adaptation_transform="Bradford")
         np.testing.assert_allclose(glow, to_acescg @ (0.2, 0.1, 0.05), atol=2e-5)  # the white of ACES is rounded
-        diffs = report_of(draft, plan, changes, rows, outcome.documents, outcome.written).differences
         self.assertIn("glass_srgb", "".join(each.diff for each in diffs if each.document.endswith("lamp.usda")))
 
     def test_in_place_and_dry(self) -> None:

@@ -12,7 +12,7 @@ from pxr import Sdf
 from pygltflib import GLTF2
 
 from saltwort.core.errors import BadInput
-from saltwort.core.migration.formats import gltf, listed, materialx, usd
+from saltwort.core.migration.formats import gltf, listed, materialx, usd, usd_text
 from saltwort.core.migration.formats.registry import format_of, formats
 from saltwort.core.migration.graph import SPACE, Connect, RemoveNode, SetInput, SetSetting, SetSpace
 from saltwort.core.migration.scene import read_scene
@@ -69,6 +69,35 @@ class InPlace(SceneTestCase):
         file = layer.GetAttributeAtPath("/World/m2/tex.inputs:file")
         self.assertEqual(file.default.path, "./maps/other @ name.png")
         self.assertEqual(file.GetInfo("colorSpace"), "srgb_rec709_scene")
+
+    def test_usd_text_with_geometry(self) -> None:
+        """Of a mesh each list is one token: a scene holds millions of numbers, and none of them is looked at."""
+        points = ", ".join(f"({x}, -{x}.5, 1e-3)" for x in range(20_000))
+        text = f"""#usda 1.0
+def Mesh "wall" (
+    doc = "(1, 2"
+)
+{{
+    point3f[] points = [{points}] (
+        interpolation = "vertex"
+    )
+    int[] faceVertexIndices = [ # from here
+        0, 1,  # (not [this
+        2]
+    token[] names = ["a)", 'b [']
+    float2[] st = [] ; float3 at = (
+        1, 2, 3  # (
+    )
+    matrix4d xformOp:transform = ( (1, 0, 0, 0), (0, 1, 0, 0), (0, 0, 1, 0), (0, 0, 0, 1) )
+    color3f[] primvars:displayColor = [(1, 0.5, 0.25),
+        (0, 0, 0.125)] (interpolation = "vertex")
+}}
+"""
+        change = SetInput("/wall", "primvars:displayColor", (0.1, 0.2, 0.3, 0.4, 0.5, 0.6))
+        after = usd.rewritten(text.encode(), [change]).decode()
+        expected = text.replace("[(1, 0.5, 0.25)", "[(0.1, 0.2, 0.3)").replace("(0, 0, 0.125)]", "(0.4, 0.5, 0.6)]")
+        self.assertEqual(after, expected)
+        self.assertLess(len(usd_text._Scanner(text)._kinds), 150)
 
     def test_crate_and_package_change_as_the_text_does(self) -> None:
         text = usd_scene(self.folder, SEED, 3, with_pictures=False).path.read_bytes()

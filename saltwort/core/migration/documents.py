@@ -1,9 +1,10 @@
 """The documents of a draft as they will be. They are changed, validated and compared in processes of their own, as they
 are read: what a scene brings is not trusted, and textures can be written meanwhile."""
 
+from collections import deque
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any, TypeVar
 
@@ -15,6 +16,9 @@ from saltwort.core.migration.plan import Draft
 from saltwort.core.migration.scene import ADVICE, LIMITS
 
 Result = TypeVar("Result")
+
+TO_CHANGE = replace(LIMITS, seconds=4 * LIMITS.seconds)
+"""Each is read several times over, to hold what is changed in its text beside what its library changes."""
 
 MOST_DIFF = 4_000
 """Lines of a difference that are shown of each document."""
@@ -37,6 +41,7 @@ class Documents:
         self._before = draft.scene.contents
         edits = {path: _settled(draft.edits[path]) for path in self._before if draft.edits.get(path)}
         self._after = {path: _begun(path, _rewritten, self._before[path], each) for path, each in edits.items()}
+        self._unchecked = deque(self._after.values())
         self._problems = {path: _begun(path, _problems, self._before[path]) for path in edits}
         self._compared: dict[str, Apart[tuple[str, list[str]]]] = {}
 
@@ -61,9 +66,8 @@ class Documents:
 
     def check(self) -> None:
         """Raise BadInput if a document is known by now not to hold its changes."""
-        for work in self._after.values():
-            if work.is_done:
-                work.result()
+        while self._unchecked and self._unchecked[0].is_done:
+            self._unchecked.popleft().result()
 
     def stop(self) -> None:
         """End what is not done."""
@@ -74,7 +78,7 @@ class Documents:
 
 @contextmanager
 def rewriting(draft: Draft) -> Iterator[Documents]:
-    """The documents of a draft, worked on until they are left."""
+    """The documents of a draft. They are to be asked for within: what is not done when they are left is stopped."""
     documents = Documents(draft)
     try:
         yield documents
@@ -83,7 +87,7 @@ def rewriting(draft: Draft) -> Iterator[Documents]:
 
 
 def _begun(path: str, work: Callable[..., Result], *arguments: object) -> Apart[Result]:
-    return Apart(work, (path, *arguments), LIMITS, called=path, advice=ADVICE)
+    return Apart(work, (path, *arguments), TO_CHANGE, called=path, advice=ADVICE)
 
 
 def _rewritten(path: str, content: bytes, edits: Sequence[Edit]) -> bytes:

@@ -28,11 +28,16 @@ from saltwort.core.migration.graph import (
 from saltwort.core.numbers import shortest
 
 Span = tuple[int, int]
+# Of a mesh as few as can be: a tuple, or a list of numbers or tuples, is one. Metadata, which stand between parentheses
+# too, have a sign or a text in them.
+_PLAIN = r"""[^\[\](){}"'@\#<=]"""
+_TUPLE = rf"\((?=\s*+[^\s)]){_PLAIN}*+\)"
 _TOKENS = re.compile(
-    r"""(?:[ \t\r]+|\#[^\n]*)*+(?:(?P<newline>\n)|(?P<last>\Z)
+    rf"""(?:[ \t\r]+|\#[^\n]*)*+(?:(?P<newline>\n)|(?P<last>\Z)
     |(?P<string>\"\"\".*?\"\"\"|'''.*?'''|"(?:[^"\\\n]|\\.)*"|'(?:[^'\\\n]|\\.)*')
+    |(?P<values>{_TUPLE}|\[(?:{_PLAIN}++|{_TUPLE})*+\])
     |(?P<asset>@@@.*?@@@|@[^@\n]*@)|(?P<path><[^>\n]*>)
-    |(?P<open>[({\[])|(?P<close>[)}\]])|(?P<end>;)|(?P<word>[^\s"'@<>(){}\[\];=,]+)|(?P<sign>[=,<>"'@]))""",
+    |(?P<open>[({{\[])|(?P<close>[)}}\]])|(?P<end>;)|(?P<word>[^\s"'@<>(){{}}\[\];=,]+)|(?P<sign>[=,<>"'@]))""",
     re.VERBOSE | re.DOTALL,
 )
 _LAST = "last"
