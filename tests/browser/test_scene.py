@@ -11,6 +11,7 @@ from playwright.sync_api import Locator, expect
 
 from saltwort.core.engine import view_processor
 from saltwort.core.images import read_pixels
+from saltwort.core.project.parts.scene import ScenePart
 from saltwort.server.projects.setups import current_setup
 from tests.browser.base import BrowserTestCase
 from tests.samples import ACES_SDR, LINEAR_REC709, SRGB, light, project_config, write
@@ -18,7 +19,9 @@ from tests.samples import ACES_SDR, LINEAR_REC709, SRGB, light, project_config, 
 
 class Colours(BrowserTestCase):
     def saved(self) -> list[str]:
-        return [f"{swatch.name} {swatch.colour.text}" for swatch in current_setup(self.current()).scene.swatches]
+        return [
+            f"{swatch.name} {swatch.colour.text}" for swatch in ScenePart.of(current_setup(self.current())).swatches
+        ]
 
     def test_a_colour_is_typed_converted_and_seen(self) -> None:
         page = self.open("scene")
@@ -149,7 +152,7 @@ class Rig(BrowserTestCase):
         flame.get_by_role("button", name="Mute").click()
         flame.get_by_role("button", name="Solo").click()
         expect(figure).to_have_attribute("src", re.compile("solo=&muted=flame"))
-        self.assertEqual([light.stops for light in current_setup(self.current()).scene.lights][1], 2.0)
+        self.assertEqual([light.stops for light in ScenePart.of(current_setup(self.current())).lights][1], 2.0)
 
     def test_undone_stops_stay_undone(self) -> None:
         page = self.open("scene?part=rig")
@@ -198,7 +201,7 @@ class Rig(BrowserTestCase):
         expect(page.get_by_text("Materials and lights of the rig")).to_contain_text("1 chosen")
         self.choose("Amber glass, glow", "lamp/lamp_lin_rec709_emission.exr")
         expect(self.section("Rig set-up")).to_contain_text("read as Linear Rec.709", timeout=60_000)
-        scene = current_setup(self.current()).scene
+        scene = ScenePart.of(current_setup(self.current()))
         self.assertEqual(dict(scene.inputs)["stone"], "swatch:enamel")
         expect(page.get_by_text("revision 3")).to_be_visible()
         page.keyboard.press("Control+z")
