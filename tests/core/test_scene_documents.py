@@ -11,6 +11,7 @@ from unittest import TestCase
 from pxr import Sdf
 from pygltflib import GLTF2
 
+from saltwort.core.apart import Limits, run_apart
 from saltwort.core.errors import BadInput
 from saltwort.core.migration.formats import gltf, listed, materialx, usd, usd_text
 from saltwort.core.migration.formats.registry import format_of, formats
@@ -314,6 +315,18 @@ class Hostile(SceneTestCase):
         self.assertEqual(list(found.documents), ["scene.usda"])
         self.assertEqual(dict(found.files), {})
         self.assertEqual(len(found.refused), 7)
+
+    def test_references_that_double_each_time_are_not_followed(self) -> None:
+        """Thirty levels of two each: a thousand million prims, were they put together."""
+        levels = "".join(
+            f'def "p{n}"\n{{\n    def "a" (references = </p{n + 1}>)\n    {{\n    }}\n'
+            f'    def "b" (references = </p{n + 1}>)\n    {{\n    }}\n}}\n'
+            for n in range(30)
+        )
+        limited = run_apart(
+            usd.problems, f"#usda 1.0\n{levels}".encode(), limits=Limits(5, 1 << 30), called="", advice=""
+        )
+        self.assertEqual([each for each in limited if "connected" in each], [])
 
     def test_circles_and_depth(self) -> None:
         for name, other in (("a", "b"), ("b", "a")):

@@ -127,8 +127,9 @@ def working_space_changes(request: Request, slug: str) -> Response:
 def _changed(project: Project, setup: Setup, asked: dict[str, Any]) -> Setup:
     if "base" in asked and asked["base"] != setup.base:
         setup = operations.start_from(project, setup, asked["base"])
+    own = value_parts()
     changes = {
-        name: value if name in value_parts() else read_field(name, _as_stored(name, value))
+        name: value if name in own else read_field(name, _as_stored(name, value))
         for name, value in asked.items()
         if name in setup_fields()
     }

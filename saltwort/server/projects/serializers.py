@@ -197,13 +197,16 @@ class _ValueSerializer(DataclassSerializer):
         return _ValueSerializer
 
 
-def _value_fields() -> dict[str, serializers.Field]:
-    """A field for each part of the setup that brings its value and is set as a whole, as its type asks."""
-    kinds = [(name, part.kind(), None) for name, part in value_parts().items() if part.is_set_whole]
-    return _ValueSerializer(dataclass=make_dataclass("Values", kinds)).get_fields()
+class _WithValueParts(serializers.Serializer):
+    """With a field for each part of the setup that brings its value and is set as a whole, as its type asks."""
+
+    def get_fields(self) -> dict[str, serializers.Field]:
+        kinds = [(name, part.kind(), None) for name, part in value_parts().items() if part.is_set_whole]
+        values = _ValueSerializer(dataclass=make_dataclass("Values", kinds))
+        return {**super().get_fields(), **values.get_fields()}
 
 
-class SetupSerializer(serializers.Serializer):
+class SetupSerializer(_WithValueParts):
     base = serializers.CharField()
     working_space = serializers.CharField()
     view = ViewChoiceSerializer()
@@ -220,9 +223,6 @@ class SetupSerializer(serializers.Serializer):
     target_version = serializers.CharField(allow_blank=True)
     kind_words = KindWordSerializer(many=True)
     dismissed = DismissalSerializer(many=True)
-
-    def get_fields(self) -> dict[str, serializers.Field]:
-        return {**super().get_fields(), **_value_fields()}
 
 
 class RevisionSerializer(serializers.Serializer):
@@ -274,7 +274,7 @@ class ProjectNameSerializer(serializers.Serializer):
     name = serializers.CharField(max_length=80)
 
 
-class SetupParts(serializers.Serializer):
+class SetupParts(_WithValueParts):
     """Any parts of the setup; the rest stays. Another `base` takes the setup along as far as it can hold it."""
 
     base = serializers.CharField(required=False, max_length=300)
@@ -292,9 +292,6 @@ class SetupParts(serializers.Serializer):
     views = serializers.ListField(child=serializers.CharField(max_length=200), required=False)
     target_version = serializers.ChoiceField(choices=["", *VERSIONS], required=False)
     kind_words = KindWordSerializer(many=True, required=False, max_length=MAX_WORDS)
-
-    def get_fields(self) -> dict[str, serializers.Field]:
-        return {**super().get_fields(), **_value_fields()}
 
 
 class SetupChange(SetupParts, BasedOn):

@@ -92,13 +92,12 @@ def problems(content: bytes) -> list[str]:
     layer = _opened(content, "The layer")
     everything = all_paths(layer)
     paths = prim_paths(everything)
-    refers = layer.GetCompositionAssetDependencies()
-    stage = Usd.Stage.Open(_alone(layer, paths) if refers else layer, load=Usd.Stage.LoadNone)
+    stage = Usd.Stage.Open(_alone(layer, paths), load=Usd.Stage.LoadNone)
     context = UsdValidation.ValidationContext(
         [each for each in UsdValidation.ValidationRegistry().GetOrLoadAllValidators() if _concerns(each)]
     )
     said = [error.GetErrorAsString() for error in context.Validate(stage)]
-    if not refers:
+    if not layer.GetCompositionAssetDependencies():
         said += _unconnected(layer, everything, {str(path) for path in paths})
     return sorted(_ANONYMOUS.sub("the layer", each) for each in said)
 
@@ -121,16 +120,19 @@ def _concerns(validator: UsdValidation.Validator) -> bool:
 
 
 def _alone(layer: Sdf.Layer, paths: Sequence[Sdf.Path]) -> Sdf.Layer:
-    """The layer without what it refers to; `paths` are those of its prims."""
+    """The layer without what it refers to, also in itself: each reference may double what there is. `paths` are those
+    of its prims."""
+    prims = (layer.GetPrimAtPath(path) for path in paths)
+    referring = [prim.path for prim in prims if prim is not None and (prim.hasReferences or prim.hasPayloads)]
+    if not referring and not layer.subLayerPaths:
+        return layer
     copy = Sdf.Layer.CreateAnonymous(".usda")
     copy.TransferContent(layer)
     copy.subLayerPaths.clear()
-    for path in paths:
+    for path in referring:
         prim = copy.GetPrimAtPath(path)
-        if prim is not None and prim.hasReferences:
-            prim.ClearReferenceList()
-        if prim is not None and prim.hasPayloads:
-            prim.ClearPayloadList()
+        prim.ClearReferenceList()
+        prim.ClearPayloadList()
     return copy
 
 
