@@ -198,9 +198,8 @@ class _ValueSerializer(DataclassSerializer):
 
 
 class _WithValueParts(serializers.Serializer):
-    """With a field for each part of the setup that brings its value and is set as a whole, as its type asks."""
-
     def get_fields(self) -> dict[str, serializers.Field]:
+        """A field more for each part of the setup that brings its value and is set as a whole, as its type asks."""
         kinds = [(name, part.kind(), None) for name, part in value_parts().items() if part.is_set_whole]
         values = _ValueSerializer(dataclass=make_dataclass("Values", kinds))
         return {**super().get_fields(), **values.get_fields()}
