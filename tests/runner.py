@@ -12,6 +12,10 @@ from django.db import connection
 from django.db.models.signals import post_migrate
 from django.test.runner import DiscoverRunner, ParallelTestSuite, _init_worker
 
+from tests.timing import collect_times, time_tests
+
+SLOWEST = 20
+
 
 def _init_with_children(*arguments: Any, **named: Any) -> None:
     """Let a process that runs tests start others: what strangers bring is tried in processes of its own."""
@@ -53,7 +57,12 @@ class CountingRunner(DiscoverRunner):
 
     def run_tests(self, *args: Any, **kwargs: Any) -> int:
         _only_what_tests_say()
+        times = settings.VAR_DIR / "test-times.csv"
+        time_tests(times)
         failures = super().run_tests(*args, **kwargs)
+        print(f"The {SLOWEST} slowest tests, in seconds; {times.name} lists all:")
+        for timed in collect_times(times)[:SLOWEST]:
+            print(f"{timed.total:6.1f}  {timed.test.removeprefix('tests.')}")
         print(self._line, flush=True)
         return failures
 
