@@ -3,24 +3,17 @@
 import logging
 import os
 import sys
-from multiprocessing import process
 from typing import Any
 from unittest import TestResult
 
 from django.conf import settings
 from django.db import connection
 from django.db.models.signals import post_migrate
-from django.test.runner import DiscoverRunner, ParallelTestSuite, _init_worker
+from django.test.runner import DiscoverRunner
 
 from tests.timing import collect_times, time_tests
 
 SLOWEST = 20
-
-
-def _init_with_children(*arguments: Any, **named: Any) -> None:
-    """Let a process that runs tests start others: what strangers bring is tried in processes of its own."""
-    process.current_process()._config["daemon"] = False  # type: ignore[attr-defined]
-    _init_worker(*arguments, **named)
 
 
 def _into_one_file(**named: Any) -> None:
@@ -39,14 +32,8 @@ def _only_what_tests_say() -> None:
     logging.getLogger("django.server").addFilter(lambda record: "Broken pipe" not in record.getMessage())
 
 
-class Together(ParallelTestSuite):
-    init_worker = _init_with_children
-
-
 class CountingRunner(DiscoverRunner):
     """Prints `N passed, N failed` last, on standard output."""
-
-    parallel_test_suite = Together
 
     def setup_databases(self, **named: Any) -> Any:
         # What a run that was killed left: its log of writes would be played into the new database.

@@ -3,17 +3,12 @@
 import json
 import sys
 from collections.abc import Callable, Iterable, Mapping
-from pathlib import Path
 from typing import Any, ClassVar
 
 from django.core.management.base import BaseCommand, CommandError
 from django.db import OperationalError
 
-from saltwort.core.configs.folders import read_config_at
-from saltwort.core.engine import ConfigArchive
 from saltwort.core.errors import BadInput
-from saltwort.server.handoffs.models import Station
-from saltwort.server.projects.models import Project
 
 
 class HeadlessCommand(BaseCommand):
@@ -57,31 +52,3 @@ class HeadlessCommand(BaseCommand):
     def say(self, message: str) -> None:
         """A message that is not the answer."""
         print(message, file=sys.stderr)
-
-
-def project_for(slug: str) -> Project:
-    """The project that `--project` names. Raises BadInput with the slugs there are."""
-    found = Project.objects.select_related("current").filter(slug=slug, deleted=None).first()
-    if found is None:
-        known = (
-            ", ".join(Project.objects.filter(deleted=None).order_by("slug").values_list("slug", flat=True))
-            or "none yet"
-        )
-        raise BadInput(f"There is no project “{slug}”. Projects: {known}.")
-    return found
-
-
-def station_for(project: Project, name: str) -> Station:
-    """The application that `--station` names. Raises BadInput with the names there are."""
-    stations = project.stations.select_related("project__current")
-    found = stations.filter(name__iexact=name).first()
-    if found is None:
-        listed = ", ".join(stations.values_list("name", flat=True)) or "none yet"
-        raise BadInput(f"There is no application “{name}”. Applications: {listed}.")
-    return found
-
-
-def config_at(path: str) -> ConfigArchive:
-    """The config at a path that whoever calls may read, or one of the engine's own as `ocio://…`; not tried yet."""
-    typed = path if path.startswith("ocio://") else str(Path(path).resolve())
-    return read_config_at(typed, [Path("/")])

@@ -214,7 +214,7 @@ class Deliver(CommandTestCase):
             self.refused_command(words, "deliver", self.image, "--kind", "still", *whole, "--set", typed)
         self.refused_command("no range of frames", "deliver", self.image, "--kind", "still", *whole, "--frames", "a-b")
         into = ("--project", "quay", "--kind", "light", "--output", self.image)
-        self.refused_command("replace the picture itself", "deliver", self.image, *into)
+        self.refused_command("replace the image itself", "deliver", self.image, *into)
         self.refused_command("cannot be read", "deliver", self.folder / "gone.exr", "--kind", "still", *whole)
         self.assertFalse((self.folder / "out").exists())
 

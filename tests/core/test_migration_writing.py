@@ -24,7 +24,7 @@ TIMES = 50
 WORKER = """
 import itertools, os, signal, sys, threading
 from pathlib import Path
-from saltwort.core.apart import stay_here
+from saltwort.core.sandbox import run_in_process
 from saltwort.core.migration.plan import drafted, taken
 from saltwort.core.migration.scene import read_scene
 from saltwort.core.migration.writing import staged
@@ -36,7 +36,7 @@ draft = drafted(read_scene([scene], [scene.parent]), base_config(), "ACEScg")
 taken(draft, FAST)
 
 def migrate(output, last):
-    stay_here()
+    run_in_process()
     calls = itertools.count(1)
 
     def count(frame, event, argument):

@@ -18,7 +18,7 @@ SMALL_THINGS = (
     "modules",
     "structured",
     "changes",
-    "apart",
+    "sandbox",
     "glossary",
 )
 """Modules of core without a room, which all rooms may use."""

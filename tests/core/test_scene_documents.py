@@ -11,13 +11,13 @@ from unittest import TestCase
 from pxr import Sdf
 from pygltflib import GLTF2
 
-from saltwort.core.apart import Limits, run_apart
 from saltwort.core.errors import BadInput
 from saltwort.core.migration.formats import gltf, listed, materialx, usd, usd_text
 from saltwort.core.migration.formats.registry import format_of, formats
 from saltwort.core.migration.graph import SPACE, Connect, RemoveNode, SetInput, SetSetting, SetSpace
 from saltwort.core.migration.scene import read_scene
 from saltwort.core.migration.uses import Uses
+from saltwort.core.sandbox import Limits, run_sandboxed
 from tests.core.made_scenes import gltf_scene, materialx_scene, picture, usd_scene
 
 SEED = 20261127
@@ -323,7 +323,7 @@ class Hostile(SceneTestCase):
             f'    def "b" (references = </p{n + 1}>)\n    {{\n    }}\n}}\n'
             for n in range(30)
         )
-        limited = run_apart(
+        limited = run_sandboxed(
             usd.problems, f"#usda 1.0\n{levels}".encode(), limits=Limits(5, 1 << 30), called="", advice=""
         )
         self.assertEqual([each for each in limited if "connected" in each], [])

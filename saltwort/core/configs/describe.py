@@ -8,6 +8,7 @@ import PyOpenColorIO as ocio
 
 from saltwort.core.engine import ViewChoice
 from saltwort.core.engine.processors import is_linear, scene_spaces
+from saltwort.core.errors import BadInput
 
 # What each role is read for. Roles of other names are listed without.
 ROLE_USES = {
@@ -238,6 +239,16 @@ def working_spaces(config: ocio.Config) -> list[str]:
     spaces = scene_spaces(config, active=True)
     linear = [space.getName() for space in spaces if not space.isData() and is_linear(config, space.getName())]
     return [name for name in first if name in linear] + [name for name in linear if name not in first]
+
+
+def working_space_of(config: ocio.Config) -> str:
+    """The space that a config is rendered in: the one of its scene-linear role, else the usual one. Raises BadInput for
+    a config without a scene-linear space."""
+    linear = working_spaces(config)
+    if not linear:
+        raise BadInput("This config has no scene-linear colour space, so nothing can be rendered in it.")
+    role = config.getColorSpace(ocio.ROLE_SCENE_LINEAR)
+    return role.getName() if role and role.getName() in linear else linear[0]
 
 
 def screen_view(config: ocio.Config, choice: ViewChoice) -> ViewChoice:

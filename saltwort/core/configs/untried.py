@@ -8,7 +8,6 @@ from posixpath import join, normpath
 
 import PyOpenColorIO as ocio
 
-from saltwort.core.apart import Limits, run_apart
 from saltwort.core.configs.additions import AddedLook
 from saltwort.core.configs.compare import Comparison, compare
 from saltwort.core.configs.describe import describe
@@ -17,6 +16,7 @@ from saltwort.core.engine import ConfigArchive, load_config
 from saltwort.core.engine.processors import build
 from saltwort.core.engine.transforms import lut_names
 from saltwort.core.errors import BadInput
+from saltwort.core.sandbox import Limits, run_sandboxed
 
 SECONDS = 4.0
 """The largest built-in config takes a tenth of one."""
@@ -31,25 +31,25 @@ ADVICE = "Remove what is unused, or check it with whoever made it."
 def try_config(archive: ConfigArchive, name: str) -> None:
     """Load and describe a config and load all its LUTs. Raises BadInput when it does not load, when that takes too
     much, or brings the library down; a LUT that does not load is no reason, since only what needs it will not work."""
-    run_apart(_try, archive, limits=_limits(archive, SECONDS), called=name, advice=ADVICE)
+    run_sandboxed(_try, archive, limits=_limits(archive, SECONDS), called=name, advice=ADVICE)
 
 
 def compare_apart(first: ConfigArchive, second: ConfigArchive, name: str) -> Comparison:
     """`compare` for a `second` config that has not been tried. Raises BadInput as `try_config` does."""
-    return run_apart(compare, first, second, limits=_limits(second, COMPARE_SECONDS), called=name, advice=ADVICE)
+    return run_sandboxed(compare, first, second, limits=_limits(second, COMPARE_SECONDS), called=name, advice=ADVICE)
 
 
 def named_luts(text: str, name: str) -> list[str]:
     """Paths, from the folder of a config, where the files that it names may lie. Raises BadInput as `try_config`
     does."""
     archive = ConfigArchive(text)
-    return run_apart(_named_luts, text, limits=_limits(archive, SECONDS), called=name, advice=ADVICE)
+    return run_sandboxed(_named_luts, text, limits=_limits(archive, SECONDS), called=name, advice=ADVICE)
 
 
 def looks_of(name: str, content: bytes) -> tuple[AddedLook, ...]:
     """`looks_from_file` for a file that has not been tried. Raises BadInput as that and as `try_config` do."""
     limits = _limits(ConfigArchive("", {name: content}), SECONDS)
-    return run_apart(looks_from_file, name, content, limits=limits, called=name, advice=ADVICE)
+    return run_sandboxed(looks_from_file, name, content, limits=limits, called=name, advice=ADVICE)
 
 
 def _limits(archive: ConfigArchive, seconds: float) -> Limits:

@@ -12,6 +12,7 @@ from saltwort.core.deliverables.registry import (
     Defaults,
     Deliverable,
     deliverable,
+    deliverable_of,
     deliverables,
 )
 from saltwort.core.deliverables.shown import Source
@@ -32,6 +33,7 @@ __all__ = [
     "Option",
     "Source",
     "deliverable",
+    "deliverable_of",
     "deliverables",
     "options_of",
     "read_options",

@@ -1,6 +1,7 @@
 """Recipes: deliverables that are made again, by their kind, settings and how their files are named."""
 
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from saltwort.core.errors import BadInput
@@ -32,6 +33,15 @@ def check_naming(naming: str) -> None:
         raise BadInput(f"A file name holds letters, numbers, spaces and {listed}, and no suffix.", "naming")
     if naming and not naming.strip(" ."):
         raise BadInput("A file name needs a letter.", "naming")
+
+
+def recipe_named(recipes: Sequence[Recipe], name: str) -> Recipe:
+    """A recipe by its name. Raises BadInput with the names there are."""
+    for recipe in recipes:
+        if recipe.name == name:
+            return recipe
+    known = ", ".join(recipe.name for recipe in recipes) or "none yet"
+    raise BadInput(f"There is no recipe “{name}”. Recipes: {known}.")
 
 
 def numbered(name: str, digits: str) -> str:

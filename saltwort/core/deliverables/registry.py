@@ -125,6 +125,13 @@ def deliverable(kind: type[Deliverable[Any]]) -> type[Deliverable[Any]]:
     return kind
 
 
+def deliverable_of(kind: str) -> Deliverable[Any]:
+    """A kind by its key. Raises BadInput, listing the kinds, for one there is not."""
+    if kind not in deliverables():
+        raise BadInput(f"Nothing of the kind “{kind}” can be made. Choose one of {', '.join(deliverables())}.")
+    return deliverables()[kind]
+
+
 @cache
 def deliverables() -> Mapping[str, Deliverable[Any]]:
     """All kinds of deliverables, by their key."""

@@ -9,7 +9,6 @@ import numpy as np
 import PyOpenColorIO as ocio
 from numpy.typing import NDArray
 
-from saltwort.core.apart import Limits, run_apart
 from saltwort.core.deliverables.registry import Deliverable
 from saltwort.core.deliverables.shown import Doubt
 from saltwort.core.deliverables.told import coding_told
@@ -22,6 +21,7 @@ from saltwort.core.images.video import BT709, BT2020, VideoForm, from_planes
 from saltwort.core.images.video_reading import VideoFacts, decoded, video_facts
 from saltwort.core.luts.sampling import cube_nodes
 from saltwort.core.luts.tables import read_processor
+from saltwort.core.sandbox import Limits, run_sandboxed
 from saltwort.core.spaces import curves
 from saltwort.core.spaces.curves import Curve
 from saltwort.core.spaces.encodings import BY_INTEROP_ID, by_code_points
@@ -65,7 +65,7 @@ def verify_apart(path: Path, name: str) -> Verified:
     """The same of a file that a stranger brought, called `name`, in a process of its own with limits."""
     limits = Limits(seconds=SECONDS, memory=MEMORY)
     try:
-        return run_apart(verify, path, limits=limits, called=name, advice="Verify a shorter or smaller one.")
+        return run_sandboxed(verify, path, limits=limits, called=name, advice="Verify a shorter or smaller one.")
     except BadInput as error:
         raise BadInput(str(error).replace(path.name, name)) from error
 

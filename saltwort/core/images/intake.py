@@ -10,11 +10,11 @@ from typing import Any
 
 import numpy as np
 
-from saltwort.core.apart import Limits, run_apart
 from saltwort.core.errors import BadInput
 from saltwort.core.files import replacing
 from saltwort.core.images.formats import sniff
 from saltwort.core.images.measuring import Survey, survey
+from saltwort.core.sandbox import Limits, run_sandboxed
 from saltwort.core.threads import on_all_cores
 
 SMALL_FILE = 10_000_000
@@ -55,12 +55,12 @@ def take_in(path: Path, name: str, store: Path, *, copy: bool) -> Taken:
     Raises BadInput, which calls the file by `name`, for what is no whole image or takes too much to read; then
     nothing is kept.
     """
-    return run_apart(_take_in, path, name, store, copy, limits=_limits(path, name), called=name, advice=ADVICE)
+    return run_sandboxed(_take_in, path, name, store, copy, limits=_limits(path, name), called=name, advice=ADVICE)
 
 
 def survey_apart(path: Path, name: str, layer: str | None = None) -> Survey:
     """`survey` with the limits of `take_in`. Raises BadInput as that does."""
-    return run_apart(_survey, path, name, layer, limits=_limits(path, name), called=name, advice=ADVICE)
+    return run_sandboxed(_survey, path, name, layer, limits=_limits(path, name), called=name, advice=ADVICE)
 
 
 def surveys_apart(
@@ -100,7 +100,7 @@ def _surveys_together(paths: Sequence[Path]) -> list[Survey | BadInput]:
     if len(paths) > 1:
         limits = Limits(SMALL_FILE_LIMITS.seconds * len(paths), SMALL_FILE_LIMITS.memory)
         with suppress(BadInput):  # which of them it was is not known, so each is held to its own limits
-            return run_apart(_surveys, paths, limits=limits, called="One of several files", advice=ADVICE)
+            return run_sandboxed(_surveys, paths, limits=limits, called="One of several files", advice=ADVICE)
     return [_survey_or_refusal(path, survey_apart) for path in paths]
 
 

@@ -10,10 +10,10 @@ from typing import Any
 import av
 import numpy as np
 
-from saltwort.core.apart import Limits, run_apart
 from saltwort.core.errors import BadInput
 from saltwort.core.images.reading import Pixels
 from saltwort.core.images.video import NARROW, Plane, VideoForm, table_of_contents
+from saltwort.core.sandbox import Limits, run_sandboxed
 
 
 @dataclass(frozen=True)
@@ -106,7 +106,8 @@ FRAME_LIMITS = Limits(seconds=60, memory=4_000_000_000)
 def video_frame(path: Path, number: int) -> Pixels:
     """A frame of a video, counted from 1, as R′G′B′ on 0–1, float32 (height, width, 3), by the matrix and range that it
     says. Decoded in a process of its own. Raises BadInput for what is no video, and for a frame that there is not."""
-    return run_apart(_video_frame, path, number, limits=FRAME_LIMITS, called=path.name, advice="Save it again, as MP4.")
+    advice = "Save it again, as MP4."
+    return run_sandboxed(_video_frame, path, number, limits=FRAME_LIMITS, called=path.name, advice=advice)
 
 
 def _video_frame(path: Path, number: int) -> Pixels:

@@ -8,12 +8,12 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any, TypeVar
 
-from saltwort.core.apart import Apart
 from saltwort.core.migration.differences import unified
 from saltwort.core.migration.formats.registry import format_of
 from saltwort.core.migration.graph import Edit, RemoveNode, SetSetting
 from saltwort.core.migration.plan import Draft
 from saltwort.core.migration.scene import ADVICE, LIMITS
+from saltwort.core.sandbox import Sandboxed
 
 Result = TypeVar("Result")
 
@@ -43,7 +43,7 @@ class Documents:
         self._after = {path: _begun(path, _rewritten, self._before[path], each) for path, each in edits.items()}
         self._unchecked = deque(self._after.values())
         self._problems = {path: _begun(path, _problems, self._before[path]) for path in edits}
-        self._compared: dict[str, Apart[tuple[str, list[str]]]] = {}
+        self._compared: dict[str, Sandboxed[tuple[str, list[str]]]] = {}
 
     @cached_property
     def contents(self) -> dict[str, bytes]:
@@ -71,7 +71,7 @@ class Documents:
 
     def stop(self) -> None:
         """End what is not done."""
-        begun: list[Apart[Any]] = [*self._after.values(), *self._problems.values(), *self._compared.values()]
+        begun: list[Sandboxed[Any]] = [*self._after.values(), *self._problems.values(), *self._compared.values()]
         for work in begun:
             work.stop()
 
@@ -86,8 +86,8 @@ def rewriting(draft: Draft) -> Iterator[Documents]:
         documents.stop()
 
 
-def _begun(path: str, work: Callable[..., Result], *arguments: object) -> Apart[Result]:
-    return Apart(work, (path, *arguments), TO_CHANGE, called=path, advice=ADVICE)
+def _begun(path: str, work: Callable[..., Result], *arguments: object) -> Sandboxed[Result]:
+    return Sandboxed(work, (path, *arguments), TO_CHANGE, called=path, advice=ADVICE)
 
 
 def _rewritten(path: str, content: bytes, edits: Sequence[Edit]) -> bytes:

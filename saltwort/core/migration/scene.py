@@ -9,12 +9,12 @@ from itertools import chain
 from os.path import commonpath
 from pathlib import Path, PurePosixPath
 
-from saltwort.core.apart import Limits, run_apart
 from saltwort.core.errors import BadInput
 from saltwort.core.migration.formats import usd_package
 from saltwort.core.migration.formats.registry import MAX_DOCUMENT_BYTES, format_of
 from saltwort.core.migration.graph import EMBEDDED, Document
 from saltwort.core.migration.uses import ColourUse, LightUse, PictureUse, Uses
+from saltwort.core.sandbox import Limits, run_sandboxed
 from saltwort.core.textures.folders import looks_like_picture
 
 MAX_DOCUMENTS, MAX_DEPTH = 2_000, 32
@@ -201,14 +201,14 @@ def _document(path: Path) -> tuple[Document, bytes]:
     if path.stat().st_size > MAX_DOCUMENT_BYTES:
         raise BadInput(f"{path.name} is larger than {MAX_DOCUMENT_BYTES // 1_000_000} MB, too large for a document.")
     content = path.read_bytes()
-    document = run_apart(_read, content, path.name, limits=LIMITS, called=path.name, advice=ADVICE)
+    document = run_sandboxed(_read, content, path.name, limits=LIMITS, called=path.name, advice=ADVICE)
     return document, content
 
 
 def _embedded(content: bytes, name: str, folder: Path) -> Mapping[str, Path]:
     """The pictures that stand within a document, written below a folder."""
     find = format_of(name).embedded
-    return run_apart(find, content, folder, limits=LIMITS, called=name, advice=ADVICE) if find else {}
+    return run_sandboxed(find, content, folder, limits=LIMITS, called=name, advice=ADVICE) if find else {}
 
 
 def _read(content: bytes, name: str) -> Document:

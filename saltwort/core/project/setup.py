@@ -7,11 +7,10 @@ from typing import Any
 import PyOpenColorIO as ocio
 
 from saltwort.core.configs.additions import AddedLook, AddedSpace
-from saltwort.core.configs.describe import working_spaces
+from saltwort.core.configs.describe import working_space_of
 from saltwort.core.configs.edits import SpaceEdit
 from saltwort.core.configs.trim import Trim
 from saltwort.core.engine import ViewChoice
-from saltwort.core.errors import BadInput
 from saltwort.core.project.part import Fields, ValuePart, parts
 from saltwort.core.textures.kinds import DATA, DEFAULT_KIND_WORDS, MAP_KINDS, KindWords
 from saltwort.core.textures.rules import PATH_SEARCH_RULE, Rule
@@ -96,11 +95,7 @@ def first_setup(base: str, config: ocio.Config) -> Setup:
     """A sensible setup for a config nobody has decided anything about: its own default view, its rendering role, and
     rules that hold for most texture sets. Raises BadInput when the config lacks what these need.
     """
-    linear = working_spaces(config)
-    if not linear:
-        raise BadInput("This config has no scene-linear colour space, so nothing can be rendered in it.")
-    role = config.getColorSpace(ocio.ROLE_SCENE_LINEAR)
-    working = role.getName() if role and role.getName() in linear else linear[0]
+    working = working_space_of(config)
     display = config.getDefaultDisplay()
     data = next((space.getName() for space in config.getColorSpaces() if space.isData()), "")
     encoded = config.getColorSpace(ocio.ROLE_TEXTURE_PAINT) or config.getColorSpace("srgb_texture")

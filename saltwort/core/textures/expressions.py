@@ -13,8 +13,8 @@ import PyOpenColorIO as ocio
 import re2
 import regex
 
-from saltwort.core.apart import Limits, run_apart
 from saltwort.core.errors import BadInput
+from saltwort.core.sandbox import Limits, run_sandboxed
 
 MAX_REPEATS = 1_000
 """The product of all counted repetitions: `{4}` in three places is 64. The engine writes each of them out."""
@@ -103,7 +103,7 @@ class Expressions:
 def hangs_applications(pattern: str, paths: tuple[str, ...]) -> bool:
     """Whether the engine, as applications use it, takes longer than ENGINE_LIMITS for some of these paths."""
     try:
-        return run_apart(_asked_of_engine, pattern, paths, limits=ENGINE_LIMITS, called="", advice="") is None
+        return run_sandboxed(_asked_of_engine, pattern, paths, limits=ENGINE_LIMITS, called="", advice="") is None
     except BadInput:
         return True
 

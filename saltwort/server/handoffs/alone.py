@@ -9,11 +9,12 @@ import numpy as np
 from saltwort.core.errors import BadInput
 from saltwort.core.explain.alone import CODES, LIGHT, alone
 from saltwort.core.explain.explained import CLIPPED_DEPTHS, EXPLAINED, STEP, UNDECIDED
+from saltwort.core.explain.files import read_picture
 from saltwort.core.explain.frames import CERTAIN
 from saltwort.core.explain.operation import Scene
 from saltwort.core.explain.pointed import by_swatches
 from saltwort.core.images.intake import survey_apart
-from saltwort.server.handoffs.explaining import Wanted, read_picture
+from saltwort.server.handoffs.explaining import Wanted
 from saltwort.server.handoffs.operations import colours_of
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.setups import config_of

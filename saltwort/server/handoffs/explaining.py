@@ -8,27 +8,15 @@ from typing import Any
 import numpy as np
 import PyOpenColorIO as ocio
 
-from saltwort.core.configs.tags import handoff_tags
 from saltwort.core.engine import ViewChoice, apply, space_processor
 from saltwort.core.engine.processors import check_view
 from saltwort.core.errors import BadInput
 from saltwort.core.explain.drawn import drawn
-from saltwort.core.explain.explained import (
-    FLOATS,
-    Depth,
-    Explained,
-    Question,
-    Told,
-    depth_of,
-    explain,
-    rescued,
-)
+from saltwort.core.explain.explained import Depth, Explained, Question, Told, explain
+from saltwort.core.explain.files import check_size, in_colour, read_picture
 from saltwort.core.explain.operation import Parameter
-from saltwort.core.images import read_pixels, write_image
-from saltwort.core.images.headers import Header
-from saltwort.core.images.intake import survey_apart
+from saltwort.core.images import read_pixels
 from saltwort.core.images.reading import Pixels
-from saltwort.core.images.video_reading import VIDEOS, video_frame
 from saltwort.server.handoffs.models import Station
 from saltwort.server.handoffs.repairs import repairs
 from saltwort.server.projects.models import Project, Revision
@@ -37,11 +25,6 @@ from saltwort.server.scene.models import Render
 from saltwort.server.scene.operations import space_of
 
 LIGHT = "light"
-MOST_PIXELS = 40_000_000
-"""8K; with its light such a picture takes a gigabyte."""
-RESCUED = "_rescued.exr"
-LOSSY_DEPTH: Depth = "JPEG"
-"""Of video, whose compression errs as much."""
 
 
 @dataclass(frozen=True)
@@ -91,37 +74,7 @@ def light_of_render(render: Render, revision: Revision) -> Pixels:
 
 def _in_working_space(revision: Revision, pixels: Pixels, space: str) -> Pixels:
     processor = space_processor(config_of(revision), space, ocio.ROLE_SCENE_LINEAR)
-    return apply(processor, _in_colour(pixels))
-
-
-def read_picture(path: Path, frame: int) -> tuple[Pixels, Depth]:
-    """The pixels of a picture, or of a frame of a video, and how they are coded."""
-    if not path.is_file():
-        raise BadInput(f"There is no file {path.name}.")
-    if is_video(path.name):
-        return video_frame(path, frame), LOSSY_DEPTH
-    header = survey_apart(path, path.name).facts.header
-    check_size(header, path.name)
-    return read_pixels(path, alpha=True), depth_of(header, path.suffix)
-
-
-def is_video(name: str) -> bool:
-    """Whether a file is a video, by its name."""
-    return Path(name).suffix.lower() in VIDEOS
-
-
-def check_size(header: Header, name: str) -> None:
-    """Raise BadInput for a picture that is larger than what is explained."""
-    width, height = header.picture_size
-    if width * height > MOST_PIXELS:
-        raise BadInput(f"{name} is larger than {MOST_PIXELS // 1_000_000} million pixels. Save it smaller.")
-
-
-def _in_colour(pixels: Pixels) -> Pixels:
-    """Three or four channels, whatever there are."""
-    if pixels.shape[2] >= 3:
-        return np.ascontiguousarray(pixels[..., :4])
-    return np.ascontiguousarray(np.repeat(pixels[..., :1], 3, axis=2))
+    return apply(processor, in_colour(pixels))
 
 
 def explain_file(
@@ -137,7 +90,7 @@ def explain_file(
 
 def question_of(revision: Revision, pixels: Pixels, depth: Depth, light: Pixels, wanted: Wanted) -> Question:
     """What is asked of a picture's pixels."""
-    return Question(_in_colour(pixels), depth, light, config_of(revision), wanted.choice, wanted.is_light)
+    return Question(in_colour(pixels), depth, light, config_of(revision), wanted.choice, wanted.is_light)
 
 
 def told_of(question: Question, found: Explained, stations: Sequence[Station] = ()) -> dict[str, Any]:
@@ -178,20 +131,3 @@ def _short(value: Parameter) -> str | float | list[float]:
     if isinstance(value, tuple):
         return [round(number, 4) for number in value]
     return round(value, 4) if isinstance(value, float) else value
-
-
-def rescue_file(question: Question, found: Explained, path: Path, folder: Path) -> str | None:
-    """Write what a picture was before, as scene-linear EXR with a note of what was undone, never under the old name;
-    None where it cannot be undone. Raises BadInput where a file of that name is there."""
-    if not found.can_be_undone:
-        return None
-    target = folder / f"{path.stem}{RESCUED}"
-    if target.exists():
-        raise BadInput(f"There is a file {target.name} already. Choose another folder.")
-    folder.mkdir(parents=True, exist_ok=True)
-    working = question.scene.working_space
-    depth = question.depth if question.depth in FLOATS else f"{question.depth}, which holds no finer steps"
-    note = f"Undone into light from {path.name}: {found.sentence} The picture was in {depth}."
-    tags = {**handoff_tags(question.config, working), "comments": note}
-    write_image(target, rescued(question, found), "half", tags)
-    return str(target)

@@ -11,20 +11,12 @@ from django.core.files.uploadedfile import UploadedFile
 from saltwort.core.engine.displays import NO_LIGHT, display_kind
 from saltwort.core.errors import BadInput
 from saltwort.core.explain.explained import Question, depth_of, explain, rescued
+from saltwort.core.explain.files import LOSSY_DEPTH, check_size, is_video, rescue_file
 from saltwort.core.explain.pictures import Shown, shown, worst_spots
 from saltwort.core.images import encode_png, read_pixels, write_image
 from saltwort.core.images.video_reading import video_frame
 from saltwort.core.project import read_setup
-from saltwort.server.handoffs.explaining import (
-    LOSSY_DEPTH,
-    Wanted,
-    check_size,
-    is_video,
-    light_of_render,
-    question_of,
-    rescue_file,
-    told_of,
-)
+from saltwort.server.handoffs.explaining import Wanted, light_of_render, question_of, told_of
 from saltwort.server.handoffs.models import Explanation, Station
 from saltwort.server.images.models import StoredImage
 from saltwort.server.images.operations import store_file, store_upload, write_upload

@@ -143,6 +143,16 @@ def config_file_of(station: Station) -> str:
     return name + (f"-ocio{own}" if own else "") + archive_suffix(version)
 
 
+def station_named(project: Project, name: str) -> Station:
+    """An application of the chain, in any case of letters. Raises BadInput with the names there are."""
+    stations = project.stations.select_related("project__current")
+    found = stations.filter(name__iexact=name).first()
+    if found is None:
+        listed = ", ".join(stations.values_list("name", flat=True)) or "none yet"
+        raise BadInput(f"There is no application “{name}”. Applications: {listed}.")
+    return found
+
+
 def sheet_of(station: Station) -> list[Section]:
     """The settings sheet of a station, from the project as it stands."""
     return settings_sheet(chain_of(station))

@@ -9,13 +9,13 @@ from django.conf import settings
 from saltwort.core.configs.tags import handoff_tags
 from saltwort.core.engine import ViewChoice
 from saltwort.core.errors import BadInput
+from saltwort.core.explain.files import check_size
 from saltwort.core.explain.operation import Scene
 from saltwort.core.explain.undoing import rescued_name, undone_again
 from saltwort.core.images import read_header, read_pixels, write_image
 from saltwort.core.images.sequences import SUFFIXES
 from saltwort.core.project import read_setup
 from saltwort.core.textures.folders import allowed_folder
-from saltwort.server.handoffs.explaining import check_size
 from saltwort.server.handoffs.models import Explanation
 from saltwort.server.jobs.models import Job
 from saltwort.server.jobs.operations import Report, start, work

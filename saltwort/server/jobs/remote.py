@@ -21,8 +21,8 @@ from redis.exceptions import ConnectionError as NoConnection
 from rq.exceptions import NoSuchJobError
 from rq.job import Job
 
-from saltwort.core.apart import stay_here
 from saltwort.core.errors import BadInput
+from saltwort.core.sandbox import run_in_process
 
 LEASE_SECONDS = 6
 RENEW_EVERY = 1.0
@@ -37,7 +37,7 @@ STOPS_WORKERS = "Every worker that began with this file stopped. Save it again a
 @contextmanager
 def held(lease: str) -> Iterator[None]:
     """Hold a lease while the block runs."""
-    stay_here()  # the worker does each file in a process of its own already
+    run_in_process()  # the worker does each file in a process of its own already
     connection, done = _connection(), Event()
 
     def renew() -> None:

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from django.conf import settings
 
-from saltwort.core.deliverables import FRAMES, NOTHING, PICTURE
+from saltwort.core.deliverables import FRAMES, NOTHING, PICTURE, deliverable_of
 from saltwort.core.deliverables.foreseen import Subject
 from saltwort.core.errors import BadInput, DiskFull
 from saltwort.core.files import LEAST_FREE
@@ -19,7 +19,7 @@ from saltwort.core.numbers import megabytes
 from saltwort.server.images.operations import preview_of
 from saltwort.server.images.pictures import stored
 from saltwort.server.outputs.models import Output
-from saltwort.server.outputs.sources import chosen_in, deliverable_of, frames_asked
+from saltwort.server.outputs.sources import chosen_in, frames_asked
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.setups import config_of
 from saltwort.server.scene.models import IN, Render

@@ -10,7 +10,7 @@ from typing import Any
 
 from django.db import transaction
 
-from saltwort.core.deliverables import Facts, Source
+from saltwort.core.deliverables import Facts, Source, deliverable_of
 from saltwort.core.deliverables.frames import worst_of
 from saltwort.core.deliverables.recipe import numbered
 from saltwort.core.errors import BadInput
@@ -19,7 +19,7 @@ from saltwort.server.jobs.models import QUEUED, RUNNING, WAITING, Job
 from saltwort.server.jobs.operations import Cancelled, Report, start, work
 from saltwort.server.jobs.spread import Outcome, file_task, go_on, work_through
 from saltwort.server.outputs.models import MADE, REFUSED, Output, OutputFrame
-from saltwort.server.outputs.sources import RENDER_REMOVED, deliverable_of, settings_kept
+from saltwort.server.outputs.sources import RENDER_REMOVED, settings_kept
 from saltwort.server.projects.config_files import config_at, config_file
 from saltwort.server.scene.models import Render
 from saltwort.server.scene.operations import facts_of, image_of

@@ -13,6 +13,7 @@ from saltwort.core.deliverables import (
     PICTURE,
     Deliverable,
     Facts,
+    deliverable_of,
 )
 from saltwort.core.deliverables.recipe import Recipe, named_by, numbered
 from saltwort.core.errors import BadInput
@@ -27,7 +28,6 @@ from saltwort.server.outputs.models import Output
 from saltwort.server.outputs.sources import (
     RENDER_REMOVED,
     chosen_in,
-    deliverable_of,
     frames_asked,
     of_source,
     settings_kept,

@@ -8,10 +8,10 @@ from rest_framework.decorators import api_view
 from rest_framework.request import Request
 from rest_framework.response import Response
 
+from saltwort.core.deliverables import deliverable_of
 from saltwort.core.deliverables.recipe import LONGEST_NAME, Recipe
 from saltwort.server.http import BasedOn, author_of, parsed
 from saltwort.server.outputs import recipes
-from saltwort.server.outputs.sources import deliverable_of
 from saltwort.server.outputs.views import KINDS, ExpectedSerializer, OutputSerializer, output_json
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.views import project_named

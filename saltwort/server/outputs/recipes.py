@@ -11,7 +11,7 @@ from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
 
 from saltwort.core.deliverables import FRAMES, OF_PICTURES, Deliverable, deliverables, options_of, read_options
-from saltwort.core.deliverables.recipe import Recipe
+from saltwort.core.deliverables.recipe import Recipe, recipe_named
 from saltwort.core.deliverables.verify import Verified, against, verify_apart
 from saltwort.core.errors import BadInput
 from saltwort.core.project import Setup, read_setup, same_config
@@ -152,12 +152,9 @@ def _ordered(project: Project, recipe: Recipe, render: Render | None, frames: st
     return recipe.kind, asked, of_render, recipe, of_frames
 
 
-def recipe_named(project: Project, name: str) -> tuple[Any, Deliverable[Any], Any]:
+def recipe_settings(project: Project, name: str) -> tuple[Any, Deliverable[Any], Any]:
     """The config, the kind and the settings of a recipe. Raises BadInput when there is none, saying which there are."""
-    recipes = Recipes.of(current_setup(project))
-    recipe = next((one for one in recipes if one.name == name), None)
-    if recipe is None:
-        raise BadInput(f"There is no recipe “{name}”. Recipes: {', '.join(one.name for one in recipes) or 'none yet'}.")
+    recipe = recipe_named(Recipes.of(current_setup(project)), name)
     return config_of(project.current), _kind_of(recipe), _settings(project, recipe)
 
 
@@ -170,7 +167,7 @@ def verified(project: Project, upload: UploadedFile, recipe: str) -> Verified:
         place = Path(folder) / f"file{PurePath(name).suffix.lower()}"
         write_upload(upload, place)
         found = verify_apart(place, name)
-        return against(found, place, *recipe_named(project, recipe)) if recipe else found
+        return against(found, place, *recipe_settings(project, recipe)) if recipe else found
 
 
 def as_typed(made: Deliverable[Any], asked: dict[str, Any]) -> tuple[tuple[str, str], ...]:

@@ -5,7 +5,7 @@ from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
-from saltwort.core.deliverables import FRAMES, OF_PICTURES, Defaults, Deliverable, Source, deliverables
+from saltwort.core.deliverables import FRAMES, OF_PICTURES, Defaults, Deliverable, Source
 from saltwort.core.errors import BadInput
 from saltwort.core.images.sequences import FrameRange, frame_name, runs_of
 from saltwort.core.structured import structured
@@ -27,13 +27,6 @@ def chosen_in(project: Project) -> Defaults:
     """What the project has chosen, which holds where settings say nothing else."""
     setup = current_setup(project)
     return Defaults(setup.view, setup.working_space, project_grade(project))
-
-
-def deliverable_of(kind: str) -> Deliverable[Any]:
-    """Raises BadInput for a kind there is not."""
-    if kind not in deliverables():
-        raise BadInput(f"Nothing of the kind “{kind}” can be made. Choose one of {', '.join(deliverables())}.")
-    return deliverables()[kind]
 
 
 def frames_asked(made: Deliverable[Any], render: Render | None, frames: str) -> list[int]:

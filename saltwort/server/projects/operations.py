@@ -52,6 +52,18 @@ from saltwort.server.versions import Stale
 FIRST_TRACER = ("8-bit", "47 106 104")
 
 
+def project_named(slug: str) -> Project:
+    """A project that is not deleted, with its current revision. Raises BadInput with the slugs there are."""
+    found = Project.objects.select_related("current").filter(slug=slug, deleted=None).first()
+    if found is None:
+        known = (
+            ", ".join(Project.objects.filter(deleted=None).order_by("slug").values_list("slug", flat=True))
+            or "none yet"
+        )
+        raise BadInput(f"There is no project “{slug}”. Projects: {known}.")
+    return found
+
+
 def create_project(name: str, setup: Setup | None = None) -> Project:
     """A project that starts from a setup, else from the engine's newest ACES config with sensible rules; with two
     stations."""

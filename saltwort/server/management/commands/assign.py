@@ -5,9 +5,9 @@ from typing import Any
 
 from django.core.management.base import CommandParser
 
+import saltwort
 from saltwort.core.textures.rules import Assignment
-from saltwort.server.commands import HeadlessCommand, project_for
-from saltwort.server.textures.operations import assign_paths
+from saltwort.server.commands import HeadlessCommand
 
 
 class Command(HeadlessCommand):
@@ -21,7 +21,7 @@ class Command(HeadlessCommand):
 
     def handle(self, *args: Any, project: str, paths: list[str], **options: Any) -> None:
         asked = [line.rstrip("\n") for line in sys.stdin] if paths == ["-"] else paths
-        assignments = assign_paths(project_for(project), asked)
+        assignments = saltwort.assign(saltwort.open_project(project), asked)
         self.print_rows(_row(path, found) for path, found in zip(asked, assignments, strict=True))
 
 

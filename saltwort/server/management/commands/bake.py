@@ -9,7 +9,8 @@ from django.core.management.base import CommandParser
 from saltwort.core.deliverables import Source, deliverables
 from saltwort.core.deliverables.kinds.still import StillSettings, format_named
 from saltwort.core.errors import BadInput
-from saltwort.server.commands import HeadlessCommand, project_for
+from saltwort.server.commands import HeadlessCommand
+from saltwort.server.projects.operations import project_named
 from saltwort.server.projects.setups import config_of
 
 PRINTED = ("width", "height", "tags", "clipped", "largest_error", "not_finite")
@@ -34,7 +35,7 @@ class Command(HeadlessCommand):
     def handle(self, *args: Any, image: Path, output: Path, **options: Any) -> None:
         if output.exists() and image.exists() and output.samefile(image):
             raise BadInput("The output would replace the picture itself. Name another file.")
-        config, still = config_of(project_for(options["project"]).current), deliverables()["still"]
+        config, still = config_of(project_named(options["project"]).current), deliverables()["still"]
         settings = StillSettings(
             display=options["display"],
             view=options["view"],

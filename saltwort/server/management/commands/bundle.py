@@ -6,7 +6,8 @@ from typing import Any
 from django.core.management.base import CommandParser
 
 from saltwort.core.files import replacing
-from saltwort.server.commands import HeadlessCommand, project_for
+from saltwort.server.commands import HeadlessCommand
+from saltwort.server.projects.operations import project_named
 from saltwort.server.whole_projects.manifests import write_bundle
 
 
@@ -19,7 +20,7 @@ class Command(HeadlessCommand):
         parser.add_argument("--with-images", action="store_true", help="the files of textures too")
 
     def handle(self, *args: Any, project: str, output: Path, with_images: bool, **options: Any) -> None:
-        found = project_for(project)
+        found = project_named(project)
         with replacing(output) as temporary, temporary.open("wb") as file:
             write_bundle(found, file, with_images=with_images)
         self.print_json({"path": str(output), "revision": found.current.number, "bytes": output.stat().st_size})

@@ -6,6 +6,7 @@ from typing import Any
 
 from django.core.management.base import CommandParser
 
+import saltwort
 from saltwort.core.errors import BadInput
 from saltwort.core.textures.conversion_plans import (
     DEFAULT_PATTERN,
@@ -14,10 +15,7 @@ from saltwort.core.textures.conversion_plans import (
     converted_name,
     read_parts,
 )
-from saltwort.core.textures.converting import convert
-from saltwort.server.commands import HeadlessCommand, project_for
-from saltwort.server.projects.setups import config_of
-from saltwort.server.textures.operations import assign_paths
+from saltwort.server.commands import HeadlessCommand
 
 
 class Command(HeadlessCommand):
@@ -42,10 +40,10 @@ class Command(HeadlessCommand):
         names: str,
         **options: Any,
     ) -> None:
-        found = project_for(project)
-        config = config_of(found.current)
+        found = saltwort.open_project(project)
+        config = found.config.ocio
         orders = []
-        for file, assignment in zip(files, assign_paths(found, [file.as_posix() for file in files]), strict=True):
+        for file, assignment in zip(files, saltwort.assign(found, [file.as_posix() for file in files]), strict=True):
             is_data = config.getColorSpace(assignment.space).isData()
             into = assignment.space if is_data else space  # the numbers of data are no colour, in any space
             target = output / converted_name(file.name, config, into, format, names)
@@ -53,7 +51,10 @@ class Command(HeadlessCommand):
             orders.append((file, assignment.space, into, target))
         _check(orders)
         self.print_json(
-            [asdict(convert(config, file, source, into, format, target)) for file, source, into, target in orders]
+            [
+                asdict(saltwort.convert(found, file, source, into, target, format))
+                for file, source, into, target in orders
+            ]
         )
 
 

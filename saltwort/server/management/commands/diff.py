@@ -6,9 +6,9 @@ from typing import Any
 
 from django.core.management.base import CommandParser
 
+import saltwort
 from saltwort.core.configs.compare import DIFFERENT, Difference
-from saltwort.core.configs.untried import compare_apart, try_config
-from saltwort.server.commands import HeadlessCommand, config_at
+from saltwort.server.commands import HeadlessCommand
 from saltwort.server.http import finite
 
 
@@ -20,9 +20,7 @@ class Command(HeadlessCommand):
         parser.add_argument("--format", choices=("text", "json"), default="text")
 
     def handle(self, *args: Any, configs: list[str], format: str, **options: Any) -> None:
-        first, second = map(config_at, configs)
-        try_config(first, configs[0])
-        found = compare_apart(first, second, configs[1])
+        found = saltwort.diff(*configs)
         if format == "json":
             self.print_json({"verdict": found.verdict, "differences": [_row(row) for row in found.differences]})
         else:

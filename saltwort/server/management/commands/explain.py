@@ -9,18 +9,14 @@ from typing import Any
 from django.core.management.base import CommandParser
 
 from saltwort.core.errors import BadInput
-from saltwort.server.commands import HeadlessCommand, project_for, station_for
+from saltwort.core.explain.files import rescue_file
+from saltwort.server.commands import HeadlessCommand
 from saltwort.server.handoffs.alone import alone_file, alone_with_swatches
-from saltwort.server.handoffs.explaining import (
-    Wanted,
-    explain_file,
-    light_file,
-    light_of_render,
-    render_named,
-    rescue_file,
-)
+from saltwort.server.handoffs.explaining import Wanted, explain_file, light_file, light_of_render, render_named
 from saltwort.server.handoffs.explanations import stations_of
+from saltwort.server.handoffs.operations import station_named
 from saltwort.server.projects.models import Project
+from saltwort.server.projects.operations import project_named
 
 
 class Command(HeadlessCommand):
@@ -52,7 +48,7 @@ class Command(HeadlessCommand):
         )
 
     def handle(self, *args: Any, pictures: list[Path], project: str, **options: Any) -> None:
-        found = project_for(project)
+        found = project_named(project)
         if options["light"] and not options["space"]:
             raise BadInput("Say with --space in which space the light of the file is.")
         wanted = Wanted.of(found, options["expect"])
@@ -65,7 +61,7 @@ class Command(HeadlessCommand):
             if options["light"]
             else light_of_render(render_named(found, options["render"]), found.current)
         )
-        stations = [station_for(found, options["station"])] if options["station"] else stations_of(found)
+        stations = [station_named(found, options["station"])] if options["station"] else stations_of(found)
         told = []
         for picture in pictures:
             question, answer, entry = explain_file(found, picture, light, wanted, stations, options["frame"])

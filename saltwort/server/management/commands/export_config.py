@@ -9,7 +9,8 @@ from django.core.management.base import CommandParser
 from saltwort.core.configs import write_config
 from saltwort.core.configs.export import check_suffix
 from saltwort.server.across.exports import exported
-from saltwort.server.commands import HeadlessCommand, project_for
+from saltwort.server.commands import HeadlessCommand
+from saltwort.server.projects.operations import project_named
 
 
 class Command(HeadlessCommand):
@@ -25,7 +26,7 @@ class Command(HeadlessCommand):
     def handle(
         self, *args: Any, project: str, output: Path, ocio_version: str, look: bool, trim: bool, **options: Any
     ) -> None:
-        found = project_for(project)
+        found = project_named(project)
         made = exported(found, ocio_version, trim)
         check_suffix(made.written, output.suffix.lower())
         file = None if look else write_config(made.written, output)

@@ -8,8 +8,9 @@ from django.core.management.base import CommandParser
 
 from saltwort.core.findings.registry import BLOCKER
 from saltwort.core.project.parts.dismissed import Dismissed
-from saltwort.server.commands import HeadlessCommand, project_for
+from saltwort.server.commands import HeadlessCommand
 from saltwort.server.findings.operations import findings_of
+from saltwort.server.projects.operations import project_named
 from saltwort.server.projects.setups import current_setup
 
 
@@ -25,9 +26,9 @@ class Command(HeadlessCommand):
 
     def handle(self, *args: Any, project: str, dismissed: bool, **options: Any) -> None:
         if dismissed:
-            self.print_json([asdict(one) for one in Dismissed.of(current_setup(project_for(project)))])
+            self.print_json([asdict(one) for one in Dismissed.of(current_setup(project_named(project)))])
             return
-        found = findings_of(project_for(project))
+        found = findings_of(project_named(project))
         self.print_json([asdict(finding) for finding in found])
         if any(finding.level == BLOCKER for finding in found):
             sys.exit(1)  # a farm refuses the job

@@ -6,7 +6,7 @@ from typing import Any
 from django.core.management import call_command
 from django.core.management.base import BaseCommand
 
-from saltwort.core.apart import end_with_parent
+from saltwort.core.sandbox import end_with_parent
 
 SERVER_VARIABLE = "SALTWORT_SERVER"
 

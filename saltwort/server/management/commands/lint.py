@@ -1,16 +1,13 @@
 """`lint CONFIG…`: what is wrong or doubtful in configs."""
 
 import sys
-from pathlib import Path
 from typing import Any
 
 from django.core.management.base import CommandParser
 
 import saltwort
-from saltwort.core.errors import BadInput
 from saltwort.core.findings import BLOCKER, CAUTION, NOTE, Finding, codes
-from saltwort.core.findings.linting import does_not_load, lint
-from saltwort.server.commands import HeadlessCommand, config_at
+from saltwort.server.commands import HeadlessCommand
 
 SARIF_LEVELS = {BLOCKER: "error", CAUTION: "warning", NOTE: "note"}
 
@@ -23,7 +20,7 @@ class Command(HeadlessCommand):
         parser.add_argument("--format", choices=("text", "json", "sarif"), default="text")
 
     def handle(self, *args: Any, configs: list[str], format: str, **options: Any) -> None:
-        found = [(path, finding) for path in configs for finding in _findings(path)]
+        found = [(path, finding) for path in configs for finding in saltwort.lint(path)]
         if format == "json":
             self.print_rows([{"config": path, **_row(finding)} for path, finding in found])
         elif format == "sarif":
@@ -33,16 +30,6 @@ class Command(HeadlessCommand):
                              f"[{finding.code}]" for path, finding in found)  # fmt: skip
         if any(finding.level == BLOCKER for _, finding in found):
             sys.exit(1)
-
-
-def _findings(path: str) -> list[Finding]:
-    try:
-        archive = config_at(path)
-    except BadInput as error:
-        if Path(path).exists():
-            return [does_not_load(path, error)]
-        raise
-    return lint(archive, path)
 
 
 def _row(finding: Finding) -> dict[str, str]:

@@ -6,10 +6,11 @@ from typing import Any
 
 from django.core.management.base import CommandParser
 
-from saltwort.core.configs import VERSIONS, lowered, write_config
-from saltwort.core.configs.untried import try_config
+import saltwort
+from saltwort.core.configs import VERSIONS
 from saltwort.core.errors import BadInput
-from saltwort.server.commands import HeadlessCommand, config_at
+from saltwort.server.commands import HeadlessCommand
+from saltwort.server.http import finite
 
 
 class Command(HeadlessCommand):
@@ -23,8 +24,11 @@ class Command(HeadlessCommand):
     def handle(self, *args: Any, config: str, ocio_version: str, output: Path, **options: Any) -> None:
         if output.exists() and output.resolve() == Path(config).resolve():
             raise BadInput("The output would replace the config itself. Name another file.")
-        archive = config_at(config)
-        try_config(archive, config)
-        made = lowered(archive, ocio_version)
-        written = write_config(made.archive, output)
-        self.print_json({"path": str(written), "replacements": [asdict(part) for part in made.replacements]})
+        made = saltwort.lower(saltwort.load_config(config), ocio_version)
+        self.print_json(
+            {
+                "path": str(made.config.save(output)),
+                "replacements": [asdict(part) for part in made.replacements],
+                "proof": {**asdict(made.proof), "largest": finite([made.proof.largest])[0]},
+            }
+        )

@@ -7,15 +7,16 @@ from typing import Any
 
 from django.core.management.base import CommandParser
 
-from saltwort.core.engine import load_config
+import saltwort
 from saltwort.core.errors import BadInput
 from saltwort.core.files import replacing
 from saltwort.core.migration.plan import Asked, plan_of, usual_plan
 from saltwort.core.migration.report import Report, page_of
-from saltwort.server.commands import HeadlessCommand, config_at, project_for
+from saltwort.server.commands import HeadlessCommand
 from saltwort.server.management.commands.scan import add_scene_arguments, allowed_of, documents_in
 from saltwort.server.migrating.drafts import draft_of
 from saltwort.server.migrating.operations import dry_run, keep_run, run
+from saltwort.server.projects.operations import project_named
 
 
 class Command(HeadlessCommand):
@@ -35,9 +36,9 @@ class Command(HeadlessCommand):
         output: Path | None = options["output"]
         if not options["dry_run"] and (output is None) != options["in_place"]:
             raise BadInput("Name a new folder with --output, or say --in-place, or --dry-run.")
-        found, scenes = project_for(project), documents_in(scenes)
+        found, scenes = project_named(project), documents_in(scenes)
         plan = _plan(options)
-        old = load_config(config_at(options["config"])) if options["config"] else None
+        old = saltwort.load_config(options["config"]).ocio if options["config"] else None
         progress = self.progress(options)
         draft = draft_of(found, scenes, allowed_of(scenes, allow), old=old, progress=progress)
         if options["dry_run"]:

@@ -6,11 +6,8 @@ from typing import Any
 
 from django.core.management.base import CommandParser
 
-from saltwort.core.errors import BadInput
-from saltwort.core.files import replacing
-from saltwort.server.across.packages import chain_package, files_in, package
-from saltwort.server.commands import HeadlessCommand, project_for, station_for
-from saltwort.server.http import zipped
+import saltwort
+from saltwort.server.commands import HeadlessCommand
 
 
 class Command(HeadlessCommand):
@@ -22,15 +19,8 @@ class Command(HeadlessCommand):
         parser.add_argument("--output", required=True, type=Path, metavar="FILE.zip")
 
     def handle(self, *args: Any, project: str, station: str | None, output: Path, **options: Any) -> None:
-        if output.suffix.lower() != ".zip":
-            raise BadInput("A package is a zip. Give it a name that ends with .zip.")
-        found, progress = project_for(project), self.progress(options)
-        made = package(station_for(found, station), progress) if station else chain_package(found, progress)
-        with made as folder:
-            files = files_in(folder)
-            with zipped(files) as content, replacing(output) as temporary, temporary.open("wb") as target:
-                while piece := content.read(1 << 20):
-                    target.write(piece)
+        found = saltwort.open_project(project)
+        made = saltwort.package(found, output, station or "", self.progress(options))
         self.print_json(
-            {"path": str(output), "project": found.slug, "revision": found.current.number, "files": list(files)}
+            {"path": str(made.path), "project": found.slug, "revision": found.revision, "files": list(made.files)}
         )

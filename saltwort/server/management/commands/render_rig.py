@@ -11,7 +11,8 @@ from saltwort.core.scene.decisions import LIGHTS
 from saltwort.core.scene.rig.mistakes import MISTAKES
 from saltwort.core.scene.rig.mixing import TONE_MAPPINGS
 from saltwort.core.scene.rig.stage import LAYERS, SLOTS, body_names
-from saltwort.server.commands import HeadlessCommand, project_for
+from saltwort.server.commands import HeadlessCommand
+from saltwort.server.projects.operations import project_named
 from saltwort.server.scene import rig
 
 
@@ -42,7 +43,7 @@ class Command(HeadlessCommand):
         width, height = _size(options["size"])
         size = (width, height, options["samples"])
         rig.check_size(*size)
-        project = project_for(options["project"])
+        project = project_named(options["project"])
         if options["working_space"]:
             project = rig.in_working_space(project, options["working_space"])
         asked = rig.Asked(

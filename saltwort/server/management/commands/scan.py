@@ -6,13 +6,14 @@ from typing import Any
 
 from django.core.management.base import CommandParser
 
-from saltwort.core.engine import load_config
+import saltwort
 from saltwort.core.errors import BadInput
 from saltwort.core.migration.formats.registry import is_document
-from saltwort.server.commands import HeadlessCommand, config_at, project_for
+from saltwort.server.commands import HeadlessCommand
 from saltwort.server.handoffs.explaining import render_named
 from saltwort.server.migrating.drafts import draft_of
 from saltwort.server.migrating.operations import found_in
+from saltwort.server.projects.operations import project_named
 
 
 def add_scene_arguments(parser: CommandParser | ArgumentParser) -> None:
@@ -57,8 +58,8 @@ class Command(HeadlessCommand):
         parser.add_argument("--render", metavar="NAME", help="a render of the scene as it was lit, to judge its lights")
 
     def handle(self, *args: Any, scenes: list[Path], project: str, allow: list[Path], **options: Any) -> None:
-        found, scenes = project_for(project), documents_in(scenes)
-        old = load_config(config_at(options["config"])) if options["config"] else None
+        found, scenes = project_named(project), documents_in(scenes)
+        old = saltwort.load_config(options["config"]).ocio if options["config"] else None
         render = render_named(found, options["render"]) if options["render"] else None
         draft = draft_of(
             found, scenes, allowed_of(scenes, allow), old=old, render=render, progress=self.progress(options)

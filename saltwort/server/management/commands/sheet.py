@@ -6,10 +6,11 @@ from typing import Any
 
 from django.core.management.base import CommandParser
 
+import saltwort
 from saltwort.core.errors import BadInput
 from saltwort.core.files import replacing
-from saltwort.server.commands import HeadlessCommand, project_for, station_for
-from saltwort.server.handoffs.sheets import ENDINGS, sheet_as
+from saltwort.server.commands import HeadlessCommand
+from saltwort.server.handoffs.sheets import ENDINGS
 
 
 class Command(HeadlessCommand):
@@ -22,14 +23,14 @@ class Command(HeadlessCommand):
         parser.add_argument("--output", type=Path, metavar="FILE")
 
     def handle(self, *args: Any, project: str, station: str, output: Path | None, **options: Any) -> None:
-        found = station_for(project_for(project), station)
+        found = saltwort.sheet(saltwort.open_project(project), station)
         ending = options["format"] or (output.suffix.removeprefix(".").lower() if output else "json")
         if ending not in ENDINGS:
             raise BadInput(f"A sheet ends with one of {', '.join(ENDINGS)}, or say --format.")
-        content, _ = sheet_as(found, ending)
+        content = found.formatted(ending)
         if output is None:
             self.stdout.write(content, ending="")
             return
         with replacing(output) as temporary:
             temporary.write_text(content, encoding="utf-8")
-        self.print_json({"station": found.name, "format": ending, "path": str(output)})
+        self.print_json({"station": found.application, "format": ending, "path": str(output)})

@@ -4,11 +4,9 @@ from typing import Any
 
 from django.core.management.base import CommandError, CommandParser
 
-from saltwort.core.configs import follow
-from saltwort.core.configs.untried import try_config
-from saltwort.core.engine import ViewChoice, load_config
-from saltwort.core.spaces.typed import UNITS, TypedColour
-from saltwort.server.commands import HeadlessCommand, config_at
+import saltwort
+from saltwort.core.spaces.typed import UNITS
+from saltwort.server.commands import HeadlessCommand
 from saltwort.server.http import finite
 
 
@@ -30,11 +28,16 @@ class Command(HeadlessCommand):
         display, view = options["display"], options["view"]
         if bool(options["to"]) == bool(display or view) or bool(display) != bool(view):
             raise CommandError("Say where the colour goes: --to a space, or --display and --view.")
-        target = options["to"] or ViewChoice(display, view, options["look"])
-        archive = config_at(config)
-        try_config(archive, config)
-        unit = options["unit"] or ("hex" if colour.lstrip().startswith("#") else "unit")
-        steps = follow(load_config(archive), TypedColour(source, unit, colour), target)
+        steps = saltwort.trace(
+            saltwort.load_config(config),
+            colour,
+            source,
+            to=options["to"] or "",
+            display=display or "",
+            view=view or "",
+            look=options["look"],
+            unit=options["unit"] or "",
+        )
         if options["format"] == "json":
             self.print_rows([{"step": step.text, "values": finite(step.values)} for step in steps])
         else:

@@ -7,10 +7,9 @@ from typing import Any
 
 from django.core.management.base import CommandParser
 
-from saltwort.core.deliverables.verify import Verified, against, verify
+import saltwort
 from saltwort.core.errors import BadInput
-from saltwort.server.commands import HeadlessCommand, project_for
-from saltwort.server.outputs.recipes import recipe_named
+from saltwort.server.commands import HeadlessCommand
 
 
 class Command(HeadlessCommand):
@@ -22,25 +21,11 @@ class Command(HeadlessCommand):
         parser.add_argument("--recipe", metavar="NAME", help="of the project, that the files should be")
 
     def handle(self, *args: Any, files: list[Path], **options: Any) -> None:
-        recipe = _asked(options["project"], options["recipe"])
-        found = [{"path": str(file), **asdict(_verified(file, recipe))} for file in files]
+        recipe = options["recipe"] or ""
+        if recipe and not options["project"]:
+            raise BadInput("Say --project SLUG: a recipe belongs to a project.")
+        project = saltwort.open_project(options["project"]) if recipe else None
+        found = [{"path": str(file), **asdict(saltwort.verify(file, project, recipe))} for file in files]
         self.print_json(found)
         if any(one["doubts"] for one in found):
             sys.exit(1)
-
-
-Asked = tuple[Any, Any, Any] | None
-"""The config, the kind and the settings that a file is held against."""
-
-
-def _verified(file: Path, recipe: Asked) -> Verified:
-    found = verify(file)
-    return against(found, file, *recipe) if recipe else found
-
-
-def _asked(slug: str | None, name: str | None) -> Asked:
-    if not name:
-        return None
-    if not slug:
-        raise BadInput("Say --project SLUG: a recipe belongs to a project.")
-    return recipe_named(project_for(slug), name)

@@ -17,8 +17,10 @@ from django.core.management.base import CommandParser
 from saltwort.core.errors import BadInput
 from saltwort.core.files import replacing
 from saltwort.core.images.sequences import FrameRange
-from saltwort.server.commands import HeadlessCommand, project_for, station_for
+from saltwort.server.commands import HeadlessCommand
 from saltwort.server.handoffs.explaining import Wanted, render_named
+from saltwort.server.handoffs.operations import station_named
+from saltwort.server.projects.operations import project_named
 from saltwort.server.watching.models import WatchedFolder, WatchedFrame
 from saltwort.server.watching.operations import watched_for
 from saltwort.server.watching.series import BLOCKED, Seen, jumping_in, seen, series_of
@@ -49,7 +51,7 @@ class Command(HeadlessCommand):
         parser.add_argument("--summary", type=Path, metavar="FILE", help="where the page goes that sums it up")
 
     def handle(self, *args: Any, folder: Path, project: str, **options: Any) -> None:
-        found = project_for(project)
+        found = project_named(project)
         stop_file: Path | None = options["stop_file"]
         if stop_file and stop_file.exists():
             raise BadInput(f"{stop_file} is there: repair what it tells, remove it, and start again.")
@@ -59,7 +61,7 @@ class Command(HeadlessCommand):
             found,
             folder,
             Wanted.of(found, options["expect"]),
-            station_for(found, options["station"]) if options["station"] else None,
+            station_named(found, options["station"]) if options["station"] else None,
             render_named(found, options["render"]) if options["render"] else None,
         )
         summary = options["summary"] or settings.VAR_DIR / "watch" / f"{found.slug}-{watched.pk}.html"

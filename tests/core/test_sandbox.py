@@ -17,10 +17,10 @@ import numpy as np
 import OpenImageIO as oiio
 from django.conf import settings
 
-from saltwort.core.apart import Apart, Limits, run_apart
 from saltwort.core.errors import BadInput
 from saltwort.core.images import intake
 from saltwort.core.images.intake import SMALL_FILE, survey_apart, surveys_apart, take_in
+from saltwort.core.sandbox import Limits, Sandboxed, run_sandboxed
 from saltwort.core.threads import CORES
 from tests.samples import light, png_chunk, write
 
@@ -60,10 +60,10 @@ def fails_oddly() -> None:
 
 
 def apart(work: object, *arguments: object) -> object:
-    return run_apart(work, *arguments, limits=LIMITS, called="it.png", advice="Save it again.")  # type: ignore[arg-type]
+    return run_sandboxed(work, *arguments, limits=LIMITS, called="it.png", advice="Save it again.")  # type: ignore[arg-type]
 
 
-class RunApart(TestCase):
+class RunSandboxed(TestCase):
     def test_results_and_refusals_come_back(self) -> None:
         self.assertEqual([apart(doubled, number) for number in range(3)], [0, 2, 4])
         with self.assertRaisesRegex(BadInput, "^Not like that.$"):
@@ -83,10 +83,10 @@ class RunApart(TestCase):
             self.assertEqual(apart(doubled, 4), 8)
 
     def test_work_that_is_begun_is_waited_for_or_stopped(self) -> None:
-        begun = [Apart(doubled, (number,), LIMITS, "it.png", "") for number in range(3)]
+        begun = [Sandboxed(doubled, (number,), LIMITS, "it.png", "") for number in range(3)]
         self.assertEqual([work.result() for work in begun], [0, 2, 4])
         self.assertTrue(all(work.is_done for work in begun))
-        endless = [Apart(never_ends, (), Limits(60, 200_000_000), "it.png", "") for _ in range(CORES)]
+        endless = [Sandboxed(never_ends, (), Limits(60, 200_000_000), "it.png", "") for _ in range(CORES)]
         for work in endless:
             self.assertFalse(work.is_done)
             work.stop()
@@ -97,7 +97,7 @@ class RunApart(TestCase):
     def test_its_processes_end_with_the_one_that_asked(self) -> None:
         asking = (
             "import os, signal\n"
-            "from tests.core.test_apart import apart\n"
+            "from tests.core.test_sandbox import apart\n"
             "if __name__ == '__main__':\n"
             "    print(apart(os.getpid), flush=True)\n"
             "    os.kill(os.getpid(), signal.SIGKILL)\n"
