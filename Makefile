@@ -44,7 +44,7 @@ wheel: .make/dev .make/web
 	@$(BIN)/pip wheel --quiet --no-deps --no-build-isolation --wheel-dir dist .
 
 # Works on files for a Saltwort on this machine or another, through the Redis server that SALTWORT_REDIS names.
-worker: .make/run
+worker: .make/workers
 	@exec $(MANAGE) file_worker
 
 # Says which files a process opens.
@@ -70,7 +70,11 @@ clean:
 	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements.txt
 	@touch $@
 
-.make/dev: requirements-dev.txt .make/run
+.make/workers: requirements-workers.txt .make/run
+	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements-workers.txt
+	@touch $@
+
+.make/dev: requirements-dev.txt requirements-workers.txt .make/run
 	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements-dev.txt
 	@touch $@
 

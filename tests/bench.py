@@ -61,6 +61,32 @@ def view_on_1080p() -> Row:
     )
 
 
+def library_from_nothing() -> Iterator[Row]:
+    """What a script pays before its first answer, each in a process of its own; and the hundredth answer of one."""
+    with tempfile.TemporaryDirectory() as folder:
+        file = Path(folder) / "wall_basecolor.png"
+        write_image(file, light(256, 256, 1.0), "uint8")
+        start = "import time; start = time.perf_counter(); import saltwort; imported = time.perf_counter() - start"
+        program = (
+            f"{start}\n"
+            f"def taken():\n"
+            f"    start = time.perf_counter(); saltwort.inspect({str(file)!r}); return time.perf_counter() - start\n"
+            f"times = [taken() for _ in range(100)]\n"
+            f"print(imported, times[0], times[99])\n"
+        )
+        runs = [
+            [float(figure) for figure in subprocess.check_output([sys.executable, "-c", program], text=True).split()]
+            for _ in range(3)
+        ]
+    imported, first, hundredth = (min(figures) for figures in zip(*runs, strict=True))
+    yield Row("import saltwort", f"{imported:.3f} s", f"{IMPORT_GOAL} s", imported <= IMPORT_GOAL)
+    yield Row("the first inspect of a process", f"{first:.2f} s", f"{FIRST_GOAL} s", first <= FIRST_GOAL)
+    yield Row("its hundredth inspect", f"{1000 * hundredth:.0f} ms", f"{LATER_GOAL} s", hundredth <= LATER_GOAL)
+
+
+IMPORT_GOAL, FIRST_GOAL, LATER_GOAL = 0.15, 4.0, 0.1
+
+
 def assigning_paths() -> Row:
     setup = sample_setup()
     names = ("wall_roughness", "wall_basecolor", "wall_03", "lamp_lin_rec709_emission", "dusk_sky")
@@ -351,6 +377,7 @@ def in_folder(bench: Callable[[Path], Row]) -> Row:
 
 def rows() -> Iterator[Row]:
     yield view_on_1080p()
+    yield from library_from_nothing()
     yield assigning_paths()
     yield largest_config_cold()
     yield trimming_with_proof()

@@ -131,7 +131,7 @@ class Server:
             time.sleep(0.5)
 
     def memory(self) -> float:
-        status = Path(f"/proc/{self.process.pid}/status").read_text()
+        status = Path(f"/proc/{self.process.pid}/status").read_text(encoding="utf-8")
         return int(status.split("VmHWM:")[1].split()[0]) / 1e3
 
     def stop(self) -> None:

@@ -3,6 +3,8 @@
 import logging
 import os
 import sys
+import tempfile
+from tempfile import TemporaryDirectory
 from typing import Any
 from unittest import TestResult
 
@@ -46,7 +48,11 @@ class CountingRunner(DiscoverRunner):
         _only_what_tests_say()
         times = settings.VAR_DIR / "test-times.csv"
         time_tests(times)
-        failures = super().run_tests(*args, **kwargs)
+        # In one folder, which goes with the run: processes that run tests end without a word.
+        with TemporaryDirectory(prefix="saltwort-tests-", ignore_cleanup_errors=True) as folder:
+            tempfile.tempdir = folder
+            failures = super().run_tests(*args, **kwargs)
+            tempfile.tempdir = None
         print(f"The {SLOWEST} slowest tests, in seconds; {times.name} lists all:")
         for timed in collect_times(times)[:SLOWEST]:
             print(f"{timed.total:6.1f}  {timed.test.removeprefix('tests.')}")

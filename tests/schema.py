@@ -42,7 +42,7 @@ def _route(path: str) -> str:
 
 @lru_cache(maxsize=1)
 def _schema() -> dict[str, Any]:
-    schema: dict[str, Any] = _as_json_schema(yaml.safe_load(SCHEMA.read_text()))
+    schema: dict[str, Any] = _as_json_schema(yaml.load(SCHEMA.read_text(encoding="utf-8"), Loader=yaml.CSafeLoader))
     return schema
 
 

@@ -1,6 +1,6 @@
 """Pictures of each main view of the demo project, for the docs. Needs Saltwort running.
 
-.venv/bin/python tools/screenshots.py [--url http://127.0.0.1:8000] [--to docs/screenshots] [VIEW …]
+.venv/bin/python -m tools.screenshots [--url http://127.0.0.1:8000] [--to docs/screenshots] [VIEW …]
 """
 
 import argparse

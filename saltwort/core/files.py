@@ -18,7 +18,20 @@ WRITING = ".writing-"
 
 
 def is_disk_full(error: OSError) -> bool:
-    return error.errno in (errno.ENOSPC, errno.EDQUOT)
+    return error.errno in (errno.ENOSPC, getattr(errno, "EDQUOT", None))
+
+
+def sync(path: Path) -> None:
+    """Have a file on disk, or the names in a folder where the system lets folders be opened: Windows writes them by
+    itself."""
+    if path.is_dir() and os.name == "nt":
+        return
+    # Windows syncs only what may be written to.
+    handle = os.open(path, os.O_RDONLY if path.is_dir() or os.name != "nt" else os.O_RDWR)
+    try:
+        os.fsync(handle)
+    finally:
+        os.close(handle)
 
 
 def check_room(folder: Path, size: int = 0) -> None:
@@ -44,8 +57,7 @@ def replacing(path: Path, *, synced: bool = True) -> Iterator[Path]:
     try:
         yield temporary
         if synced:
-            with temporary.open("rb") as file:
-                os.fsync(file.fileno())
+            sync(temporary)
         temporary.chmod(0o644)
         temporary.replace(path)
     except OSError as error:

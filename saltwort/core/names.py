@@ -2,7 +2,7 @@
 
 import re
 import unicodedata
-from collections.abc import Container
+from collections.abc import Container, Iterable
 from itertools import count
 
 
@@ -11,6 +11,21 @@ def free_name(name: str, taken: Container[str], join: str = " ") -> str:
     if name not in taken:
         return name
     return next(free for number in count(2) if (free := f"{name}{join}{number}") not in taken)
+
+
+def on_disk(name: str) -> str:
+    """What names have in common that are one file on some systems: they differ in case, or in how letters are coded."""
+    return unicodedata.normalize("NFC", name).casefold()
+
+
+def same_on_disk(names: Iterable[str]) -> tuple[str, str] | None:
+    """Two of the names that are one file on some systems."""
+    seen: dict[str, str] = {}
+    for name in names:
+        other = seen.setdefault(on_disk(name), name)
+        if other != name:
+            return other, name
+    return None
 
 
 LONGEST_TEXT = 1_000

@@ -26,7 +26,8 @@ def _start_again() -> None:
     _threads = _started()
 
 
-os.register_at_fork(after_in_child=_start_again)  # a forked process has none of the threads
+if hasattr(os, "register_at_fork"):
+    os.register_at_fork(after_in_child=_start_again)  # a forked process has none of the threads
 
 
 def on_all_cores(

@@ -40,7 +40,7 @@ def sheet(project: Project, application: str) -> Sheet:
 
     >>> renderer = sheet(open_project("quay"), "Renderer")
     >>> renderer.sections[0].settings[0].key
-    'config'
+    'file'
     """
     from saltwort.server.handoffs.operations import sheet_of, station_named
 
@@ -66,8 +66,9 @@ def package(
     `progress` is told the share done, 0–1, and what is being done; it may raise to stop. Raises BadInput for an unknown
     application, for a target that is not named `.zip`, and when the config cannot be written for it.
 
-    >>> "Renderer" in package(open_project("quay"), "renderer.zip", "Renderer").path.read_bytes().decode("latin-1")
-    True
+    >>> made = package(open_project("quay"), "renderer.zip", "Renderer")
+    >>> [name for name in made.files if name.endswith("README.txt")]
+    ['quay-renderer-r1/README.txt']
     """
     output = Path(target)
     if output.suffix.lower() != ".zip":

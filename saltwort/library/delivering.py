@@ -61,7 +61,7 @@ def deliver(
 
     >>> (made,) = deliver(load_config("studio.ocio"), "still", ["dusk.exr"], "dusk.png", settings={"exposure": 1.0})
     >>> made.path.name, made.facts["width"]
-    ('dusk.png', 96)
+    ('dusk.png', 640)
     """
     config, made = config_of(source), deliverable_of(kind)
     output, defaults = Path(target), config.defaults
@@ -106,8 +106,8 @@ def verify(path: str | Path, project: Project | None = None, recipe: str = "") -
 
     Raises BadInput for a file of no such sort, and for an unknown recipe.
 
-    >>> verify("wall.png").doubts
-    ()
+    >>> [doubt.code for doubt in verify("wall.png").doubts]
+    ['untagged']
     """
     file = Path(path)
     found = verify_apart(file, file.name)

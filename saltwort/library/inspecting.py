@@ -37,7 +37,7 @@ def inspect(path: str | Path) -> Inspection:
 
     >>> found = inspect("wall_basecolor.png")
     >>> found.map_kind, found.facts.header.bit_depth
-    ('base colour', '8-bit')
+    ('base_colour', '8-bit')
     """
     file = Path(path)
     subjects, book = _new_project()

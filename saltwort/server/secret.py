@@ -10,7 +10,7 @@ def secret_key(path: Path) -> str:
     try:
         handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
     except FileExistsError:
-        return path.read_text()
+        return path.read_text(encoding="utf-8")
     with os.fdopen(handle, "w") as file:
         file.write(token_urlsafe(50))
-    return path.read_text()
+    return path.read_text(encoding="utf-8")

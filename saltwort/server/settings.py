@@ -1,7 +1,10 @@
 """Settings. Everything that is written lies below VAR_DIR; nothing leaves the machine."""
 
 import os
+from importlib.util import find_spec
 from pathlib import Path
+
+from django.core.exceptions import ImproperlyConfigured
 
 from saltwort.server.secret import secret_key
 
@@ -71,6 +74,10 @@ REDIS_URL = os.environ.get("SALTWORT_REDIS", "")
 FILE_QUEUE = "default"
 RQ_QUEUES = {FILE_QUEUE: {"URL": REDIS_URL}} if REDIS_URL else {}
 if REDIS_URL:
+    if find_spec("django_tasks_rq") is None:
+        raise ImproperlyConfigured(
+            "SALTWORT_REDIS is set, but what talks to Redis is missing. Install saltwort[workers]."
+        )
     INSTALLED_APPS.append("django_rq")
 TASKS = {
     "default": {"BACKEND": "django_tasks_db.DatabaseBackend"},

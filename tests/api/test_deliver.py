@@ -62,7 +62,7 @@ class Deliver(CommandTestCase):
             (file,) = self.deliver("still", self.image, output=name)
             self.assertTrue(Path(file["path"]).read_bytes().startswith(start), name)
         (file,) = self.deliver("lut", output="e.csp", size=9)
-        self.assertTrue(Path(file["path"]).read_text().startswith("CSPLUTV100"))
+        self.assertTrue(Path(file["path"]).read_text(encoding="utf-8").startswith("CSPLUTV100"))
         into = ("--project", "quay", "--kind", "still", "--set", "format=png", "--output", self.folder / "f.jpg")
         self.refused_command("does not end as this output does: .png", "deliver", self.image, *into)
 
@@ -108,7 +108,7 @@ class Deliver(CommandTestCase):
             **{name: state[name] for name in ("render", "exposure", "panes", "probes")},
         )
         (file,) = self.deliver("grade", format="cc")
-        self.assertIn("<Slope>1.2 1 1</Slope>", Path(file["path"]).read_text())
+        self.assertIn("<Slope>1.2 1 1</Slope>", Path(file["path"]).read_text(encoding="utf-8"))
 
     def test_a_video_of_a_folder_of_frames(self) -> None:
         sdr = {"display": "Rec.1886 Rec.709 - Display", "view": ACES_SDR.view}

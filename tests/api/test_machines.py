@@ -172,8 +172,8 @@ class SeveralMachines(TestCase):
         )
         victim = workers[0]
         children = Path(f"/proc/{victim.pid}/task/{victim.pid}/children")
-        self.wait_for(lambda: children.read_text().strip(), "the first to work on a file")
-        for pid in (*map(int, children.read_text().split()), victim.pid):
+        self.wait_for(lambda: children.read_text(encoding="utf-8").strip(), "the first to work on a file")
+        for pid in (*map(int, children.read_text(encoding="utf-8").split()), victim.pid):
             os.kill(pid, signal.SIGKILL)
         output, errors = ordered.communicate(timeout=2 * PATIENCE)
         self.assertEqual(ordered.returncode, 0, errors)

@@ -3,11 +3,11 @@
 import re
 import tempfile
 from pathlib import Path
-from typing import ClassVar
+from typing import Any, ClassVar
 
 from django.conf import settings
-from django.test import LiveServerTestCase, override_settings
-from playwright.sync_api import BrowserContext, Locator, Page, expect
+from django.test import TransactionTestCase, override_settings
+from playwright.sync_api import BrowserContext, Locator, Page, ViewportSize, expect
 from playwright.sync_api import TimeoutError as PlaywrightTimeout
 
 from saltwort.core.project import write_setup
@@ -21,6 +21,7 @@ from saltwort.server.projects.setups import current_setup
 from saltwort.server.scene.operations import add_render
 from saltwort.server.textures.operations import add_texture, pin_texture
 from tests.browser.chromium import COUNT_FETCHES, QUIET, browser
+from tests.browser.served import address, empty, with_project
 from tests.samples import SRGB, light, write
 
 expect.set_options(timeout=30_000)
@@ -36,27 +37,33 @@ TEXTURES = {
 }
 
 
+SIZE: ViewportSize = {"width": 1280, "height": 800}
+
+
 @override_settings(TASKS=IMMEDIATE)
-class BrowserTestCase(LiveServerTestCase):
-    """A page of the running application, with the project Quay made fresh for each test."""
+class BrowserTestCase(TransactionTestCase):
+    """A page of the running application, with the project Quay as it was built."""
 
     arguments: ClassVar[tuple[str, ...]] = ()
+    own_pages: ClassVar[bool] = False
+    """Whether each test has a page of its own, since one leaves something in it that cannot be taken back."""
     context: ClassVar[BrowserContext]
+    live_server_url: ClassVar[str]
 
     @classmethod
     def setUpClass(cls) -> None:
         super().setUpClass()
         assert (settings.WEB_DIR / "index.html").exists(), "the screens are not built: run “make web”"
-        cls.context = browser(*cls.arguments).new_context(
-            viewport={"width": 1280, "height": 800}, accept_downloads=True, reduced_motion="reduce"
-        )
+        empty()
+        cls.live_server_url = address()
+        cls.context = browser(*cls.arguments).new_context(viewport=SIZE, accept_downloads=True, reduced_motion="reduce")
         cls.addClassCleanup(cls.context.close)
         cls.context.set_default_timeout(30_000)
         cls.context.add_init_script(COUNT_FETCHES)
 
     def __getstate__(self) -> dict[str, object]:
         """What is told of a failed part of a test that ran in another process: pages cannot be sent."""
-        left_here = {"page": None, "_outcome": None, "_cleanups": []}
+        left_here = {"page": None, "_outcome": None, "_cleanups": [], "_listeners": []}
         return {name: left_here.get(name, value) for name, value in vars(self).items()}
 
     def setUp(self) -> None:
@@ -66,21 +73,37 @@ class BrowserTestCase(LiveServerTestCase):
         media = override_settings(MEDIA_ROOT=self.folder / "media")
         media.enable()
         self.addCleanup(media.disable)
-        self.project = self._make_project()
-        # Tests of a class share what the browser keeps of scripts, and nothing else.
-        self.page = self.context.new_page()
+        self.project = with_project(self._make_project, type(self)._make_project, self.folder)
+        # Tests of a class share a page: it keeps scripts compiled. What a test left in it is gone with the address.
+        self.page = self.context.pages[0] if self.context.pages else self.context.new_page()
+        self.page.set_viewport_size(SIZE)
         self.addCleanup(self._leave)
         self.asked: list[str] = []
         self.errors: list[str] = []
-        self.page.on("request", lambda request: self.asked.append(request.url))
-        self.page.on("pageerror", lambda error: self.errors.append(str(error)))
+        self._listeners: list[tuple[Any, Any]] = [
+            ("request", lambda request: self.asked.append(request.url)),
+            ("pageerror", lambda error: self.errors.append(str(error))),
+        ]
+        for event, listener in self._listeners:
+            self.page.on(event, listener)
 
     def _leave(self) -> None:
+        for event, listener in self._listeners:
+            self.page.remove_listener(event, listener)
         self.context.clear_permissions()
-        for page in self.context.pages:
-            if page.url.startswith(self.live_server_url):
-                page.evaluate("localStorage.clear()")
+        first, *others = self.context.pages
+        for page in others:
             page.close()
+        first.unroute_all()
+        if first.url.startswith(self.live_server_url):
+            first.evaluate("localStorage.clear(), sessionStorage.clear()")
+        if self.own_pages:
+            first.close()
+        else:
+            first.goto("about:blank")
+
+    def _fixture_teardown(self) -> None:
+        empty().put_back(self.folder)
 
     def tearDown(self) -> None:
         self.assertEqual(self.errors, [], "the page raised errors")
@@ -99,9 +122,14 @@ class BrowserTestCase(LiveServerTestCase):
         setup = write_setup(ScenePart.with_value(current_setup(project), scene))
         Revision.objects.filter(pk=project.current_id).update(setup=setup)
         project.current.setup = setup
-        self.dusk = write(self.folder / "files" / "dusk.exr", light(54, 96, 12.0), "half")
+        write(self.dusk, light(54, 96, 12.0), "half")
         add_render(project, "dusk.exr", store_file(self.dusk, "dusk.exr"))
         return project
+
+    @property
+    def dusk(self) -> Path:
+        """The file of the render."""
+        return self.folder / "files" / "dusk.exr"
 
     def open(self, step: str) -> Page:
         self.visit(f"/p/quay/{step}")
@@ -120,7 +148,7 @@ class BrowserTestCase(LiveServerTestCase):
 
     def quiet(self) -> None:
         """Wait until the page asks for nothing more."""
-        self.page.wait_for_function(QUIET)
+        self.page.wait_for_function(QUIET, polling=50)
 
     def segment(self, step: str) -> Locator:
         """A segment of the path strip."""

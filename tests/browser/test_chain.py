@@ -240,7 +240,7 @@ class Explained(ChainTestCase):
         expect(unknown.get_by_role("img", name="Curves from expected to found")).to_be_visible()
         with page.expect_download() as saved:
             unknown.get_by_role("link", name="Save as LUT (CLF)").click()
-        self.assertIn("ProcessList", Path(saved.value.path()).read_text())
+        self.assertIn("ProcessList", Path(saved.value.path()).read_text(encoding="utf-8"))
 
 
 class Simulated(ChainTestCase):

@@ -327,6 +327,8 @@ class Measuring(CompareTestCase):
 
 
 class WhatMayGoWrong(CompareTestCase):
+    own_pages = True
+
     def test_without_webgl_the_server_draws_and_says_so(self) -> None:
         self.page.add_init_script(NO_WEBGL)
         page = self.open("compare")

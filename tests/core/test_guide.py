@@ -20,7 +20,7 @@ PLACE = re.compile(r"""['"`](guide/[a-z/-]+(?:#[a-z-]+)?|guide/README)['"`]""")
 
 def headings(page: Path) -> set[str]:
     """The anchors of a page's headings, as Markdown readers make them."""
-    text = re.sub(r"```.*?```", "", page.read_text(), flags=re.DOTALL)
+    text = re.sub(r"```.*?```", "", page.read_text(encoding="utf-8"), flags=re.DOTALL)
     titles = re.findall(r"^#+ (.*)$", text, flags=re.MULTILINE)
     return {re.sub(r"[^\w\- ]", "", title.lower()).replace(" ", "-") for title in titles}
 

@@ -10,7 +10,7 @@ EVERYWHERE = WEB / "app" / "ProjectFrame.tsx"
 
 def keys(file: Path) -> set[str]:
     """The keys that a file of the screens listens to."""
-    blocks = re.findall(r"useHotkeys\((.*?)\n?\s*\](?:, \[\])?\);", file.read_text(), re.DOTALL)
+    blocks = re.findall(r"useHotkeys\((.*?)\n?\s*\](?:, \[\])?\);", file.read_text(encoding="utf-8"), re.DOTALL)
     return {key for block in blocks for key in re.findall(r"\[\s*'([^']+)',", block)}
 
 

@@ -63,7 +63,7 @@ BELOW_APPS = {"http", "kept", "middleware", "queries", "secret", "uploads", "ver
 
 
 def imported(file: Path) -> Iterator[str]:
-    for node in ast.walk(ast.parse(file.read_text())):
+    for node in ast.walk(ast.parse(file.read_text(encoding="utf-8"))):
         if isinstance(node, ast.ImportFrom) and node.module:
             yield from (f"{node.module}.{alias.name}" for alias in node.names)
         elif isinstance(node, ast.Import):

@@ -8,6 +8,7 @@ from pathlib import Path
 from saltwort.core.engine import ConfigArchive
 from saltwort.core.errors import BadInput
 from saltwort.core.files import replacing
+from saltwort.core.names import same_on_disk
 
 CONFIG_NAME = "config.ocio"
 FIRST_WITH_ARCHIVES = (2, 2)
@@ -56,6 +57,10 @@ def write_config(archive: ConfigArchive, target: Path) -> Path:
             temporary.write_bytes(packed(archive))
         return target
     entries = _entries(archive)
+    if pair := same_on_disk(entries):
+        raise BadInput(
+            f"“{pair[0]}” and “{pair[1]}” are one file on some systems. Write the config to an archive instead."
+        )
     for path in sorted(entries, key=CONFIG_NAME.__eq__):  # the config last, when all it needs is there
         with replacing(target / path) as temporary:
             temporary.write_bytes(entries[path])

@@ -3,9 +3,11 @@ LUTs or left out; and each of these is told."""
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from threading import Lock
 
 import numpy as np
 import PyOpenColorIO as ocio
+from cachetools import LRUCache
 
 from saltwort.core.configs.additions import FIRST_WITH_INTEROP_IDS
 from saltwort.core.engine import ConfigArchive, load_config
@@ -64,6 +66,22 @@ def lowered(archive: ConfigArchive, version: str) -> Lowered:
 
     Raises BadInput for a version there is not, or when nothing sensible would be left.
     """
+    key = archive.hash, version
+    with _lock:
+        found = _lowered.get(key)
+    if found is None:
+        found = _written_for(archive, version)
+        with _lock:
+            _lowered[key] = found
+    return found
+
+
+_lowered: LRUCache[tuple[str, str], Lowered] = LRUCache(16)
+"""The last ones: many applications of a chain load the same version, and baking takes seconds."""
+_lock = Lock()
+
+
+def _written_for(archive: ConfigArchive, version: str) -> Lowered:
     if version not in VERSIONS:
         raise BadInput(f"OCIO {version} cannot be written. Choose one of {', '.join(VERSIONS)}.")
     major, minor = map(int, version.split("."))

@@ -8,15 +8,17 @@ from dataclasses import dataclass, field
 from functools import cached_property, lru_cache
 from hashlib import sha256
 from posixpath import normpath
+from threading import Lock
 
 import PyOpenColorIO as ocio
 import yaml
+from cachetools import LRUCache
 
 from saltwort.core.engine.outside import check_named_files
 from saltwort.core.errors import BadInput
 
-# The library lets these variables of a shell change what every config offers.
-for _name in [name for name in os.environ if name.startswith("OCIO")]:
+# The library lets these variables of a shell change what every config offers. OCIO, which names a config, stays.
+for _name in [name for name in os.environ if name.startswith("OCIO_")]:
     del os.environ[_name]
 ocio.SetLoggingLevel(ocio.LOGGING_LEVEL_NONE)  # what it has to say is told as a refusal or a finding
 
@@ -96,7 +98,7 @@ def load_config(source: str | ConfigArchive, *, to_mend: bool = False) -> ocio.C
     config itself does not load, or names files outside its archive.
     """
     archive = ConfigArchive(source) if isinstance(source, str) else source
-    check_named_files(_parsed(archive.text), archive.files)
+    _check_text(archive)
     proxy = _ArchiveFiles(archive)
     try:
         config = ocio.Config.CreateFromConfigIOProxy(proxy)
@@ -113,6 +115,19 @@ def load_config(source: str | ConfigArchive, *, to_mend: bool = False) -> ocio.C
     return config
 
 
+def _check_text(archive: ConfigArchive) -> None:
+    """Raise BadInput for a text that costs the engine's parser too much, or names files outside its archive. What has
+    passed is not checked again: reading it as YAML takes longer than loading it."""
+    with _checking:
+        if archive.hash in _checked:
+            return
+    check_named_files(_parsed(archive.text), archive.files)
+    with _checking:
+        _checked[archive.hash] = True
+
+
+_checked: LRUCache[str, bool] = LRUCache(1_000)
+_checking = Lock()
 _archives: weakref.WeakKeyDictionary[ocio.Config, ConfigArchive] = weakref.WeakKeyDictionary()
 
 

@@ -13,7 +13,7 @@ from itertools import chain
 from pathlib import Path
 
 from saltwort.core.errors import BadInput, DiskFull
-from saltwort.core.files import WRITING, check_room, is_disk_full
+from saltwort.core.files import WRITING, check_room, is_disk_full, sync
 from saltwort.core.migration.documents import Documents, rewriting
 from saltwort.core.migration.formats import usd_package
 from saltwort.core.migration.plan import Draft, DraftPicture, Progress
@@ -108,7 +108,7 @@ def _staged(
                 exchange(place, target)
             else:
                 place.rename(target)
-            _sync(target.parent)
+            sync(target.parent)
 
         yield Staged(place, documents, Written(str(target), tuple(files), "" if output else str(place)), put)
     except OSError as error:
@@ -138,19 +138,57 @@ def _link_others(draft: Draft, place: Path, files: Sequence[WrittenFile]) -> Non
         target = place / source.relative_to(folder)
         if target not in taken and source not in replaced:
             target.parent.mkdir(parents=True, exist_ok=True)
+            _link(source, target)
+
+
+def _link(source: Path, target: Path) -> None:
+    """A second name for a file, or a copy on a disk that has no such names."""
+    try:
+        if os.link in os.supports_follow_symlinks:
             os.link(source, target, follow_symlinks=False)
+        elif source.is_symlink():
+            target.symlink_to(source.readlink())
+        else:
+            target.hardlink_to(source)
+    except OSError as error:
+        if error.errno not in (errno.EPERM, errno.ENOTSUP, errno.EMLINK):
+            raise
+        shutil.copy2(source, target, follow_symlinks=False)
 
 
 def exchange(first: Path, second: Path) -> None:
-    """Let two folders of one disk change places in one step (renameat2(2) with RENAME_EXCHANGE). Raises OSError where
-    the system cannot."""
-    library = ctypes.CDLL(None, use_errno=True)
-    if not hasattr(library, "renameat2"):
-        raise OSError(errno.ENOSYS, "this system cannot let folders change places", str(first))
-    done = library.renameat2(_AT_FDCWD, os.fsencode(first), _AT_FDCWD, os.fsencode(second), RENAME_EXCHANGE)
-    if done != 0:
+    """Let two folders of one disk change places: in one step where the system can (renameat2(2) with
+    RENAME_EXCHANGE), else by renaming one after the other. Ended between two of these, the contents of `second` are
+    where `first` was, and those of `first` beside it under the name of `second` with BETWEEN."""
+    renameat2 = getattr(ctypes.CDLL(None, use_errno=True), "renameat2", None) if os.name == "posix" else None
+    if renameat2 is not None:
+        if renameat2(_AT_FDCWD, os.fsencode(first), _AT_FDCWD, os.fsencode(second), RENAME_EXCHANGE) == 0:
+            return
         number = ctypes.get_errno()
-        raise OSError(number, os.strerror(number), str(first))
+        if number not in _CANNOT_EXCHANGE:
+            raise OSError(number, os.strerror(number), str(first))
+    _exchange_in_steps(first, second)
+
+
+def _exchange_in_steps(first: Path, second: Path) -> None:
+    between = _free(second.with_name(f"{second.name}{BETWEEN}"))
+    first.rename(between)
+    try:
+        second.rename(first)
+    except OSError:
+        between.rename(first)
+        raise
+    try:
+        between.rename(second)
+    except OSError:
+        first.rename(second)
+        between.rename(first)
+        raise
+
+
+BETWEEN = ".being-written"
+_CANNOT_EXCHANGE = (errno.ENOSYS, errno.EINVAL, errno.ENOTSUP)
+"""What systems and disks answer that have no such call."""
 
 
 def _placed(draft: Draft) -> Iterator[tuple[Path, Path, DraftPicture]]:
@@ -275,16 +313,8 @@ def _sync_all(folder: Path) -> None:
     """Have a folder on disk, and all in it."""
     for place, _, names in os.walk(folder):
         for name in names:
-            _sync(Path(place) / name)
-        _sync(Path(place))
-
-
-def _sync(path: Path) -> None:
-    handle = os.open(path, os.O_RDONLY)
-    try:
-        os.fsync(handle)
-    finally:
-        os.close(handle)
+            sync(Path(place) / name)
+        sync(Path(place))
 
 
 def _unwritten(path: Path, error: OSError) -> BadInput:

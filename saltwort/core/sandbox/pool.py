@@ -7,6 +7,8 @@ import threading
 from collections import deque
 from collections.abc import Callable
 from concurrent.futures import CancelledError, Future
+from functools import partial
+from pathlib import Path
 from queue import SimpleQueue
 from typing import Any, Generic, TypeVar
 
@@ -16,6 +18,9 @@ from saltwort.core.sandbox.process import Died, Exceeded, WorkerProcess
 from saltwort.core.threads import CORES
 
 Result = TypeVar("Result")
+
+END_SECONDS = 2.0
+"""Seconds that the end of a program waits for a thread whose worker was killed."""
 
 
 def run_sandboxed(work: Callable[..., Result], *arguments: object, limits: Limits, called: str, advice: str) -> Result:
@@ -38,7 +43,7 @@ class Sandboxed(Generic[Result]):
             self._task = _Task(b"", limits)
             self._task.settle(lambda: _limited(work, arguments, limits))
         else:
-            self._task = _Task(pickle.dumps((work, arguments, limits)), limits)
+            self._task = _Task(pickle.dumps((work, arguments, limits, _current_folder())), limits)
             _pool.submit(self._task)
 
     def result(self) -> Result:
@@ -71,6 +76,14 @@ class Sandboxed(Generic[Result]):
     def stop(self) -> None:
         """End the work, if it is not done."""
         self._task.stop()
+
+
+def _current_folder() -> str:
+    """Where relative paths begin; empty for a folder that was deleted."""
+    try:
+        return str(Path.cwd())
+    except OSError:
+        return ""
 
 
 def run_in_process() -> None:
@@ -149,19 +162,30 @@ class _Pool:
     def workers(self) -> list[WorkerProcess]:
         return [thread.worker for thread in self._threads if thread.worker]
 
+    def end(self) -> None:
+        """End all workers, and the threads: one that is there when Python ends keeps what libraries wait to delete."""
+        with self._lock:
+            self._waiting.clear()
+        for worker in self.workers():
+            worker.kill()
+        for thread in self._threads:
+            thread.tasks.put(None)
+        for thread in self._threads:
+            thread.join(END_SECONDS)
+
 
 class _WorkerThread(threading.Thread):
     def __init__(self, pool: _Pool) -> None:
         # A daemon: when the program ends, nobody waits for what is being read.
         super().__init__(name="sandbox", daemon=True)
         self._pool = pool
-        self.tasks: SimpleQueue[_Task] = SimpleQueue()
+        self.tasks: SimpleQueue[_Task | None] = SimpleQueue()
         self.worker: WorkerProcess | None = None
 
     def run(self) -> None:
-        while True:
-            task = self.tasks.get()
-            task.settle(lambda task=task: self._do(task))
+        while (task := self.tasks.get()) is not None:
+            task.settle(partial(self._do, task))
+            del task  # what came of it may be large
             self._pool.is_idle(self)
 
     def _do(self, task: _Task) -> Any:
@@ -182,8 +206,7 @@ _pool = _Pool()
 
 @atexit.register
 def _end() -> None:
-    for worker in _pool.workers():
-        worker.kill()
+    _pool.end()
 
 
 def _after_fork() -> None:

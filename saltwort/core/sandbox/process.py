@@ -66,7 +66,8 @@ class WorkerProcess:
             raise no_python(f"“{command[0]}” {error}") from None
 
     def do(self, message: bytes, limits: Limits) -> Any:
-        """The result of a piece of work, pickled as (function, arguments, limits). Raises what the work raises, and
+        """The result of a piece of work, pickled as (function, arguments, limits,
+        folder that relative paths begin in). Raises what the work raises, and
         Exceeded or Died, after which the process has ended."""
         self._done += 1
         exceeds = None if self._is_limited_by_kernel else Usage(self._pid, limits).exceeded

@@ -6,6 +6,7 @@ import pickle
 import signal
 import sys
 import threading
+from contextlib import suppress
 from queue import SimpleQueue
 from typing import Any, BinaryIO
 
@@ -57,7 +58,9 @@ def _outcome(message: bytes) -> tuple[bool, Any]:
     """Whether the work was done, and its result or error; an error that cannot be sent is sent as its words."""
     try:
         # Modules are imported by this, so that doing it the first time does not count as work.
-        work, arguments, limits = pickle.loads(message)
+        work, arguments, limits, folder = pickle.loads(message)
+        with suppress(OSError):
+            os.chdir(folder)
         with limited_by_kernel(limits):
             return True, work(*arguments)
     except Exception as error:

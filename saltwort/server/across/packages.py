@@ -106,7 +106,7 @@ def package_name(station: Station) -> str:
 
 def files_in(folder: Path) -> dict[str, Path]:
     """The files of a package by their names in the zip, below the folder's own name."""
-    return {str(path.relative_to(folder.parent)): path for path in sorted(folder.rglob("*")) if path.is_file()}
+    return {path.relative_to(folder.parent).as_posix(): path for path in sorted(folder.rglob("*")) if path.is_file()}
 
 
 def _fill(made: _Package, station: Station, progress: Progress) -> None:
@@ -153,7 +153,7 @@ def _config(made: _Package, station: Station) -> None:
     name = config_name(station.project)
     path = made.place("config", name + suffix) if as_archive else made.place("config", "config.ocio").parent
     file = write_config(composed.written, path)
-    shown = str(file.relative_to(made.folder)).replace("\\", "/")
+    shown = file.relative_to(made.folder).as_posix()
     for script, text in launchers(shown).items():
         target = made.place("environment", script)
         target.write_bytes(text.encode())
@@ -324,7 +324,7 @@ def _hashes(folder: Path) -> dict[str, dict[str, Any]]:
     for path in sorted(folder.rglob("*")):
         if path.is_file():
             with path.open("rb") as file:
-                name = str(path.relative_to(folder)).replace("\\", "/")
+                name = path.relative_to(folder).as_posix()
                 found[name] = {"sha256": file_digest(file, "sha256").hexdigest(), "bytes": path.stat().st_size}
     return found
 

@@ -8,6 +8,7 @@ from django.core.management.base import CommandParser
 
 import saltwort
 from saltwort.core.errors import BadInput
+from saltwort.core.names import on_disk
 from saltwort.core.textures.conversion_plans import (
     DEFAULT_PATTERN,
     FORMATS,
@@ -60,10 +61,10 @@ class Command(HeadlessCommand):
 
 def _check(orders: list[tuple[Path, str, str, Path]]) -> None:
     """Refuse before the first file is written what could not be done to the last."""
-    targets: dict[Path, Path] = {}
+    targets: dict[str, Path] = {}
     for file, _, _, target in orders:
         if target.exists():
             raise BadInput(f"{target.name} is there already, and nothing is overwritten. Choose another --output.")
-        if target in targets:
-            raise BadInput(f"{file} and {targets[target]} would both become {target.name}. Convert them apart.")
-        targets[target] = file
+        if (name := on_disk(target.name)) in targets:
+            raise BadInput(f"{file} and {targets[name]} would both become {target.name}. Convert them apart.")
+        targets[name] = file

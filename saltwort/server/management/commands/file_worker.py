@@ -5,7 +5,6 @@ from typing import Any
 from django.conf import settings
 from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandError
-from redis.exceptions import RedisError
 
 
 class Command(BaseCommand):
@@ -14,6 +13,8 @@ class Command(BaseCommand):
     def handle(self, *args: Any, **options: Any) -> None:
         if not settings.REDIS_URL:
             raise CommandError("Set SALTWORT_REDIS to the Redis server that Saltwort uses, as redis://host:6379/0.")
+        from redis.exceptions import RedisError  # few have it: it comes with saltwort[workers]
+
         try:
             call_command(
                 "rqworker", settings.FILE_QUEUE, job_class="django_tasks_rq.Job", verbosity=options["verbosity"]
