@@ -12,8 +12,9 @@ from saltwort.core.engine import ViewChoice, apply, view_processor
 from saltwort.core.images import read_pixels
 from saltwort.core.scene.renders import follow
 from saltwort.core.views.grade import AFTER, BEFORE, Grade, graded
+from saltwort.server.images.operations import store_file
 from tests.browser.base import BrowserTestCase
-from tests.samples import ACES_SDR, SRGB_DISPLAY, UNTONED, project_config
+from tests.samples import ACES_SDR, SRGB_DISPLAY, UNTONED, light, project_config, write
 
 RAW = ViewChoice(SRGB_DISPLAY, "Raw")
 NO_WEBGL = "OffscreenCanvas.prototype.getContext = () => null"
@@ -373,6 +374,11 @@ class WhatMayGoWrong(CompareTestCase):
         expect(page.get_by_role("figure", name="Pane 1").get_by_role("alert")).to_have_count(0)
 
     def test_a_picture_that_vanished_is_told(self) -> None:
-        self.project.renders.get().image.file.unlink()
+        render = self.project.renders.get()
+        # One that no test before has shown: what the server has in memory needs no file.
+        file = write(self.folder / "files" / "gone.exr", light(54, 96, 12.0, 7), "half")
+        render.image = store_file(file, "gone.exr")
+        render.save()
+        render.image.file.unlink()
         page = self.open("compare")
         expect(page.get_by_role("figure", name="Pane 1").get_by_role("alert")).to_contain_text("is gone")

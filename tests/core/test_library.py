@@ -288,7 +288,7 @@ class OtherSystems(TestCase):
     """Where Python lacks what Linux has: `tests/other_systems` hides it, in a process of its own."""
 
     def test_what_uses_the_system_holds_without(self) -> None:
-        modules = ["test_sandbox", "test_migration_writing", "test_archives", "test_outputs", "test_video"]
+        modules = ["test_sandbox.RunSandboxed", "test_migration_writing", "test_archives.Trial", "test_video.Movies"]
         hidden = settings.BASE_DIR / "tests" / "other_systems"
         with tempfile.TemporaryDirectory() as var:
             done = subprocess.run(
@@ -298,4 +298,4 @@ class OtherSystems(TestCase):
                 capture_output=True,
                 text=True,
             )
-        self.assertRegex(done.stdout, r"(?m)^\d\d+ passed, 0 failed", done.stderr[-2000:])
+        self.assertRegex(done.stdout, r"(?m)^\d\d+ passed, 0 failed, 2 skipped", done.stderr[-2000:])

@@ -1,12 +1,15 @@
 """What a migration writes is there whole or not at all, whenever it is killed."""
 
 import json
+import os
 import random
 import shutil
 import signal
 import subprocess
 import sys
+from collections.abc import Iterator
 from pathlib import Path
+from unittest import skipUnless
 from unittest.mock import patch
 
 from saltwort.core.errors import BadInput
@@ -15,7 +18,7 @@ from saltwort.core.migration.documents import Documents
 from saltwort.core.migration.graph import SetInput
 from saltwort.core.migration.plan import Asked, drafted, taken
 from saltwort.core.migration.scene import hash_of, read_scene
-from saltwort.core.migration.writing import Written, gone_back, staged
+from saltwort.core.migration.writing import Written, exchange, gone_back, staged
 from tests.core.made_scenes import usd_scene
 from tests.core.test_scene_documents import SEED, SceneTestCase
 from tests.samples import base_config
@@ -80,6 +83,7 @@ class AllOrNothing(SceneTestCase):
             outcome.put()
         return outcome.written
 
+    @skipUnless(hasattr(os, "fork"), "where folders change places in one step, processes can fork")
     def test_killed_at_any_moment_all_is_old_or_all_is_new(self) -> None:
         """Killed at calls drawn at random from all that a migration makes while it writes, so that neither a fast nor a
         busy machine decides where; a third of them among the last, where the outcome appears."""
@@ -173,7 +177,7 @@ class AllOrNothing(SceneTestCase):
     def test_originals_outlive_a_disk_that_fails_in_the_last_step(self) -> None:
         path = self.made()
         old = state_of(path.parent)
-        with patch.object(writing, "_sync", side_effect=OSError(5, "Input/output error")), self.assertRaises(BadInput):
+        with patch.object(writing, "sync", side_effect=OSError(5, "Input/output error")), self.assertRaises(BadInput):
             self.migrated(path, None)
         self.assertEqual(state_of(path.parent), old)
         real = writing.exchange
@@ -186,6 +190,29 @@ class AllOrNothing(SceneTestCase):
             self.migrated(path, None)
         kept = [state_of(folder) for folder in self.folder.iterdir() if folder.is_dir()]
         self.assertIn(old, kept, "the originals are somewhere")
+
+    def test_folders_change_places_where_no_call_does_it(self) -> None:
+        first, second = self.folder / "first", self.folder / "second"
+        for folder in (first, second):
+            folder.mkdir()
+            (folder / "name").write_text(folder.name, encoding="utf-8")
+        rename = Path.rename
+        for failing in range(3):
+            steps = iter(range(9))
+
+            def fails(path: Path, target: Path, failing: int = failing, steps: Iterator[int] = steps) -> Path:
+                if next(steps) == failing:
+                    raise OSError(5, "Input/output error")
+                return rename(path, target)
+
+            with self.subTest(failing=failing), patch.object(writing.ctypes, "CDLL", lambda *_, **__: object()):
+                with patch.object(Path, "rename", fails), self.assertRaises(OSError):
+                    exchange(first, second)
+                self.assertEqual([(folder / "name").read_text() for folder in (first, second)], ["first", "second"])
+        with patch.object(writing.ctypes, "CDLL", lambda *_, **__: object()):
+            exchange(first, second)
+        self.assertEqual([(folder / "name").read_text() for folder in (first, second)], ["second", "first"])
+        self.assertEqual(list(self.folder.glob("*.being-written*")), [])
 
     def test_a_document_that_cannot_hold_its_changes_leaves_nothing(self) -> None:
         path = self.made()

@@ -5,6 +5,7 @@ from dataclasses import asdict, replace
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
+from unittest import skipUnless
 
 import av
 import numpy as np
@@ -136,6 +137,7 @@ class Movies(MovieTestCase):
         self.assertEqual(dimmer.video["mastering"]["highest"], 600)
         self.assertLess(dimmer.light_levels[0], written.light_levels[0])
 
+    @skipUnless(hasattr(os, "sched_getscheduler"), "only Linux has such threads")
     def test_no_encoder_makes_threads_real_time(self) -> None:
         """As root, SVT-AV1 does; it would hold up all else that runs on the machine, and for good."""
         planes = to_planes(np.zeros((64, 64, 3), np.float32), VideoForm("", "yuv420p", 8, BT709, BT709, BT709))

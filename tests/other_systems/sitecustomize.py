@@ -2,11 +2,14 @@
 folder in PYTHONPATH; so do the processes that it starts."""
 
 import ctypes
+import errno
 import io
 import multiprocessing
 import os
 import sys
 from typing import Any
+
+import psutil  # noqa: F401 - on Linux it needs some of what is hidden
 
 sys.modules["resource"] = None  # type: ignore[assignment]
 sys.modules["multiprocessing.forkserver"] = None  # type: ignore[assignment]
@@ -28,7 +31,7 @@ ctypes.CDLL = Library  # type: ignore[misc]
 def _hidden(function: Any) -> Any:
     def call(path: Any, *arguments: Any, **named: Any) -> Any:
         if not isinstance(path, int) and os.fsdecode(path).startswith("/proc/self"):
-            raise FileNotFoundError(path)
+            raise FileNotFoundError(errno.ENOENT, os.strerror(errno.ENOENT), path)
         return function(path, *arguments, **named)
 
     return call

@@ -127,4 +127,4 @@ def _is_there(parent: int) -> bool:
         return os.getppid() == parent  # who is orphaned gets another parent
     import psutil
 
-    return psutil.pid_exists(parent)
+    return bool(psutil.pid_exists(parent))

@@ -1,19 +1,19 @@
 """Messages between a program and its workers: the length in eight bytes, then so many bytes."""
 
 import struct
-from typing import BinaryIO
+from typing import IO
 
 _LENGTH = struct.Struct(">Q")
 
 
-def send(stream: BinaryIO, message: bytes) -> None:
+def send(stream: IO[bytes], message: bytes) -> None:
     """Write a message. Raises OSError when nobody reads any more."""
     stream.write(_LENGTH.pack(len(message)))
     stream.write(message)
     stream.flush()
 
 
-def receive(stream: BinaryIO) -> bytes | None:
+def receive(stream: IO[bytes]) -> bytes | None:
     """Read a message; None when the other side has ended, before it or within."""
     head = stream.read(_LENGTH.size)
     if len(head) < _LENGTH.size:
