@@ -20,7 +20,7 @@ from saltwort.server.projects.operations import create_project
 from saltwort.server.projects.setups import current_setup
 from saltwort.server.scene.operations import add_render
 from saltwort.server.textures.operations import add_texture, pin_texture
-from tests.browser.chromium import COUNT_FETCHES, QUIET, browser
+from tests.browser.chromium import COUNT_FETCHES, QUIET, STILL, browser
 from tests.browser.served import address, empty, with_project
 from tests.samples import SRGB, light, write
 
@@ -149,6 +149,11 @@ class BrowserTestCase(TransactionTestCase):
     def quiet(self) -> None:
         """Wait until the page asks for nothing more."""
         self.page.wait_for_function(QUIET, polling=50)
+
+    def still(self) -> None:
+        """Wait until what comes is there whole."""
+        self.quiet()
+        self.page.wait_for_function(STILL, polling=50)
 
     def segment(self, step: str) -> Locator:
         """A segment of the path strip."""

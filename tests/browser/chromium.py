@@ -30,6 +30,10 @@ COUNT_FETCHES = """
         return fetched(...asked).finally(() => (window.underWay -= 1));
     };
 """
+STILL = """() => document.getAnimations().every(
+    ({ playState, effect }) => playState !== 'running' || effect.getTiming().iterations === Infinity
+)"""
+"""True when nothing moves but what moves for ever: half seen, a dialog has too little contrast."""
 QUIET = """() => {
     const loads = [...document.images].some((image) => image.loading !== 'lazy' && !image.complete);
     if (window.underWay || loads || window.busyAt === undefined) window.busyAt = performance.now();

@@ -26,7 +26,7 @@ class Access(BrowserTestCase):
     def violations(self) -> list[str]:
         """Serious and critical ones, with the first place of each."""
         # What the script gives, and all that axe found right, would be sent here too: that takes longer than to look.
-        self.page.evaluate(f"{AXE.read_text()}; undefined")
+        self.page.evaluate(f"{AXE.read_text(encoding='utf-8')}; undefined")
         found = self.page.evaluate("async () => (await axe.run(document, {resultTypes: ['violations']})).violations")
         return [
             f"{one['id']} ({len(one['nodes'])}): {one['nodes'][0]['html'][:200]}"
@@ -55,18 +55,11 @@ class Access(BrowserTestCase):
         for key, name in (("f", "Findings and jobs"), ("?", "Keys")):
             page.keyboard.press(key)
             page.get_by_role("dialog", name=name).wait_for()
-            page.wait_for_timeout(400)  # it slides in, and half seen its contrast is low
+            self.still()
             with self.subTest(name):
                 self.assertEqual(self.violations(), [])
             page.keyboard.press("Escape")
             page.get_by_role("dialog", name=name).wait_for(state="hidden")
-
-    def opened(self, name: str) -> None:
-        """A dialog that is fully seen."""
-        self.page.get_by_role("dialog", name=name).wait_for()
-        self.page.wait_for_timeout(400)
-        with self.subTest(name):
-            self.assertEqual(self.violations(), [])
 
     def test_the_dialogs_of_the_projects_page(self) -> None:
         page = self.page
@@ -75,7 +68,7 @@ class Access(BrowserTestCase):
             page.get_by_role("button", name="More for Quay").click()
             page.get_by_role("menuitem", name=item).click()
             page.get_by_role("dialog").wait_for()
-            page.wait_for_timeout(400)
+            self.still()
             with self.subTest(item):
                 self.assertEqual(self.violations(), [])
             page.keyboard.press("Escape")
@@ -85,7 +78,7 @@ class Access(BrowserTestCase):
         page = self.open("config")
         page.keyboard.press("Control+k")
         page.get_by_label("What to find").fill("aces")
-        page.wait_for_timeout(400)
+        self.still()
         self.assertEqual(self.violations(), [])
         page.keyboard.press("Escape")
         page.get_by_role("radio", name="Linear Rec.2020").click()

@@ -273,7 +273,7 @@ class Anywhere(LibraryTestCase):
 
     def test_a_setting_that_names_no_such_python(self) -> None:
         other = self.folder / "other.sh"
-        other.write_text("#!/bin/sh\necho hello\n", encoding="utf-8")
+        other.write_text("#!/bin/sh\necho this is a program of another kind\n", encoding="utf-8")
         other.chmod(0o755)
         for named, words in ((self.folder / "nowhere", "there is no file at"), (other, "does not start it")):
             with self.subTest(words):

@@ -10,7 +10,7 @@ import time
 import zlib
 from concurrent.futures import CancelledError
 from pathlib import Path
-from unittest import TestCase
+from unittest import TestCase, skipUnless
 from unittest.mock import patch
 
 import numpy as np
@@ -200,3 +200,16 @@ class Bombs(TestCase):
         file = write(self.folder / "plain.png", light(peak=1.0), "uint8")
         taken = take_in(file, file.name, self.folder / "store", copy=True)
         self.assertEqual((taken.suffix, taken.size), (".png", file.stat().st_size))
+
+
+class Forked(TestCase):
+    @skipUnless(hasattr(os, "fork"), "only where processes can fork")
+    def test_a_forked_process_has_workers_of_its_own(self) -> None:
+        """Forked while its parent's worker works; both get their own results."""
+        begun = [Sandboxed(doubled, (number,), LIMITS, "it.png", "") for number in range(40)]
+        child = os.fork()
+        if not child:
+            os._exit(0 if [apart(doubled, number) for number in range(3)] == [0, 2, 4] else 1)
+        self.assertEqual([work.result() for work in begun], [2 * number for number in range(40)])
+        self.assertEqual(os.waitstatus_to_exitcode(os.waitpid(child, 0)[1]), 0)
+        self.assertEqual(apart(doubled, 4), 8)

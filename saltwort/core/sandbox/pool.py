@@ -213,7 +213,7 @@ def _after_fork() -> None:
     """Start with a pool of its own in a forked process, which has none of the threads; the workers are its parent's."""
     global _pool
     for worker in _pool.workers():
-        worker.close_pipes()
+        worker.leave_to_parent()
     _pool = _Pool()
 
 

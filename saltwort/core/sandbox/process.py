@@ -107,12 +107,15 @@ class WorkerProcess:
 
     def close(self) -> None:
         self.kill()
-        self.close_pipes()
-
-    def close_pipes(self) -> None:
         for stream in (self._requests, self._results):
             with suppress(OSError):  # what was still to be sent
                 stream.close()
+
+    def leave_to_parent(self) -> None:
+        """In a forked process, let go of the pipes without a word in them: what this process has of a message that a
+        thread of its parent was sending is not to be sent twice."""
+        for stream in (self._requests, self._results):
+            stream.raw.close()  # type: ignore[attr-defined]
 
 
 class BadIntroduction(Exception):
