@@ -59,15 +59,17 @@ __all__ = [
 ]
 
 
-def __getattr__(name: str) -> Any:
-    from importlib import import_module
+if not TYPE_CHECKING:  # type checkers read the imports above, and tell of names that are not there
 
-    for home, names in _HOMES.items():
-        if name in names:
-            found = getattr(import_module(f"saltwort.{home}"), name)
-            globals()[name] = found
-            return found
-    raise AttributeError(f"module “saltwort” has no attribute “{name}”")
+    def __getattr__(name: str) -> Any:
+        from importlib import import_module
+
+        for home, names in _HOMES.items():
+            if name in names:
+                found = getattr(import_module(f"saltwort.{home}"), name)
+                globals()[name] = found
+                return found
+        raise AttributeError(f"module “saltwort” has no attribute “{name}”")
 
 
 def __dir__() -> list[str]:

@@ -155,7 +155,8 @@ class Surface(LibraryTestCase):
             "project = saltwort.open_project('quay')\n"
             "print(project.recipes[0].name, saltwort.sheet(project, 'x').formatted('md').strip())\n"
             "reveal_type(saltwort.trim(config).proof.largest)\n"
-            "config.nothing\n",
+            "config.nothing\n"
+            "saltwort.nothing\n",
             encoding="utf-8",
         )
         mypy = [sys.executable, "-m", "mypy", "--strict", "--follow-imports=silent", "--no-error-summary"]
@@ -169,6 +170,7 @@ class Surface(LibraryTestCase):
             [
                 'note: Revealed type is "float"',
                 'error: "Config" has no attribute "nothing"  [attr-defined]',
+                'error: Module has no attribute "nothing"  [attr-defined]',
             ],
             done.stdout,
         )
