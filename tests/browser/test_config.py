@@ -4,7 +4,7 @@ import re
 
 import PyOpenColorIO as ocio
 from django.test import override_settings
-from playwright.sync_api import expect
+from playwright.sync_api import Route, expect
 
 from saltwort.core.configs import packed
 from saltwort.core.engine import load_config
@@ -167,6 +167,23 @@ class Config(BrowserTestCase):
         self.save_change()
         page.get_by_role("button", name="Make 1 current").click()
         expect(self.segment("Scene")).to_contain_text("ACEScg")
+        expect(page.get_by_role("button", name="Make 2 current")).to_be_visible()
+
+    def test_no_revision_is_pressed_while_the_list_is_about_to_move(self) -> None:
+        page = self.open("config")
+        held: list[Route] = []
+        page.route(
+            "**/revisions", lambda route: held.append(route) if route.request.method == "GET" else route.continue_()
+        )
+        page.get_by_role("radio", name=LINEAR_REC709).click()
+        self.proposed().get_by_role("button", name="Save as a revision").click()
+        earlier = page.get_by_role("button", name="Make 1 current")
+        expect(earlier).to_be_disabled()
+        for route in held:
+            route.continue_()
+        page.unroute_all()
+        expect(page.get_by_text("current", exact=True)).to_be_visible()
+        earlier.click()
         expect(page.get_by_role("button", name="Make 2 current")).to_be_visible()
 
     def test_a_change_is_looked_at_named_and_signed_before_it_is_saved(self) -> None:

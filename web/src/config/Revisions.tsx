@@ -14,6 +14,7 @@ const SHOWN = 5;
 /** The saved states of the setup, runs of small edits folded. Going back to one keeps the others. */
 export function Revisions() {
   const revisions = useRevisions();
+  const current = useProject().data?.revision.number ?? 0;
   const [all, setAll] = useState(false);
   return (
     <div className="block">
@@ -21,10 +22,12 @@ export function Revisions() {
       <Loaded of={revisions}>
         {(listed) => {
           const runs = folded(listed);
+          // The newest is about to come in at the top: what is pressed now would move from under the pointer.
+          const isBehind = (listed[0]?.number ?? 0) < current;
           return (
             <>
               {(all ? runs : runs.slice(0, SHOWN)).map((run) => (
-                <Run key={run[0]?.number} run={run} />
+                <Run key={run[0]?.number} run={run} isBehind={isBehind} />
               ))}
               {runs.length > SHOWN && (
                 <Button size="compact-xs" variant="subtle" onClick={() => setAll(!all)}>
@@ -39,19 +42,19 @@ export function Revisions() {
   );
 }
 
-function Run({ run }: { run: Revision[] }) {
+function Run({ run, isBehind }: { run: Revision[]; isBehind: boolean }) {
   const [open, setOpen] = useState(false);
   const [newest, ...earlier] = run;
   if (!newest) return null;
   return (
     <>
-      <Row revision={newest} />
+      <Row revision={newest} isBehind={isBehind} />
       {earlier.length > 0 && (
         <Button size="compact-xs" variant="subtle" aria-expanded={open} onClick={() => setOpen(!open)}>
           {open ? 'Fold' : `and ${earlier.length} small edits before it`}
         </Button>
       )}
-      {open && earlier.map((revision) => <Row key={revision.number} revision={revision} />)}
+      {open && earlier.map((revision) => <Row key={revision.number} revision={revision} isBehind={isBehind} />)}
     </>
   );
 }
@@ -66,7 +69,7 @@ export function useGoTo() {
   );
 }
 
-function Row({ revision }: { revision: Revision }) {
+function Row({ revision, isBehind }: { revision: Revision; isBehind: boolean }) {
   const project = useProject();
   const current = project.data?.revision.number ?? 0;
   const goTo = useGoTo();
@@ -92,7 +95,7 @@ function Row({ revision }: { revision: Revision }) {
           size="compact-xs"
           style={{ flex: 'none' }}
           onClick={() => goTo.mutate(revision.number)}
-          disabled={goTo.isPending}
+          disabled={goTo.isPending || isBehind}
         >
           Make {revision.number} current
         </Button>
