@@ -11,6 +11,7 @@ from functools import cache
 from itertools import count
 from pathlib import Path
 from tempfile import mkdtemp
+from typing import Any
 
 from django.db import connection
 from waitress import create_server
@@ -24,12 +25,46 @@ number of a row, means another thing than in the test before."""
 _tests = count(1)
 
 
+class _Counted:
+    """An application that says when it answers nothing any more: a page that was left has asked for things that still
+    read the database."""
+
+    def __init__(self, application: Any) -> None:
+        self._application = application
+        self._under_way = 0
+        self._changed = threading.Condition()
+
+    def __call__(self, environ: Any, start_response: Any) -> Any:
+        self._add(1)
+        try:
+            return self._application(environ, start_response)
+        finally:
+            self._add(-1)
+
+    def _add(self, number: int) -> None:
+        with self._changed:
+            self._under_way += number
+            self._changed.notify_all()
+
+    def wait(self) -> None:
+        with self._changed:
+            assert self._changed.wait_for(lambda: not self._under_way, ANSWERED_WITHIN), "an answer takes too long"
+
+
+ANSWERED_WITHIN = 120.0
+
+
+@cache
+def _application() -> _Counted:
+    from saltwort.server.wsgi import application
+
+    return _Counted(application)
+
+
 @cache
 def address() -> str:
     """Where this process serves the application, from a thread that ends with it."""
-    from saltwort.server.wsgi import application
-
-    server = create_server(application, host="127.0.0.1", port=0, threads=6, clear_untrusted_proxy_headers=True)
+    server = create_server(_application(), host="127.0.0.1", port=0, threads=6, clear_untrusted_proxy_headers=True)
     threading.Thread(target=server.run, daemon=True).start()
     return f"http://127.0.0.1:{server.effective_port}"
 
@@ -52,7 +87,8 @@ class State:
         return cls(database, files)
 
     def put_back(self, folder: Path) -> None:
-        """Have the database, and the files below a folder, as they were."""
+        """Have the database, and the files below a folder, as they were, once nothing is being answered any more."""
+        _application().wait()
         connection.ensure_connection()
         self.database.backup(connection.connection)
         with connection.cursor() as cursor:

@@ -21,6 +21,7 @@ from saltwort.core.errors import BadInput
 from saltwort.core.images import intake
 from saltwort.core.images.intake import SMALL_FILE, survey_apart, surveys_apart, take_in
 from saltwort.core.sandbox import Limits, Sandboxed, run_sandboxed
+from saltwort.core.sandbox.process import WorkerProcess
 from saltwort.core.threads import CORES
 from tests.samples import light, png_chunk, write
 
@@ -93,6 +94,23 @@ class RunSandboxed(TestCase):
         self.assertEqual(apart(doubled, 4), 8, "stopped, they keep no process from others")
         with self.assertRaises(CancelledError):
             endless[0].result()
+
+    def test_what_is_stopped_as_it_ends_keeps_no_other_from_its_result(self) -> None:
+        """Stopped once it is done, and before its result is given: its worker has the next piece of work already."""
+        work = [Sandboxed(doubled, (3,), LIMITS, "it.png", "")]
+        work[0].result()
+        is_spent = WorkerProcess.is_spent.fget
+
+        def stopped_meanwhile(worker: WorkerProcess) -> bool:
+            spent = is_spent(worker)
+            work[0].stop()
+            return spent
+
+        with patch.object(WorkerProcess, "is_spent", property(stopped_meanwhile)):
+            work[0] = Sandboxed(doubled, (4,), LIMITS, "it.png", "")
+            while not work[0].is_done:
+                time.sleep(0.001)
+        self.assertEqual(apart(doubled, 5), 10)
 
     def test_its_processes_end_with_the_one_that_asked(self) -> None:
         asking = (

@@ -108,18 +108,23 @@ class _Task:
         self._is_stopped = False
         self._lock = threading.Lock()
 
-    def given_to(self, worker: WorkerProcess | None) -> None:
-        """Say which worker does it, or that none does any more. Raises CancelledError when it was stopped."""
+    def given_to(self, worker: WorkerProcess) -> None:
+        """Say which worker does it. Raises CancelledError when it was stopped before."""
         with self._lock:
-            self._worker = worker
             if self._is_stopped:
                 raise CancelledError
+            self._worker = worker
+
+    def is_over(self) -> None:
+        """Say that no worker does it any more: from here on, stopping it ends none."""
+        with self._lock:
+            self._worker = None
 
     def settle(self, outcome: Callable[[], Any]) -> None:
         try:
             result = outcome()
         except BaseException as error:
-            self.future.set_exception(error)
+            self.future.set_exception(CancelledError() if self._is_stopped else error)
         else:
             self.future.set_result(result)
 
@@ -189,16 +194,15 @@ class _WorkerThread(threading.Thread):
             self._pool.is_idle(self)
 
     def _do(self, task: _Task) -> Any:
-        task.given_to(None)
         self.worker = worker = self.worker or WorkerProcess()
         try:
             task.given_to(worker)
             return worker.do(task.message, task.limits)
         finally:
+            task.is_over()
             if worker.is_spent:
                 self.worker = None
                 worker.close()
-            task.given_to(None)
 
 
 _pool = _Pool()
