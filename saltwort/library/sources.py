@@ -7,6 +7,7 @@ import PyOpenColorIO as ocio
 from numpy.typing import NDArray
 
 from saltwort.core.errors import BadInput
+from saltwort.core.explain.files import in_colour
 from saltwort.core.images import read_pixels
 from saltwort.core.images.intake import survey_apart
 from saltwort.library.configs import Config
@@ -44,11 +45,7 @@ def pixels_of(image: Pixels | str | Path) -> Pixels:
                 f"An image is an array of floats (height, width, 3 or 4). This one is {image.dtype} {image.shape}."
             )
         return np.ascontiguousarray(image, np.float32)
-    path = checked_file(image)
-    pixels = read_pixels(path, alpha=True)
-    if pixels.shape[2] < 3:
-        return np.ascontiguousarray(np.repeat(pixels[..., :1], 3, axis=2))
-    return np.ascontiguousarray(pixels[..., :4])
+    return in_colour(read_pixels(checked_file(image), alpha=True))
 
 
 def checked_file(path: str | Path) -> Path:
