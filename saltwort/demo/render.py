@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from saltwort.core.images import write_image
+from saltwort.core.images.writing import Attribute
 from saltwort.core.spaces.gamuts import AP1
 from saltwort.demo.textures import noise
 
@@ -76,7 +77,7 @@ def nearest(origin: Array, direction: Array) -> tuple[Array, NDArray[np.int8]]:
         spheres = [MARKER_SPHERE, *((centre, radius) for centre, radius, _, _ in SPHERES)]
         for number, (centre, radius) in enumerate(spheres, start=2):
             offer(_hit_sphere(origin, direction, np.asarray(centre, np.float32), radius), number)
-        inverse = 1 / direction
+        inverse = (1 / direction).astype(np.float32)
         for number, (low, high, _, _) in enumerate(BOXES, start=2 + len(spheres)):
             offer(_hit_box(origin, inverse, low, high), number)
     return distance, body
@@ -167,10 +168,14 @@ def _water(point: Array, direction: Array, bounces: int) -> Array:
     normal /= np.linalg.norm(normal, axis=1, keepdims=True)
     grazing = (1 - np.abs(direction[:, 1:2])) ** 5
     deep = np.array([0.004, 0.010, 0.013], np.float32)
-    return deep + (0.04 + 0.9 * grazing) * _mirrored(point, normal, direction, bounces)
+    return (deep + (0.04 + 0.9 * grazing) * _mirrored(point, normal, direction, bounces)).astype(np.float32)
 
 
-TAGS = {"chromaticities": AP1.chromaticities, "colorInteropID": "lin_ap1_scene", "compression": "zip"}
+TAGS: dict[str, Attribute] = {
+    "chromaticities": AP1.chromaticities,
+    "colorInteropID": "lin_ap1_scene",
+    "compression": "zip",
+}
 SHOT = "lamp_flicker"
 FIRST_FRAME, NEVER_RENDERED, CUT_OFF = 1001, 1013, 1019
 

@@ -168,9 +168,9 @@ def _json_lines(rows: Iterable[Mapping[str, Any]]) -> Iterator[str]:
 
 
 def _sent_as_it_comes(lines: Iterable[str] | Iterable[bytes], name: str, content_type: str) -> StreamingHttpResponse:
-    lines = iter(lines)
-    first = next(lines, b"")  # what cannot be made at all is refused before anything is sent
-    response = StreamingHttpResponse(chain([first], lines), content_type=content_type)
+    following = iter(lines)
+    first = next(following, b"")  # what cannot be made at all is refused before anything is sent
+    response = StreamingHttpResponse(chain([first], following), content_type=content_type)
     response["Content-Disposition"] = f'attachment; filename="{name}"'
     return response
 

@@ -86,7 +86,7 @@ def chain_package(project: Project, progress: Progress = lambda share, doing: No
             made = _Package(folder / name)
             made.folder.mkdir(parents=True)
             share = number / len(stations)
-            _fill(made, station, lambda part, doing, share=share: progress(share + part / len(stations), doing))
+            _fill(made, station, _part_of(progress, share, len(stations)))
         manifest = {
             "format": FORMAT,
             "project": project.name,
@@ -107,6 +107,10 @@ def package_name(station: Station) -> str:
 def files_in(folder: Path) -> dict[str, Path]:
     """The files of a package by their names in the zip, below the folder's own name."""
     return {path.relative_to(folder.parent).as_posix(): path for path in sorted(folder.rglob("*")) if path.is_file()}
+
+
+def _part_of(progress: Progress, done: float, parts: int) -> Progress:
+    return lambda share, doing: progress(done + share / parts, doing)
 
 
 def _fill(made: _Package, station: Station, progress: Progress) -> None:

@@ -31,8 +31,8 @@ from saltwort.server.images.models import StoredImage
 from saltwort.server.images.operations import store_upload
 from saltwort.server.projects.config_serializers import primaries_json
 from saltwort.server.projects.models import Project
-from saltwort.server.projects.operations import BUILTIN, bring_config, create_project
-from saltwort.server.projects.setups import UPLOADED, base_archive
+from saltwort.server.projects.operations import bring_config, create_project
+from saltwort.server.projects.setups import BUILTIN, UPLOADED, base_archive
 from saltwort.server.scene.operations import add_render
 
 MOST_NAMES = 2_000

@@ -5,10 +5,11 @@ from dataclasses import dataclass
 from saltwort.core.images import read_box
 from saltwort.core.numbers import MIDDLE_GREY
 from saltwort.server.compare.operations import comparison_of
-from saltwort.server.findings.operations import own_findings, refresh
+from saltwort.server.findings.operations import own_findings
 from saltwort.server.projects.models import Project
 from saltwort.server.scene.operations import facts_of
 from saltwort.server.textures.models import TextureFinding
+from saltwort.server.textures.readings import refresh
 
 
 @dataclass(frozen=True)

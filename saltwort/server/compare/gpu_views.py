@@ -164,7 +164,7 @@ def half_floats(pixels: Pixels) -> HttpResponse:
     with np.errstate(over="ignore", invalid="ignore"):
         rgba[..., :3] = pixels
     size = np.array([width, height], "<u4").tobytes()
-    response = HttpResponse([size, memoryview(rgba).cast("B")], content_type="application/octet-stream")
+    response = HttpResponse([size, rgba.tobytes()], content_type="application/octet-stream")
     response["Cache-Control"] = "private, max-age=31536000, immutable"
     return response
 

@@ -54,7 +54,10 @@ def grade_of(asked: dict[str, Any]) -> Grade:
 
 def grade_from_json(stored: Mapping[str, Any]) -> Grade:
     """Raises BadInput for a grade that cannot be."""
-    grade = Grade(**{name: tuple(value) if isinstance(value, list) else value for name, value in stored.items()})
+    values: dict[str, Any] = {
+        name: tuple(value) if isinstance(value, list) else value for name, value in stored.items()
+    }
+    grade = Grade(**values)
     check_grade(grade)
     return grade
 

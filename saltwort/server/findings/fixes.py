@@ -3,6 +3,7 @@
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from itertools import chain
+from typing import Any
 
 from saltwort.core.changes import Change
 from saltwort.core.configs.additions import AddedSpace
@@ -154,7 +155,8 @@ def _add_rule(setup: Setup, arguments: dict[str, str]) -> Setup:
 def _rule_from(arguments: dict[str, str]) -> Rule:
     """The rule that a fix names. Raises BadInput for arguments that make none."""
     try:
-        return Rule(**{**arguments, "map_kinds": tuple(filter(None, arguments["map_kinds"].split(",")))})
+        values: dict[str, Any] = {**arguments, "map_kinds": tuple(filter(None, arguments["map_kinds"].split(",")))}
+        return Rule(**values)
     except (KeyError, TypeError):
         raise BadInput(NO_FINDING) from None
 

@@ -157,8 +157,8 @@ def _change(model: type[models.Model], rows: list[Changed], what: str) -> None:
         if key not in standing or any(standing[key][name] != value for name, value in old.items()):
             raise BadInput(_CHANGED.format(what=what))
         alike[json.dumps(new)].append(key)
-    for new, keys in alike.items():
-        fields: Fields = _as_stored(model, json.loads(new))
+    for written, keys in alike.items():
+        fields: Fields = _as_stored(model, json.loads(written))
         if issubclass(model, Versioned):
             fields["version"] = F("version") + 1
         model._base_manager.filter(_of(model, keys)).update(**fields)

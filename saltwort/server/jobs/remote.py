@@ -100,7 +100,7 @@ class Machines:
             raise _no_answer() from None
 
     def _ended(self) -> list[tuple[str, dict[str, Any]]]:
-        found = []
+        found: list[tuple[str, Any]] = []
         queued = set(django_rq.get_queue(settings.FILE_QUEUE).job_ids)
         for key, handed in list(self._handed.items()):
             handed.result.refresh()

@@ -58,7 +58,9 @@ def read_into(scene: OldScene, author: str = "") -> dict[str, int]:
         def changed(before: Scene) -> Scene:
             for swatch in swatches:
                 before = with_swatch(before, "", swatch)
-            return replace(before, lights=tuple(replace(each, **lit.get(each.name, {})) for each in before.lights))
+            return replace(
+                before, lights=tuple(replace(each, swatch=lit.get(each.name, each.swatch)) for each in before.lights)
+            )
 
         project = Project.objects.get(pk=scene.project_id)
         change_scene(project, project.version, f"Colours and lights of {scene.name} imported", changed, author)
@@ -67,7 +69,7 @@ def read_into(scene: OldScene, author: str = "") -> dict[str, int]:
 
 def _first_samples(draft: Draft) -> Iterator[DraftColour]:
     """Every typed colour; of one that changes over time the first."""
-    first = {}
+    first: dict[tuple[str, str, str], DraftColour] = {}
     for colour in draft.colours:
         first.setdefault((colour.use.document, colour.use.node.path, without_time(colour.use.input)), colour)
     yield from first.values()
@@ -119,8 +121,8 @@ def _colour_of(config: ocio.Config, light: LightUse, colour: DraftColour | None)
     return _typed(space, (np.array(numbers) * lamp).tolist())
 
 
-def _rig_lights(lights: Sequence[tuple[LightUse, Swatch]]) -> dict[str, dict[str, str]]:
-    """What changes of the rig's lights, by their names."""
+def _rig_lights(lights: Sequence[tuple[LightUse, Swatch]]) -> dict[str, str]:
+    """The swatches that the rig's lights get, by the lights' names."""
     domes = [swatch for light, swatch in lights if _is_dome(light)]
     lamps = sorted(
         ((light, swatch) for light, swatch in lights if not _is_dome(light)),
@@ -129,7 +131,7 @@ def _rig_lights(lights: Sequence[tuple[LightUse, Swatch]]) -> dict[str, dict[str
     named = dict(zip(LAMPS, (swatch for _, swatch in lamps), strict=False))
     if domes:
         named[ENVIRONMENT] = domes[0]
-    return {light: {"swatch": swatch.name} for light, swatch in named.items()}
+    return {light: swatch.name for light, swatch in named.items()}
 
 
 def _is_dome(light: LightUse) -> bool:

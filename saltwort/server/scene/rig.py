@@ -356,7 +356,7 @@ def _kept(key: str) -> list[tuple[int, int, int]]:
 
 def _keep(key: str, size: tuple[int, int, int], light: Traced) -> None:
     with replacing(_file(key, size)) as temporary:
-        np.savez(temporary, **{name: _halved(array) for name, array in vars(light).items()})
+        np.savez(temporary, allow_pickle=False, **{name: _halved(array) for name, array in vars(light).items()})
     shrink(_folder(), STORED_BYTES)
 
 

@@ -13,7 +13,9 @@ from saltwort.server.projects.models import Project
 from saltwort.server.watching.models import WatchedFolder, WatchedFrame
 
 State = Literal["good", "attention", "blocker"]
-GOOD, ATTENTION, BLOCKED = "good", "attention", "blocker"
+GOOD: State = "good"
+ATTENTION: State = "attention"
+BLOCKED: State = "blocker"
 MISSING = "frame.missing"
 MOST_SPREAD = 200_000
 

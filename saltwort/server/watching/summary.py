@@ -9,7 +9,7 @@ from pathlib import Path
 from saltwort.core.explain.frames import Figures
 from saltwort.core.images.sequences import runs_of
 from saltwort.server.watching.models import WatchedFolder
-from saltwort.server.watching.series import BLOCKED, GOOD, Seen, Series, series_of
+from saltwort.server.watching.series import BLOCKED, GOOD, Seen, Series, State, series_of
 
 MOST_LISTED = 2_000
 WIDTH, HEIGHT = 960, 110
@@ -40,7 +40,7 @@ def as_html(folder: WatchedFolder) -> str:
     name = escape(Path(folder.place).name)
     title = f"{escape(folder.project.name)}: frames of {name}"
     frames = [frame for each in series for frame in each.frames]
-    counts = Counter(frame.state for frame in frames)
+    counts: Counter[State] = Counter(frame.state for frame in frames)
     said = (
         f"{len(frames):,} frames looked at: {counts[GOOD]:,} good, {len(frames) - counts[GOOD] - counts[BLOCKED]:,} to "
         f"look at, {counts[BLOCKED]:,} wrong. They should hold {escape(expected_told(folder))}."

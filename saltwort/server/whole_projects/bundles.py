@@ -80,7 +80,8 @@ def _check_setups(bundle: Bundle, name: str) -> None:
     manifest = bundle.manifest
     imported = {UPLOADED + config.sha256 for config in manifest.configs}
     archives = {}
-    for one in (*manifest.configs, *manifest.revisions):
+    with_files: list[BundledConfig | BundledRevision] = [*manifest.configs, *manifest.revisions]
+    for one in with_files:
         archive = ConfigArchive(one.text, {path: bundle.lut(digest) for path, digest in one.files.items()})
         if isinstance(one, BundledConfig) and archive.hash != one.sha256:
             raise BadInput(f"{name} is damaged. Export the bundle again, and copy it whole.")

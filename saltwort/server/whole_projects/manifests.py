@@ -142,7 +142,8 @@ def _revision(revision: Revision) -> BundledRevision:
 
 def luts_of(manifest: Manifest) -> set[str]:
     """The hashes of all LUTs that its configs and looks name."""
-    files = {file for one in (*manifest.revisions, *manifest.configs) for file in one.files.values()}
+    files = {file for one in manifest.revisions for file in one.files.values()}
+    files |= {file for one in manifest.configs for file in one.files.values()}
     looks = (look for revision in manifest.revisions for look in revision.setup.get("added_looks") or ())
     return files | {look["lut_sha256"] for look in looks if look.get("lut_sha256")}
 

@@ -24,7 +24,7 @@ class Command(HeadlessCommand):
 
     def handle(self, *args: Any, project: str, station: str, output: Path | None, **options: Any) -> None:
         found = saltwort.sheet(saltwort.open_project(project), station)
-        ending = options["format"] or (output.suffix.removeprefix(".").lower() if output else "json")
+        ending: Any = options["format"] or (output.suffix.removeprefix(".").lower() if output else "json")
         if ending not in ENDINGS:
             raise BadInput(f"A sheet ends with one of {', '.join(ENDINGS)}, or say --format.")
         content = found.formatted(ending)
