@@ -2,11 +2,13 @@
 
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
 from saltwort.core.engine import apply, space_processor
 from saltwort.core.errors import BadInput
+from saltwort.core.explain.answers import answer_json
 from saltwort.core.explain.drawn import Part, drawn
 from saltwort.core.explain.explained import Depth, Explained, Question, Told, rescued
 from saltwort.core.explain.explained import explain as explain_question
@@ -39,6 +41,11 @@ class Explanation:
     _name: Path = field(repr=False, compare=False)
     _question: Question = field(repr=False, compare=False)
     _found: Explained = field(repr=False, compare=False)
+
+    def as_json(self) -> dict[str, Any]:
+        """The answer as the command `explain` prints it, with where the image lies on the render, and the nearest
+        matrix and curves where nothing explains it."""
+        return answer_json(self._question, self._found)
 
     def undone(self) -> Pixels:
         """The image as scene-linear values in the working space, float32 (height, width, 3). Raises BadInput where

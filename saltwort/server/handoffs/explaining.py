@@ -2,19 +2,16 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from pathlib import Path
 from typing import Any
 
-import numpy as np
 import PyOpenColorIO as ocio
 
 from saltwort.core.engine import ViewChoice, apply, space_processor
 from saltwort.core.engine.processors import check_view
 from saltwort.core.errors import BadInput
-from saltwort.core.explain.drawn import drawn
-from saltwort.core.explain.explained import Depth, Explained, Question, Told, explain
-from saltwort.core.explain.files import check_size, in_colour, read_picture
-from saltwort.core.explain.operation import Parameter
+from saltwort.core.explain.answers import answer_json
+from saltwort.core.explain.explained import Depth, Explained, Question
+from saltwort.core.explain.files import check_size, in_colour
 from saltwort.core.images import read_pixels
 from saltwort.core.images.reading import Pixels
 from saltwort.server.handoffs.models import Station
@@ -50,11 +47,6 @@ class Wanted:
         raise BadInput(f"“{typed}” is no display and view. Write light, or DISPLAY/VIEW with one of {displays}.")
 
 
-def light_file(project: Project, path: Path, space: str) -> Pixels:
-    """The light of a file in a space, in the project's working space."""
-    return _in_working_space(project.current, read_picture(path, 1)[0], space)
-
-
 def render_named(project: Project, name: str) -> Render:
     """A render by its name. Raises BadInput with the names there are."""
     renders = project.renders.select_related("image", "project__current")
@@ -69,23 +61,8 @@ def light_of_render(render: Render, revision: Revision) -> Pixels:
     """The light of a render in the working space of a revision."""
     check_size(render.image.measured().header, render.name)
     pixels = read_pixels(render.image.file, render.layer or None, alpha=True)
-    return _in_working_space(revision, pixels, space_of(render).space)
-
-
-def _in_working_space(revision: Revision, pixels: Pixels, space: str) -> Pixels:
-    processor = space_processor(config_of(revision), space, ocio.ROLE_SCENE_LINEAR)
+    processor = space_processor(config_of(revision), space_of(render).space, ocio.ROLE_SCENE_LINEAR)
     return apply(processor, in_colour(pixels))
-
-
-def explain_file(
-    project: Project, path: Path, light: Pixels, wanted: Wanted, stations: Sequence[Station] = (), frame: int = 1
-) -> tuple[Question, Explained, dict[str, Any]]:
-    """What was done to the picture in a file, or to a frame of a video, counted from 1: the question, the answer, and
-    the answer as scripts read it."""
-    pixels, depth = read_picture(path, frame)
-    question = question_of(project.current, pixels, depth, light, wanted)
-    found = explain(question)
-    return question, found, {"picture": str(path), **told_of(question, found, stations)}
 
 
 def question_of(revision: Revision, pixels: Pixels, depth: Depth, light: Pixels, wanted: Wanted) -> Question:
@@ -94,40 +71,5 @@ def question_of(revision: Revision, pixels: Pixels, depth: Depth, light: Pixels,
 
 
 def told_of(question: Question, found: Explained, stations: Sequence[Station] = ()) -> dict[str, Any]:
-    """An answer as JSON holds it; with the settings of stations' sheets that do this."""
-    told: dict[str, Any] = {
-        "verdict": found.verdict,
-        "deviations": _listed(found.deviations),
-        "sentence": found.sentence,
-        "confidence": round(found.confidence, 3),
-        "chain": [vars(part) for part in drawn(question, found)],
-        "residual": {"de_mean": round(found.residual[0], 3), "de_p99": round(found.residual[1], 3)},
-        "alternatives": [_listed(other) for other in found.alternatives],
-        "undo": {"possible": found.can_be_undone, "lost": list(found.lost)},
-        "placement": {
-            "scale": round(1 / found.placement.scale[0], 4),
-            "shift": [round(part, 2) for part in found.placement.shift],
-            "flip": found.placement.flip,
-            "likeness": round(found.placement.likeness, 3),
-        },
-    }
-    if found.fitted is not None:
-        told["nearest"] = {
-            "matrix": np.round(found.fitted.matrix, 4).tolist(),
-            "curves": np.round(found.fitted.curves, 4).tolist(),
-            "off": round(found.fitted.off, 4),
-        }
-    told["repair"] = repairs(stations, found.deviations)
-    return told
-
-
-def _listed(deviations: Sequence[Told]) -> list[dict[str, Any]]:
-    return [
-        {"code": each.code, **{name: _short(value) for name, value in each.parameters.items()}} for each in deviations
-    ]
-
-
-def _short(value: Parameter) -> str | float | list[float]:
-    if isinstance(value, tuple):
-        return [round(number, 4) for number in value]
-    return round(value, 4) if isinstance(value, float) else value
+    """An answer as JSON holds it, with the settings of stations' sheets that do this."""
+    return {**answer_json(question, found), "repair": repairs(stations, found.deviations)}

@@ -8,13 +8,14 @@ from typing import Any
 
 from django.core.management.base import CommandParser
 
+import saltwort
 from saltwort.core.errors import BadInput
-from saltwort.core.explain.files import rescue_file
 from saltwort.server.commands import HeadlessCommand
 from saltwort.server.handoffs.alone import alone_file, alone_with_swatches
-from saltwort.server.handoffs.explaining import Wanted, explain_file, light_file, light_of_render, render_named
+from saltwort.server.handoffs.explaining import Wanted, light_of_render, render_named
 from saltwort.server.handoffs.explanations import stations_of
 from saltwort.server.handoffs.operations import station_named
+from saltwort.server.handoffs.repairs import repairs
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.operations import project_named
 
@@ -56,17 +57,29 @@ class Command(HeadlessCommand):
             pointed_at = [_pointed_at(typed) for typed in options["swatch"]]
             self._tell([_alone(found, picture, wanted, pointed_at) for picture in pictures])
             return
-        light = (
-            light_file(found, options["light"], options["space"])
-            if options["light"]
-            else light_of_render(render_named(found, options["render"]), found.current)
-        )
+        if options["light"]:
+            light, space = options["light"], options["space"]
+        else:
+            light, space = light_of_render(render_named(found, options["render"]), found.current), ""
         stations = [station_named(found, options["station"])] if options["station"] else stations_of(found)
+        opened = saltwort.open_project(project)
+        choice = wanted.choice
         told = []
         for picture in pictures:
-            question, answer, entry = explain_file(found, picture, light, wanted, stations, options["frame"])
+            answer = saltwort.explain(
+                opened,
+                picture,
+                light,
+                space,
+                display=choice.display,
+                view=choice.view,
+                look=choice.look,
+                scene_linear=wanted.is_light,
+                frame=options["frame"],
+            )
+            entry = {"picture": str(picture), **answer.as_json(), "repair": repairs(stations, answer.deviations)}
             if options["rescue"]:
-                entry["rescued"] = rescue_file(question, answer, picture, options["rescue"])
+                entry["rescued"] = _rescued(answer, options["rescue"])
             told.append(entry)
         self._tell(told)
 
@@ -74,6 +87,10 @@ class Command(HeadlessCommand):
         self.print_json(told)
         if any(entry["verdict"] != "as expected" for entry in told):
             sys.exit(1)
+
+
+def _rescued(answer: saltwort.Explanation, folder: Path) -> str | None:
+    return str(answer.save_undone(folder)) if answer.can_be_undone else None
 
 
 def _alone(
