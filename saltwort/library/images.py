@@ -1,6 +1,6 @@
 """Images and the paths of textures: which space a path is read in, an image in another space, and through a view."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import overload
 
@@ -8,6 +8,7 @@ import numpy as np
 
 from saltwort.core.engine import apply, space_processor, view_processor
 from saltwort.core.errors import BadInput
+from saltwort.core.images.layer_kinds import ByHand
 from saltwort.core.textures.conversion_plans import check_convertible, read_parts
 from saltwort.core.textures.converting import Converted
 from saltwort.core.textures.converting import convert as convert_file
@@ -40,7 +41,15 @@ def convert(source: Config | Project, image: Pixels, space: str, to: str) -> Pix
 
 @overload
 def convert(
-    source: Config | Project, image: str | Path, space: str, to: str, target: str | Path, format: str = "exr-half"
+    source: Config | Project,
+    image: str | Path,
+    space: str,
+    to: str,
+    target: str | Path,
+    format: str = "exr-half",
+    *,
+    data_layers: Sequence[str] = (),
+    colour_layers: Sequence[str] = (),
 ) -> Converted: ...
 
 
@@ -51,13 +60,18 @@ def convert(
     to: str,
     target: str | Path = "",
     format: str = "exr-half",
+    *,
+    data_layers: Sequence[str] = (),
+    colour_layers: Sequence[str] = (),
 ) -> Pixels | Converted:
     """An image in another colour space of a config.
 
     An array, float32 (height, width, 3 or 4), becomes another; alpha, and data, pass as they are. A file is written as
     `target`, a new file in one of the formats exr-half, exr-float, tx-half, tx-float, tif-16 and png-16; it is read
     back, and the result says its `largest_error` (a part of the value where that is above 1) and what was `clipped`.
-    Raises BadInput for unknown spaces, for what is no image, and for a target that exists.
+    Layers of data, such as normals and identifiers, pass bit for bit; `data` names them with the reason. Where a layer
+    is taken for the other, name it in `data_layers` or `colour_layers`. Raises BadInput for unknown spaces and layers,
+    for what is no image, and for a target that exists.
 
     >>> grey = numpy.full((2, 2, 3), 0.5, numpy.float32)
     >>> round(float(convert(load_config("studio.ocio"), grey, "sRGB - Texture", "ACEScg").max()), 3)
@@ -75,8 +89,9 @@ def convert(
     if not target:
         raise BadInput(f"{Path(image).name} is converted into a new file. Name it as target.")
     file = checked_file(image)
-    check_convertible(read_parts(file), file.name, format, is_data=is_data(config, first))
-    return convert_file(config.ocio, file, first, second, format, Path(target))
+    by_hand = ByHand(tuple(data_layers), tuple(colour_layers))
+    check_convertible(read_parts(file, by_hand), file.name, format, is_data=is_data(config, first))
+    return convert_file(config.ocio, file, first, second, format, Path(target), by_hand=by_hand)
 
 
 def view(

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
+import OpenEXR
 import OpenImageIO as oiio
 
 from saltwort.core.errors import BadInput
@@ -11,7 +12,7 @@ from saltwort.core.images import read_header, survey
 from saltwort.core.images.channels import ASSOCIATED, STRAIGHT
 from saltwort.core.images.reading import read_strips, read_whole_strips
 from saltwort.core.images.writing import Part, check_holds, writing_parts
-from saltwort.core.textures.conversion_plans import FORMATS, read_parts
+from saltwort.core.textures.conversion_plans import FORMATS, read_headers, read_parts
 from saltwort.core.textures.converting import convert
 from saltwort.core.textures.foreseeing import foresee
 from tests.core.test_images import ImageTestCase
@@ -260,8 +261,8 @@ class WhatAFormatCannotHold(ImageTestCase):
         }
         source = write_parts(self.folder / "parts.exr", parts)
         done = convert(base_config(), source, "ACEScg", "ACES2065-1", "exr-float", self.folder / "out.exr")
-        headers = read_parts(self.folder / "out.exr")
-        self.assertEqual([header.part_name for header in headers], [header.part_name for header in read_parts(source)])
+        ours, theirs = read_headers(self.folder / "out.exr"), read_headers(source)
+        self.assertEqual([header.part_name for header in ours], [header.part_name for header in theirs])
         for number, name in enumerate(parts):
             was, names, _ = stored(source, number)
             meant = through_engine(was, names, "", ("ACEScg", "ACES2065-1"))
@@ -312,16 +313,26 @@ class WhatAFormatCannotHold(ImageTestCase):
             self.assertTrue((found[..., names.index("Z")] == np.float32(123456.789)).all())
             self.assertEqual(done.clipped, 0)
 
-    def test_whole_numbers_of_32_bits_are_refused(self) -> None:
-        spec = oiio.ImageSpec(4, 4, 4, "half")
-        spec.channelnames = ("R", "G", "B", "id")
-        spec.channelformats = tuple(map(oiio.TypeDesc, ("half", "half", "half", "uint")))
-        output = oiio.ImageOutput.create("openexr")
-        assert output.open(str(self.folder / "ids.exr"), spec)
-        assert output.write_image(np.zeros((4, 4, 4), np.float32))
-        output.close()
-        with self.assertRaisesRegex(BadInput, "id in 32-bit integers"):
-            convert(base_config(), self.folder / "ids.exr", "ACEScg", SRGB, "exr-half", self.folder / "out.exr")
+    def test_whole_numbers_of_32_bits_pass_into_exr_alone(self) -> None:
+        numbers = np.random.default_rng(11).integers(0, 1 << 32, (4, 4), np.uint32)
+        source, target = self.folder / "ids.exr", self.folder / "out.exr"
+        colour = {name: np.full((4, 4), 0.25, np.float16) for name in "RGB"}
+        with OpenEXR.File({}, {**colour, "id": numbers}) as file:
+            file.write(str(source))
+        for space in (SRGB, "Raw"):
+            with self.subTest(space):
+                convert(base_config(), source, "ACEScg" if space == SRGB else "Raw", space, "exr-half", target)
+                with OpenEXR.File(str(target), separate_channels=True) as file:
+                    found = file.channels()["id"].pixels
+                self.assertEqual(found.dtype, np.uint32)
+                np.testing.assert_array_equal(found, numbers)
+                target.unlink()
+        for format_name in ("tx-half", "tif-16"):
+            with (
+                self.subTest(format_name),
+                self.assertRaisesRegex(BadInput, "id in 32-bit.*Convert it to EXR"),
+            ):
+                convert(base_config(), source, "ACEScg", SRGB, format_name, self.folder / "out")
 
     def test_channels_that_are_no_colour_are_not_converted_as_one(self) -> None:
         source = write_raw(

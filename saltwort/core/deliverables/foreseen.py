@@ -2,8 +2,10 @@
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from pathlib import Path
 
 from saltwort.core.images import Facts
+from saltwort.core.images.layer_kinds import NOTHING_BY_HAND, ByHand, JudgedLayer, judged_layers
 from saltwort.core.images.reading import Pixels
 
 HEADERS = 200_000
@@ -19,10 +21,16 @@ class Subject:
     facts: Facts
     space: str
     colours: Pixels
+    file: Path | None = None
+    """Where the picture stands, for what its layers are."""
 
     @property
     def has_alpha(self) -> bool:
         return bool(self.facts.header.alpha)
+
+    def layers(self, by_hand: ByHand = NOTHING_BY_HAND) -> tuple[JudgedLayer, ...]:
+        """All layers of the file, each colour or data. Raises BadInput for a layer `by_hand` that it lacks."""
+        return judged_layers(self.file, by_hand) if self.file else ()
 
     def losses_of_all(self) -> Iterator[str]:
         """What no kind keeps that holds one picture of finite numbers."""

@@ -4,8 +4,9 @@ A new one is a module in `deliverables/kinds` with a subclass of Deliverable and
 """
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from functools import cache
+from math import isfinite
 from pathlib import Path, PurePath
 from typing import Any, ClassVar, Generic, TypeVar
 
@@ -83,12 +84,26 @@ class Deliverable(Generic[Settings]):
         frames, None where it is made of the config alone."""
         raise NotImplementedError
 
-    def write(
+    def make(
         self, config: ocio.Config, sources: Sequence[Source], settings: Settings, target: Path, progress: Progress
     ) -> Any:
         """Make the file, read it back, and give what was found as a dataclass of plain values: of no source, of one, or
         of all frames in order, as `takes` says."""
         raise NotImplementedError
+
+    def write(
+        self, config: ocio.Config, sources: Sequence[Source], settings: Settings, target: Path, progress: Progress
+    ) -> Any:
+        """Do what `make` does, and leave no file where it fails or is stopped. Every figure is a finite number."""
+        before = _stamp(target)
+        try:
+            made = self.make(config, sources, settings, target, progress)
+            _check_finite(asdict(made))
+        except BaseException:
+            if _stamp(target) != before:
+                target.unlink(missing_ok=True)
+            raise
+        return made
 
     def doubts(self, config: ocio.Config, settings: Settings, says: Mapping[str, Any], file: Path) -> Iterator[Doubt]:
         """Where a file, by what it says of itself, is not what these settings make. Raises BadInput for a kind that
@@ -112,6 +127,20 @@ class Deliverable(Generic[Settings]):
         """Raise BadInput, naming the setting where one is wrong, for what cannot be made."""
         check_options(settings)
         self.plan(config, settings)
+
+
+def _stamp(file: Path) -> tuple[int, int] | None:
+    try:
+        found = file.stat()
+    except OSError:
+        return None
+    return found.st_ino, found.st_mtime_ns
+
+
+def _check_finite(facts: Mapping[str, Any]) -> None:
+    for name, value in facts.items():
+        if isinstance(value, float) and not isfinite(value):
+            raise ValueError(f"{name} is {value}: a fact of a file is a finite number.")
 
 
 _deliverables: dict[str, Deliverable[Any]] = {}

@@ -288,6 +288,24 @@ def quantised(codes: Pixels, bits: int, noise: np.random.Generator | None) -> ND
     return whole
 
 
+def associated(codes: Pixels) -> Pixels:
+    """A picture with straight alpha as one with associated alpha. Colour where alpha is 0 stays: it is added to what is
+    behind."""
+    colour, alpha = _parted(codes)
+    return codes if alpha is None else _joined(np.where(alpha > 0, colour * alpha, colour), alpha)
+
+
+def fitting(numbers: Pixels, limits: tuple[float, float]) -> Pixels:
+    """Numbers cut to what samples of a float type hold. What is no number, or infinite, stays."""
+    with np.errstate(invalid="ignore"):
+        return np.where(np.isfinite(numbers), np.clip(numbers, *limits), numbers).astype(np.float32)
+
+
+def highest_finite(numbers: Pixels) -> float:
+    """The largest of numbers that is finite; −∞ where there is none."""
+    return float(numbers.max(initial=-np.inf, where=np.isfinite(numbers)))
+
+
 def _parted(pixels: Pixels) -> tuple[Pixels, Pixels | None]:
     return np.ascontiguousarray(pixels[..., :3]), (pixels[..., 3:] if pixels.shape[-1] == 4 else None)
 

@@ -59,6 +59,9 @@ class Header:
     channel_types: tuple[str, ...] = ()
     """The sample type of each channel, a key of SAMPLE_TYPES."""
     part_name: str = ""
+    origin: tuple[int, int] = (0, 0)
+    """Where the upper left of the picture lies in the coordinates of the file: that of an EXR's display window."""
+    is_tiled: bool = False
 
     @property
     def picture_size(self) -> tuple[int, int]:
@@ -82,6 +85,8 @@ class Layer:
     name: str
     part: int
     channels: tuple[str, ...]
+    part_name: str = ""
+    """What its part is called, in a file of several."""
 
 
 @dataclass(frozen=True)
@@ -92,7 +97,10 @@ class TypedAttribute:
     value: Any
 
 
-_NOT_KEPT = ("oiio:", "openexr:", "ICCProfile", "compression", "Compression", "channels", "tile", "lineOrder", "name")
+_NOT_KEPT = (
+    "oiio:", "openexr:", "ICCProfile", "compression", "Compression", "channels", "tile", "lineOrder", "name",
+    "chunkCount", "type", "version", "textureformat", "wrapmodes",
+)  # fmt: skip
 """How attributes begin that say how the file is laid out."""
 LONGEST_KEPT = 100_000
 
@@ -129,6 +137,8 @@ def header_of(known: Format, spec: oiio.ImageSpec, layer: Layer | None) -> Heade
         alpha=_alpha(known, spec) if has_alpha(names) else "",
         channel_types=types,
         part_name=text_of(spec, "oiio:subimagename"),
+        origin=(spec.full_x, spec.full_y) if known.key == "openexr" else (0, 0),
+        is_tiled=bool(spec.tile_width) and known.key == "openexr",
     )
 
 

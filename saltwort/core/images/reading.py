@@ -1,6 +1,6 @@
 """Read headers and pixels. Files are hostile until proved otherwise: size is judged by the header, before memory."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
 from pathlib import Path
@@ -57,11 +57,31 @@ def read_header(path: Path, layer: str | None = None, part: int = 0) -> Header:
     return replace(header, tags={**header.tags, **png_tags(path)}) if known.key == "png" else header
 
 
-def kept_attributes(path: Path) -> dict[str, TypedAttribute]:
-    """What the header of an EXR says besides colour and layout: time code, frame rate, camera, comments and whatever an
-    application wrote there; nothing of other formats. To be written into a file that is made of it."""
-    with _opened(path) as (known, source):
+def kept_attributes(path: Path, part: int = 0) -> dict[str, TypedAttribute]:
+    """What the header of a part of an EXR says beside colour and layout: time code, frame rate, camera, comments and
+    whatever an application wrote there; nothing of other formats. To be written into a file that is made of it."""
+    with _opened(path, part) as (known, source):
         return attributes_kept(source.spec()) if known.key == "openexr" else {}
+
+
+def told_of_part(path: Path, part: int) -> dict[str, Any]:
+    """All attributes in the header of a part, by the image library's names."""
+    with _opened(path, part) as (_, source):
+        return {attribute.name: attribute.value for attribute in source.spec().extra_attribs}
+
+
+def read_bands(path: Path, part: int, count: int) -> Pixels:
+    """Pixels of some bands across a part, evenly spaced from top to bottom, float32 (pixels, channels) as `read_strips`
+    gives them: to look at what a large file holds without reading it all. Raises BadInput for a damaged file."""
+    height = read_header(path, part=part).height
+    bands: list[NDArray[Any]] = []
+    end = 0
+    for number in range(count):
+        wanted = number * height // count
+        if wanted >= end:
+            ((first, strip),) = _strips(path, "float", None, wanted, wanted + 1, part)
+            bands, end = [*bands, strip], first + len(strip)
+    return np.concatenate([np.asarray(band, np.float32).reshape(-1, band.shape[-1]) for band in bands])
 
 
 def read_layers(path: Path) -> tuple[Layer, ...]:
@@ -73,7 +93,7 @@ def read_layers(path: Path) -> tuple[Layer, ...]:
 
 
 def _layers(source: oiio.ImageInput) -> tuple[Layer, ...]:
-    found: dict[tuple[str, int], list[str]] = {}
+    found: dict[tuple[str, int, str], list[str]] = {}
     several = _count_parts(source) > 1
     part = 0
     while part < MAX_PARTS and source.seek_subimage(part, 0):
@@ -84,11 +104,11 @@ def _layers(source: oiio.ImageInput) -> tuple[Layer, ...]:
             if not beginning and channel.lower() not in COLOUR_CHANNELS and "R" in channel_names(spec):
                 beginning = channel  # depth and the like, beside a picture
             names = dict.fromkeys(name for name in (called, beginning) if name)
-            found.setdefault((".".join(names), part), []).append(channel)
+            found.setdefault((".".join(names), part, called), []).append(channel)
         part += 1
     library_error()  # of the part that is not there
     source.seek_subimage(0, 0)
-    return tuple(Layer(name, part, tuple(channels)) for (name, part), channels in found.items())
+    return tuple(Layer(name, part, tuple(channels), called) for (name, part, called), channels in found.items())
 
 
 def _seek(source: oiio.ImageInput, layer: str, path: Path) -> Layer:
@@ -110,6 +130,23 @@ def read_strips(path: Path, layer: str | None = None, part: int = 0) -> Iterator
     """
     for start, strip in _strips(path, "float", layer, part=part):
         yield start, np.asarray(strip, np.float32)
+
+
+def read_exact_strips(path: Path, part: int, whole: Sequence[int]) -> Iterator[Pixels]:
+    """The strips of `read_strips`, in which the channels numbered in `whole`, of 32-bit whole numbers, hold their bits
+    as they stand, seen as floats: so they pass beside floats and are not computed with. Seen as uint32 they are the
+    numbers again."""
+    strips = read_strips(path, part=part)
+    if not whole:
+        for _, strip in strips:
+            yield strip
+        return
+    with _opened(path, part) as (_, source):
+        for start, strip in strips:
+            for number in whole:
+                stored = _rows(source, path, start, len(strip), "uint", slice(number, number + 1))
+                strip[..., number] = stored[..., 0].view(np.float32)
+            yield strip
 
 
 def read_stored_strips(path: Path, layer: str | None = None) -> Iterator[NDArray[Any]]:
@@ -137,19 +174,22 @@ def _strips(
             yield start, _rows(source, path, start, min(step, spec.height - start), sample_type)[..., wanted]
 
 
-def _rows(source: oiio.ImageInput, path: Path, start: int, rows: int, sample_type: str) -> NDArray[Any]:
+def _rows(
+    source: oiio.ImageInput, path: Path, start: int, rows: int, sample_type: str, channels: slice = slice(None)
+) -> NDArray[Any]:
     """Rows of an open picture, which must be whole tiles where it has tiles."""
     spec = source.spec()
     top = spec.y + start
+    first, last, _ = channels.indices(spec.nchannels)
     if spec.tile_width:
         read = source.read_tiles(
-            spec.x, spec.x + spec.width, top, top + rows, spec.z, spec.z + 1, 0, spec.nchannels, sample_type
+            spec.x, spec.x + spec.width, top, top + rows, spec.z, spec.z + 1, first, last, sample_type
         )
     else:
-        read = source.read_scanlines(top, top + rows, spec.z, 0, spec.nchannels, sample_type)
+        read = source.read_scanlines(top, top + rows, spec.z, first, last, sample_type)
     if read is None or source.has_error:
         raise BadInput(f"{path.name} is damaged or ends too early. Save it again and import the new file.")
-    return np.asarray(read).reshape(rows, spec.width, spec.nchannels)
+    return np.asarray(read).reshape(rows, spec.width, last - first)
 
 
 def read_box(path: Path, x: int, y: int, width: int, height: int, layer: str | None = None) -> Pixels:

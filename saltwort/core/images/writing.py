@@ -3,7 +3,7 @@
 import struct
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from io import BytesIO
 from pathlib import Path
 
@@ -15,6 +15,7 @@ from PIL import Image
 from saltwort.core.errors import BadInput
 from saltwort.core.files import replacing
 from saltwort.core.images.channels import ASSOCIATED, STRAIGHT, has_alpha, is_alpha, usual_names
+from saltwort.core.images.exr_header import declare_whole_numbers
 from saltwort.core.images.headers import TypedAttribute, library_error
 from saltwort.core.images.reading import Pixels
 
@@ -58,6 +59,22 @@ class Part:
     alpha: str = ""
     frame: tuple[int, int, int, int] | None = None
     name: str = ""
+    origin: tuple[int, int] = (0, 0)
+    attributes: Mapping[str, Attribute] = field(default_factory=dict)
+    """What its header says beside what those of all parts say."""
+
+    @property
+    def types(self) -> tuple[str, ...]:
+        """The sample type of each channel."""
+        return self.sample_types * len(self.channels) if len(self.sample_types) == 1 else self.sample_types
+
+    @property
+    def whole_numbers(self) -> tuple[str, ...]:
+        """The channels of 32-bit whole numbers, which EXR alone holds."""
+        return tuple(name for name, of in zip(self.channels, self.types, strict=True) if of == WHOLE_NUMBER)
+
+
+WHOLE_NUMBER = "uint"
 
 
 def write_image(
@@ -151,6 +168,9 @@ def check_holds(path: Path, parts: Sequence[Part]) -> None:
         counts = _COUNTS.get(plugin)
         if counts and count not in counts:
             raise BadInput(f"{suffix} holds {_listed(counts)} channels, and there are {count}. Choose EXR or TIFF.")
+        if part.whole_numbers and plugin != "openexr":
+            named = ", ".join(part.whole_numbers)
+            raise BadInput(f"{suffix} does not hold 32-bit whole numbers beside colour ({named}). Choose EXR.")
         if part.alpha not in ("", *_ALPHAS.get(plugin, ())):
             raise BadInput(f"{suffix} holds no {part.alpha} alpha. Choose EXR or TIFF.")
         if plugin in _FOURTH_IS_ALPHA and count in (2, 4) and not part.alpha:
@@ -166,7 +186,8 @@ def _listed(counts: tuple[int, ...]) -> str:
 def writing_parts(
     path: Path, parts: Sequence[Part], attributes: Mapping[str, Attribute] | None = None
 ) -> Iterator[Rows]:
-    """Write the rows of one part after the other; all have the same attributes. Errors are as of `write_image`."""
+    """Write the rows of one part after the other. All have these attributes, and each its own. Channels of 32-bit whole
+    numbers are given as their bits, seen as floats. Errors are as of `write_image`."""
     check_holds(path, parts)
     plugin = _plugin(path)
     specs = [_spec(part, plugin, attributes or {}) for part in parts]
@@ -194,13 +215,16 @@ def writing_parts(
             closed = output.close()
         if not (closed and written):
             raise _unwritten(output)
+        declare_whole_numbers(temporary, [part.whole_numbers for part in parts])
 
 
 def _spec(part: Part, plugin: str, attributes: Mapping[str, Attribute]) -> oiio.ImageSpec:
-    spec = oiio.ImageSpec(part.width, part.height, len(part.channels), part.sample_types[0])
+    # Whole numbers go as floats of the same bits: the library would compute with them beside channels of other types.
+    types = tuple("float" if of == WHOLE_NUMBER else of for of in part.sample_types)
+    spec = oiio.ImageSpec(part.width, part.height, len(part.channels), types[0])
     spec.channelnames = part.channels
-    if len(part.sample_types) > 1:
-        spec.channelformats = tuple(map(oiio.TypeDesc, part.sample_types))
+    if len(types) > 1:
+        spec.channelformats = tuple(map(oiio.TypeDesc, types))
     # The library takes any fourth channel for alpha, and without a word writes that a PNG is sRGB.
     alpha = next((number for number, name in enumerate(part.channels) if is_alpha(name)), -1)
     spec.alpha_channel = alpha if part.alpha else -1
@@ -208,11 +232,13 @@ def _spec(part: Part, plugin: str, attributes: Mapping[str, Attribute]) -> oiio.
         spec.attribute("oiio:UnassociatedAlpha", 1)
     if plugin == "png":
         spec.attribute("oiio:ColorSpace", "data")
+    spec.full_x, spec.full_y = spec.x, spec.y = part.origin
     if part.frame:
-        spec.x, spec.y, spec.full_width, spec.full_height = part.frame
+        x, y, spec.full_width, spec.full_height = part.frame
+        spec.x, spec.y = spec.x + x, spec.y + y
     if part.name:
         spec.attribute("oiio:subimagename", part.name)
-    for name, value in attributes.items():
+    for name, value in {**attributes, **part.attributes}.items():
         _set(spec, name, value)
     return spec
 

@@ -12,8 +12,9 @@ from saltwort.core.engine.processors import known_space
 from saltwort.core.errors import BadInput
 from saltwort.core.images import Header, read_header
 from saltwort.core.images.channels import STRAIGHT, ColourGroup, colour_groups
+from saltwort.core.images.layer_kinds import NOTHING_BY_HAND, ByHand, JudgedLayer, groups_of_part, judged_layers
 from saltwort.core.images.reading import Pixels
-from saltwort.core.images.writing import Part, check_holds, usual_alpha
+from saltwort.core.images.writing import WHOLE_NUMBER, Part, check_holds, usual_alpha
 
 
 @dataclass(frozen=True)
@@ -40,8 +41,6 @@ TEXTURE_PIXELS = 1 << 26
 """8,192 × 8,192: the image library holds a picture whole while it makes mip levels."""
 _NUMBERED = re.compile(r"[._](1[0-9]{3})$|\.[0-9]{1,8}$|_u[0-9]{1,2}_v[0-9]{1,2}$", re.IGNORECASE)
 """Tile or frame at the end of a name, where applications look for it."""
-WHOLE_NUMBERS = ("uint", "int")
-"""Sample types of 32 bits whose numbers are not all floats."""
 
 
 def converted_name(path: str, config: ocio.Config, space: str, format_name: str, pattern: str = DEFAULT_PATTERN) -> str:
@@ -65,37 +64,69 @@ def format_of(name: str) -> Format:
     return FORMATS[name]
 
 
-def read_parts(path: Path) -> tuple[Header, ...]:
+@dataclass(frozen=True)
+class SourcePart:
+    """A part of a file that is to be converted: its header, its colours, and the layers of it that are data."""
+
+    header: Header
+    groups: tuple[ColourGroup, ...]
+    data: tuple[JudgedLayer, ...] = ()
+
+
+def part_of(header: Header) -> SourcePart:
+    """The part of a file that has one, by its header alone, where no channel stands in a layer."""
+    return SourcePart(header, colour_groups(header.channel_names))
+
+
+def is_plain(header: Header) -> bool:
+    """Whether a header alone tells what is colour: one part without layers, of which the sample types are known."""
+    return header.parts == 1 and bool(header.channel_types) and not header.layers
+
+
+def read_headers(path: Path) -> tuple[Header, ...]:
     """The headers of all parts of a file, one for most."""
     first = read_header(path)
     return (first, *(read_header(path, part=number) for number in range(1, first.parts)))
 
 
-def check_convertible(headers: Sequence[Header], name: str, format_name: str, *, is_data: bool = False) -> None:
+def read_parts(path: Path, by_hand: ByHand = NOTHING_BY_HAND) -> tuple[SourcePart, ...]:
+    """All parts of a file, one for most, with the layers that are data told apart from colour. Raises BadInput for what
+    is no image, and for a layer `by_hand` that it lacks."""
+    headers = read_headers(path)
+    judged = judged_layers(path, by_hand)
+    return tuple(
+        SourcePart(
+            header,
+            groups_of_part(header, number, judged),
+            tuple(each for each in judged if each.is_data and each.layer.part == number and len(judged) > 1),
+        )
+        for number, header in enumerate(headers)
+    )
+
+
+def check_convertible(parts: Sequence[SourcePart], name: str, format_name: str, *, is_data: bool = False) -> None:
     """Raise BadInput, calling the file by `name`, for what `convert` does not take."""
-    _check_colour(headers, name, is_data)
-    for header in headers:
-        _check_source(header, name, format_of(format_name), is_data)
-        _planned(header, format_of(format_name), is_data, name)
+    plans_of(parts, is_data, format_of(format_name), name)
 
 
-def _check_colour(headers: Sequence[Header], name: str, is_data: bool) -> None:
-    if not is_data and not any(colour_groups(header.channel_names) for header in headers):
-        listed = ", ".join(channel for header in headers for channel in header.channel_names)
+def _check_colour(parts: Sequence[SourcePart], name: str, is_data: bool) -> None:
+    if not is_data and not any(part.groups for part in parts):
+        listed = ", ".join(channel for part in parts for channel in part.header.channel_names)
         raise BadInput(f"{name} holds {listed}, which are no colour. Read it as data.")
 
 
-def _check_source(header: Header, name: str, wanted: Format, is_data: bool) -> None:
+def _check_source(part: SourcePart, name: str, wanted: Format) -> None:
+    header = part.header
     width, height = header.picture_size
     if wanted.is_texture and max(width * height, header.width * header.height) > TEXTURE_PIXELS:
         raise BadInput(f"{name} has more than {TEXTURE_PIXELS:,} pixels, too many to make mip levels of here.")
-    groups = colour_groups(header.channel_names) if not is_data else ()
-    colours = {number for group in groups for number in group.colour}
+    colours = {number for group in part.groups for number in group.colour}
     for number, sample_type in enumerate(header.channel_types):
-        if sample_type in WHOLE_NUMBERS and number not in colours:
+        is_kept = sample_type == WHOLE_NUMBER and header.format == "EXR" and wanted.suffix == ".exr"
+        if sample_type in ("uint", "int") and number not in colours and not is_kept:
             raise BadInput(
                 f"{name} holds {header.channel_names[number]} in 32-bit integers, which would not pass exactly. "
-                "Save it as float."
+                f"{'Convert it to EXR' if header.format == 'EXR' else 'Save it as float'}."
             )
 
 
@@ -110,6 +141,18 @@ class Plan:
     order: tuple[int, ...]
     is_data: bool
     sample_type: str
+    data: tuple[JudgedLayer, ...] = ()
+
+    @property
+    def whole(self) -> list[int]:
+        """The channels of whole numbers, numbered as in the source, which pass as their bits."""
+        return [place for place, of in zip(self.order, self.part.types, strict=True) if of == WHOLE_NUMBER]
+
+    @property
+    def colours(self) -> list[int]:
+        """The channels that are colour or its alpha, numbered as in the target."""
+        known = {number for group in self.groups for number in (*group.colour, group.alpha)}
+        return [at for at, place in enumerate(self.order) if place in known]
 
     @property
     def changes_alpha(self) -> bool:
@@ -134,19 +177,21 @@ class Plan:
         return with_alpha(pixels, self.groups, self.header.alpha)
 
 
-def plans_of(headers: Sequence[Header], is_data: bool, wanted: Format, name: str) -> list[Plan]:
+def plans_of(parts: Sequence[SourcePart], is_data: bool, wanted: Format, name: str) -> list[Plan]:
     """The plans of all parts. Raises BadInput, calling the file by `name`, for what cannot be converted."""
-    if len(headers) > 1 and wanted.suffix != ".exr":
-        named = ", ".join(header.part_name or f"part {number}" for number, header in enumerate(headers[:8], start=1))
-        raise BadInput(f"{name} has {len(headers)} parts ({named}), and {wanted.label} holds one. Convert it to EXR.")
-    _check_colour(headers, name, is_data)
-    for header in headers:
-        _check_source(header, name, wanted, is_data)
-    return [_planned(header, wanted, is_data, name) for header in headers]
+    if len(parts) > 1 and wanted.suffix != ".exr":
+        called = [part.header.part_name or f"part {number}" for number, part in enumerate(parts[:8], start=1)]
+        raise BadInput(
+            f"{name} has {len(parts)} parts ({', '.join(called)}), and {wanted.label} holds one. Convert it to EXR."
+        )
+    _check_colour(parts, name, is_data)
+    for part in parts:
+        _check_source(part, name, wanted)
+    return [_planned(part, wanted, is_data, name) for part in parts]
 
 
-def _planned(header: Header, wanted: Format, is_data: bool, name: str) -> Plan:
-    groups = colour_groups(header.channel_names)
+def _planned(source: SourcePart, wanted: Format, is_data: bool, name: str) -> Plan:
+    header, groups = source.header, source.groups
     keeps_names = wanted.suffix in (".exr", ".tx")
     order = tuple(range(header.channels))
     if not keeps_names:  # what has no names, or fixed ones, has colour and alpha first
@@ -160,16 +205,17 @@ def _planned(header: Header, wanted: Format, is_data: bool, name: str) -> Plan:
         width,
         height,
         names,
-        _sample_types(header, groups, order, wanted, is_data),
+        _sample_types(source, order, wanted),
         _alpha_there(header.alpha, place, names),
         header.frame if keeps_frame else None,
         header.part_name,
+        header.origin if keeps_frame else (0, 0),
     )
     try:
         check_holds(place, [part])
     except BadInput as error:
         raise BadInput(f"{name}: {error}") from error
-    return Plan(header, part, groups, order, is_data, wanted.sample_type)
+    return Plan(header, part, groups, order, is_data, wanted.sample_type, source.data)
 
 
 def _alpha_there(alpha: str, place: Path, names: tuple[str, ...]) -> str:
@@ -179,15 +225,14 @@ def _alpha_there(alpha: str, place: Path, names: tuple[str, ...]) -> str:
     return usual_alpha(place, names)
 
 
-def _sample_types(
-    header: Header, groups: tuple[ColourGroup, ...], order: tuple[int, ...], wanted: Format, is_data: bool
-) -> tuple[str, ...]:
-    """Halves are for colour: what stands beside it, as depth or numbers of objects, keeps the type it has."""
-    if wanted.sample_type != "half" or is_data:
+def _sample_types(source: SourcePart, order: tuple[int, ...], wanted: Format) -> tuple[str, ...]:
+    """The type that is wanted is for colour: what stands beside it, as depth or numbers of objects, keeps its own."""
+    own = source.header.channel_types
+    if wanted.sample_type == "uint16" or not own:
         return (wanted.sample_type,)
-    colours = {number for group in groups for number in (*group.colour, group.alpha)}
+    colours = {number for group in source.groups for number in (*group.colour, group.alpha)}
     types = tuple(
-        "half" if number in colours or header.channel_types[number : number + 1] == ("half",) else "float"
+        wanted.sample_type if number in colours else own[number] if own[number] in ("half", WHOLE_NUMBER) else "float"
         for number in order
     )
     if wanted.is_texture and len(set(types)) > 1:

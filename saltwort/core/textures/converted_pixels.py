@@ -9,6 +9,7 @@ from saltwort.core.engine import apply, space_processor
 from saltwort.core.engine.processors import is_linear, known_space
 from saltwort.core.images.channels import ASSOCIATED, ColourGroup
 from saltwort.core.images.reading import Pixels
+from saltwort.core.images.writing import WHOLE_NUMBER
 from saltwort.core.numbers import LARGEST_HALF
 from saltwort.core.textures.conversion_plans import (
     Plan,
@@ -16,7 +17,7 @@ from saltwort.core.textures.conversion_plans import (
     multiplied,
 )
 
-DTYPES = {"uint16": np.uint16, "half": np.float16, "float": np.float32}
+DTYPES = {"uint16": np.uint16, "half": np.float16, "float": np.float32, "uint": np.uint32}
 """Of the sample types that are written."""
 _RANGES = {"uint16": (0.0, 1.0), "half": (-LARGEST_HALF, LARGEST_HALF)}
 """What samples of a type hold; floats hold all that is computed here."""
@@ -104,8 +105,9 @@ def as_stored(pixels: Pixels, plan: Plan) -> Pixels:
     if plan.sample_type == "uint16":
         return np.round(np.nan_to_num(fitting, posinf=1.0, neginf=0.0) * 65535).astype(np.float32) / np.float32(65535)
     types = plan.part.sample_types
-    if len(types) == 1:
+    if len(types) == 1 and types[0] != WHOLE_NUMBER:
         return fitting.astype(DTYPES[types[0]]).astype(np.float32)
+    fitting = fitting.copy()
     halves = [number for number, sample_type in enumerate(types) if sample_type == "half"]
     fitting[..., halves] = fitting[..., halves].astype(np.float16)
     return fitting

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
@@ -12,13 +12,16 @@ import PyOpenColorIO as ocio
 from saltwort.core.configs.tags import texture_tags
 from saltwort.core.errors import BadInput
 from saltwort.core.images import Header, write_texture, writing_parts
-from saltwort.core.images.reading import Pixels, read_strips, read_whole_strips
-from saltwort.core.images.writing import Attribute
+from saltwort.core.images.layer_kinds import DATA_ID, NOTHING_BY_HAND, ByHand
+from saltwort.core.images.reading import Pixels, kept_attributes, read_exact_strips, read_whole_strips
+from saltwort.core.images.writing import WHOLE_NUMBER, Attribute
 from saltwort.core.textures.conversion_plans import (
     Format,
     Plan,
+    SourcePart,
     format_of,
     plans_of,
+    read_headers,
     read_parts,
     with_alpha,
 )
@@ -37,7 +40,7 @@ class Converted:
     engine, over all samples, as a part of the number where that is above 1. Counts are of samples: `clipped`, which the
     format could not hold; `negative`, which left the gamut; `not_finite`, which integers cannot hold and became black
     or white; `hidden`, colour under an alpha of 0 that went, or is no longer light, since the format has alpha in
-    another way."""
+    another way. `data` are the layers that passed as data beside colour, with the reason for each."""
 
     path: str
     source_space: str
@@ -49,6 +52,7 @@ class Converted:
     size: int
     not_finite: int = 0
     hidden: int = 0
+    data: dict[str, str] = field(default_factory=dict)
 
 
 def convert(
@@ -59,19 +63,21 @@ def convert(
     format_name: str,
     target: Path,
     *,
+    by_hand: ByHand = NOTHING_BY_HAND,
     again: bool = False,
 ) -> Converted:
     """Write `source`, read in one space, as a new file in another; the format is a key of FORMATS.
 
-    Colours are converted, layer by layer; data, and channels that are neither colour nor alpha, pass as they are, and
-    nothing is converted where one of the spaces is data. Alpha stays as the source has it, or as the format needs it;
+    Colours are converted, layer by layer. Layers of data, told by `judged_layers` or `by_hand`, and channels that are
+    neither colour nor alpha, pass as they are, in EXR bit for bit in their own sample type; nothing is converted where
+    one of the spaces is data. Alpha stays as the source has it, or as the format needs it;
     associated light at an alpha of 0 is converted as it is. All parts, names and the data window go into EXR. The file
     is never held whole, but for one that is made a texture. Nothing is overwritten: raises BadInput when `target` is
     there already, unless this is done `again` after a crash and what is there is this very conversion; and for what
     the format cannot hold.
     """
-    wanted, headers = format_of(format_name), read_parts(source)
-    work = _Work(config, source, headers, source_space, space, wanted)
+    wanted, parts = format_of(format_name), read_parts(source, by_hand)
+    work = _Work(config, source, parts, source_space, space, wanted)
     if target.exists():
         if again and (done := work.read_back(target)) and done.largest_error < SAME:
             return done
@@ -105,14 +111,14 @@ class _Work:
         self,
         config: ocio.Config,
         source: Path,
-        headers: Sequence[Header],
+        parts: Sequence[SourcePart],
         source_space: str,
         space: str,
         wanted: Format,
     ) -> None:
         self.source, self.wanted = source, wanted
         self.conversion = Conversion(config, source_space, space)
-        self.plans = plans_of(headers, self.conversion.is_data, wanted, source.name)
+        self.plans = plans_of(parts, self.conversion.is_data, wanted, source.name)
         self._config = config
         self._kept: list[Pixels] = []
         """The engine's numbers for a file of one part, where they are few."""
@@ -122,9 +128,12 @@ class _Work:
         broken, kept = 0, []
         samples = sum(plan.part.width * plan.part.height * len(plan.part.channels) for plan in self.plans)
         keeps = len(self.plans) == 1 and samples <= HELD_SAMPLES
-        tags = _tags(self._config, self.conversion, self.wanted)
+        parts = [
+            replace(plan.part, attributes={**self._kept_header(number, plan), **self._tags(plan)})
+            for number, plan in enumerate(self.plans)
+        ]
         with (
-            writing_parts(target, [plan.part for plan in self.plans], tags) as write,
+            writing_parts(target, parts) as write,
             # Packing takes as long as reading and computing, so the next strip is made meanwhile.
             ThreadPoolExecutor(1) as writer,
         ):
@@ -143,17 +152,35 @@ class _Work:
         self._kept = kept
         return broken
 
+    def _kept_header(self, number: int, plan: Plan) -> dict[str, Attribute]:
+        """What an EXR says beside colour stays in an EXR: without it, identifiers cannot be read."""
+        is_exr = plan.header.format == "EXR" and self.wanted.suffix == ".exr"
+        return {**kept_attributes(self.source, number)} if is_exr else {}
+
+    def _tags(self, plan: Plan) -> dict[str, Attribute]:
+        """What the space of a part is called and means. Data in a file of data says nothing, beside colour that it is
+        data."""
+        if self.conversion.is_data:
+            return {}
+        if not plan.groups:
+            return {"colorInteropID": DATA_ID, "compression": "zip"}
+        return texture_tags(self._config, self.conversion.names[1], self.wanted.suffix)
+
     def _light(self, number: int, plan: Plan) -> Iterator[Pixels]:
         """The source through the engine, with alpha as the source has it."""
-        read = read_strips if plan.part.frame or not plan.header.frame else read_whole_strips
-        for _, strip in read(self.source, part=number):
+        for strip in self._strips(number, plan):
             yield self.conversion.apply(strip, plan)
+
+    def _strips(self, number: int, plan: Plan) -> Iterator[Pixels]:
+        if plan.header.frame and not plan.part.frame:
+            return (strip for _, strip in read_whole_strips(self.source, part=number))
+        return read_exact_strips(self.source, number, plan.whole)
 
     def read_back(self, target: Path) -> Converted:
         """What stands in a file against the engine's numbers for the source. How the file has alpha, and where its
         channels are, is what its own header says."""
         counts, largest = Counts(), 0.0
-        headers = read_parts(target)
+        headers = read_headers(target)
         if len(headers) != len(self.plans):
             largest = np.inf
         for number, (plan, header) in enumerate(zip(self.plans, headers, strict=False)):
@@ -161,7 +188,8 @@ class _Work:
                 largest = np.inf
                 break
             places = _places(header, plan)
-            found = _Rows(strip for _, strip in read_strips(target, part=number))
+            whole = [header.channel_names.index(name) for name in plan.part.whole_numbers]
+            found = _Rows(read_exact_strips(target, number, whole))
             for light in self._kept or self._light(number, plan):
                 meant = plan.as_written(light)
                 counts.add(light, meant, plan)
@@ -170,6 +198,8 @@ class _Work:
                     stored = stored[..., places]
                 expected = meant if plan.is_data else _expected(light, header.alpha, plan)
                 fitting = fitted(expected, plan)
+                if plan.part.whole_numbers:
+                    stored, fitting = _without_whole_numbers(stored, fitting, plan)
                 largest = max(largest, _largest_error(stored, fitting, self.wanted.sample_type))
         return Converted(
             path=str(target),
@@ -182,6 +212,7 @@ class _Work:
             size=target.stat().st_size,
             not_finite=counts.not_finite,
             hidden=counts.hidden,
+            data={each.name: each.reason for plan in self.plans for each in plan.data if not plan.is_data},
         )
 
 
@@ -208,6 +239,16 @@ def _expected(light: Pixels, alpha: str, plan: Plan) -> Pixels:
     if alpha != plan.header.alpha:
         light = with_alpha(light, plan.groups, alpha)
     return light if list(plan.order) == sorted(plan.order) else light[..., list(plan.order)]
+
+
+def _without_whole_numbers(stored: Pixels, fitting: Pixels, plan: Plan) -> tuple[Pixels, Pixels]:
+    """The channels of floats. Raises BadInput where whole numbers are not what they were."""
+    is_whole = np.array([of == WHOLE_NUMBER for of in plan.part.types])
+    ours, theirs = (np.ascontiguousarray(pixels[..., is_whole]).view(np.uint32) for pixels in (stored, fitting))
+    if not np.array_equal(ours, theirs):
+        named = ", ".join(plan.part.whole_numbers)
+        raise BadInput(f"The whole numbers in {named} did not read back as they were. Is the disk sound?")
+    return stored[..., ~is_whole], fitting[..., ~is_whole]
 
 
 def _largest_error(stored: Pixels, fitting: Pixels, sample_type: str) -> float:
@@ -243,10 +284,3 @@ class _Rows:
             self._held = self._held[rows:]
             rows -= len(pieces[-1])
         return pieces[0] if len(pieces) == 1 else np.concatenate(pieces)
-
-
-def _tags(config: ocio.Config, conversion: Conversion, wanted: Format) -> dict[str, Attribute]:
-    """Header facts of the new file: what its space is called and means. What holds data says nothing."""
-    if conversion.is_data:
-        return {}
-    return texture_tags(config, conversion.names[1], wanted.suffix)

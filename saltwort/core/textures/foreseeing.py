@@ -7,12 +7,12 @@ import numpy as np
 import PyOpenColorIO as ocio
 
 from saltwort.core.errors import BadInput
-from saltwort.core.images import Header
 from saltwort.core.images.reading import Pixels
 from saltwort.core.images.writing import Part
 from saltwort.core.textures.conversion_plans import (
     Format,
     Plan,
+    SourcePart,
     format_of,
     plans_of,
 )
@@ -36,13 +36,13 @@ class Foreseen:
 
 
 def foresee(
-    config: ocio.Config, headers: Sequence[Header], sample: Pixels, source_space: str, space: str, format_name: str
+    config: ocio.Config, parts: Sequence[SourcePart], sample: Pixels, source_space: str, space: str, format_name: str
 ) -> Foreseen:
     """Tell what `convert` would do to a file of these parts, from a sample of pixels of the first, float32 (pixels,
     channels). Raises BadInput for what it does not take."""
     wanted = format_of(format_name)
     conversion = Conversion(config, source_space, space)
-    plans = plans_of(headers, conversion.is_data, wanted, "The file")
+    plans = plans_of(parts, conversion.is_data, wanted, "The file")
     plan, pixels = plans[0], sample[np.newaxis]
     light = conversion.apply(pixels, plan)
     there = plan.as_written(light)
@@ -83,8 +83,7 @@ MIP_LEVELS = 4 / 3
 
 
 def _bytes(part: Part, wanted: Format) -> int:
-    types = part.sample_types * (len(part.channels) if len(part.sample_types) == 1 else 1)
-    of_a_pixel = sum(np.dtype(DTYPES[sample_type]).itemsize for sample_type in types)
+    of_a_pixel = sum(np.dtype(DTYPES[sample_type]).itemsize for sample_type in part.types)
     return round(part.width * part.height * of_a_pixel * (MIP_LEVELS if wanted.is_texture else 1.0))
 
 
@@ -101,4 +100,7 @@ def _notes(plans: "Sequence[Plan]", wanted: Format) -> tuple[str, ...]:
             notes.append("TIFF keeps the channels in their order, but not their names.")
         if plan.changes_alpha and not plan.is_data:
             notes.append(f"Its alpha is {plan.header.alpha} and becomes {plan.part.alpha}.")
+        notes += [f"{each.told}: it keeps its numbers." for each in plan.data if not plan.is_data]
+        if plan.header.is_tiled and not wanted.is_texture:
+            notes.append("Tiles, and smaller levels where there are some, are not kept.")
     return tuple(dict.fromkeys(notes))

@@ -21,6 +21,8 @@ class Conversion(models.Model):
     format = models.CharField(max_length=20)
     pattern = models.CharField(max_length=200)
     place = models.CharField(max_length=4096, blank=True)
+    data_layers = models.CharField(max_length=2000, blank=True)
+    colour_layers = models.CharField(max_length=2000, blank=True)
     job = models.OneToOneField(Job, models.SET_NULL, null=True, related_name="conversion")
     created = models.DateTimeField(default=timezone.now)
 

@@ -19,8 +19,16 @@ from django.db.models.functions import Cast
 from saltwort.core.engine.processors import known_space
 from saltwort.core.errors import BadInput
 from saltwort.core.files import allowed_path
-from saltwort.core.images import Header
-from saltwort.core.textures.conversion_plans import DEFAULT_PATTERN, check_convertible, converted_name, read_parts
+from saltwort.core.images.layer_kinds import ByHand, layer_names
+from saltwort.core.textures.conversion_plans import (
+    DEFAULT_PATTERN,
+    SourcePart,
+    check_convertible,
+    converted_name,
+    is_plain,
+    part_of,
+    read_parts,
+)
 from saltwort.core.textures.converting import convert
 from saltwort.core.textures.foreseeing import Foreseen, foresee
 from saltwort.server.conversions.models import CONVERTED, REFUSED, Conversion, ConvertedFile
@@ -39,13 +47,20 @@ from saltwort.server.textures.operations import AssignedTexture, assigned_textur
 @dataclass(frozen=True)
 class Order:
     """What is to be converted, and how. No textures named are all; `place` is a folder of the machine, empty for the
-    media folder."""
+    media folder. `data_layers` and `colour_layers` are names with commas, said by hand."""
 
     space: str
     format: str
     textures: Collection[int] = ()
     pattern: str = DEFAULT_PATTERN
     place: str = ""
+    data_layers: str = ""
+    colour_layers: str = ""
+
+    @property
+    def by_hand(self) -> ByHand:
+        """Raises BadInput for a layer that is said to be both."""
+        return ByHand.read(self.data_layers, self.colour_layers)
 
 
 @dataclass(frozen=True)
@@ -93,18 +108,18 @@ def _planned(config: ocio.Config, row: AssignedTexture, space: str, order: Order
     target = posixpath.join(folder, converted_name(name, config, into, order.format, order.pattern))
     image = row.texture.image
     try:
-        headers = _headers_of(image)
-        check_convertible(headers, name, order.format, is_data=assigned.isData())
-        foreseen = foresee(config, headers, preview_of(image).sample, assigned.getName(), into, order.format)
+        parts = _parts_of(image, order.by_hand)
+        check_convertible(parts, name, order.format, is_data=assigned.isData())
+        foreseen = foresee(config, parts, preview_of(image).sample, assigned.getName(), into, order.format)
     except BadInput as error:
         return PlannedFile(row, into, target, None, str(error))
     return PlannedFile(row, into, target, foreseen)
 
 
-def _headers_of(image: StoredImage) -> tuple[Header, ...]:
-    """The headers of a picture's parts, without a look at the file where it has one."""
+def _parts_of(image: StoredImage, by_hand: ByHand) -> tuple[SourcePart, ...]:
+    """The parts of a picture, without a look at the file where its header tells all."""
     header = image.measured().header
-    return (header,) if header.parts == 1 and header.channel_types else read_parts(image.file)
+    return (part_of(header),) if is_plain(header) else read_parts(image.file, by_hand.among(layer_names(image.file)))
 
 
 def _placed(file: PlannedFile, place: Path | None, is_doubled: bool, order: Order) -> PlannedFile:
@@ -139,6 +154,8 @@ def order_conversion(project: Project, order: Order) -> Conversion:
             format=order.format,
             pattern=order.pattern,
             place=str(place) if place else "",
+            data_layers=order.data_layers,
+            colour_layers=order.colour_layers,
         )
         ConvertedFile.objects.bulk_create(
             [
@@ -188,6 +205,8 @@ def _convert(job: Job, report: Report) -> str:
             "space": file.space,
             "format": conversion.format,
             "target": str(conversion.folder / file.target),
+            "data_layers": conversion.data_layers,
+            "colour_layers": conversion.colour_layers,
         }
 
     try:
@@ -212,11 +231,21 @@ def _source(file: ConvertedFile) -> Path:
 
 @file_task
 def convert_file(
-    config: str, source: str, name: str, source_space: str, space: str, format: str, target: str
+    config: str,
+    source: str,
+    name: str,
+    source_space: str,
+    space: str,
+    format: str,
+    target: str,
+    data_layers: str = "",
+    colour_layers: str = "",
 ) -> dict[str, Any]:
     """Convert one file by the config that stands at a path."""
+    file, place = Path(source), Path(target)
     try:
-        done = convert(config_at(config), Path(source), source_space, space, format, Path(target), again=True)
+        by_hand = ByHand.read(data_layers, colour_layers).among(layer_names(file))
+        done = convert(config_at(config), file, source_space, space, format, place, by_hand=by_hand, again=True)
     except BadInput as error:
         raise BadInput(str(error).replace(Path(source).name, name)) from error
     return asdict(done)

@@ -8,12 +8,15 @@ from saltwort.server.textures.serializers import ChosenTextures
 
 
 class OrderSerializer(ChosenTextures):
-    """What to convert, and how; `place` is a folder of the machine, empty for a zip to fetch."""
+    """What to convert, and how; `place` is a folder of the machine, empty for a zip to fetch. `data_layers` and
+    `colour_layers` are names with commas, of layers that are otherwise taken for the other."""
 
     space = serializers.CharField(max_length=200)
     format = serializers.ChoiceField(choices=list(FORMATS))
     pattern = serializers.CharField(max_length=200, default=DEFAULT_PATTERN)
     place = serializers.CharField(max_length=4096, allow_blank=True, default="")
+    data_layers = serializers.CharField(max_length=2000, allow_blank=True, default="")
+    colour_layers = serializers.CharField(max_length=2000, allow_blank=True, default="")
 
 
 class FormatSerializer(serializers.Serializer):
@@ -55,7 +58,7 @@ class PlanSerializer(serializers.Serializer):
 
 
 class FiguresSerializer(serializers.Serializer):
-    """What was measured once a file was read back."""
+    """What was measured once a file was read back; `data` are the layers that passed as they are, with the reason."""
 
     largest_error = serializers.FloatField()
     clipped = serializers.IntegerField()
@@ -64,6 +67,7 @@ class FiguresSerializer(serializers.Serializer):
     hidden = serializers.IntegerField(default=0)
     samples = serializers.IntegerField()
     size = serializers.IntegerField()
+    data = serializers.DictField(child=serializers.CharField(), default=dict)
 
 
 class ConvertedFileSerializer(serializers.Serializer):

@@ -4061,7 +4061,7 @@ export interface components {
         FamilyEnum: "aces" | "agx" | "filmic" | "raw" | "un-tone-mapped";
         /** @enum {string} */
         FateEnum: "exact" | "baked" | "left out";
-        /** @description What was measured once a file was read back. */
+        /** @description What was measured once a file was read back; `data` are the layers that passed as they are, with the reason. */
         Figures: {
             /** Format: double */
             largest_error: number;
@@ -4073,6 +4073,9 @@ export interface components {
             hidden: number;
             samples: number;
             size: number;
+            data?: {
+                [key: string]: string;
+            };
         };
         FileRule: {
             name: string;
@@ -4626,7 +4629,10 @@ export interface components {
             key: string;
             values: string[];
         };
-        /** @description What to convert, and how; `place` is a folder of the machine, empty for a zip to fetch. */
+        /**
+         * @description What to convert, and how; `place` is a folder of the machine, empty for a zip to fetch. `data_layers` and
+         *     `colour_layers` are names with commas, of layers that are otherwise taken for the other.
+         */
         Order: {
             textures?: number[];
             space: string;
@@ -4635,6 +4641,10 @@ export interface components {
             pattern: string;
             /** @default  */
             place: string;
+            /** @default  */
+            data_layers: string;
+            /** @default  */
+            colour_layers: string;
         };
         Output: {
             id: number;

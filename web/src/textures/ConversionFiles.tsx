@@ -70,6 +70,11 @@ export function ConversionFiles({ conversion, onRemoved }: { conversion: Schemas
                 <>
                   <td className="mono small" style={{ overflowWrap: 'anywhere' }}>
                     <span title={target}>{baseName(target)}</span>
+                    {Object.entries(figures.data ?? {}).map(([layer, reason]) => (
+                      <div key={layer} className="quiet">
+                        {layer || 'The first layer'} passed as data, {reason}
+                      </div>
+                    ))}
                     {figures.hidden > 0 && (
                       <div className="quiet">{part(figures.hidden, figures.samples)} colour under alpha 0 is lost</div>
                     )}

@@ -36,6 +36,8 @@ function Page({ offered, workingSpace }: { offered: Schemas['Choices']; workingS
     format: 'exr-half',
     pattern: '{name}_{space}',
     place: '',
+    data_layers: '',
+    colour_layers: '',
     textures: [],
   });
   const [shown, setShown] = useState<number>();
@@ -97,6 +99,18 @@ function Page({ offered, workingSpace }: { offered: Schemas['Choices']; workingS
             description="{name} is the file’s, {space} the space’s shortest; tile and frame stay last."
             value={order.pattern}
             onChange={(event) => set({ pattern: event.currentTarget.value })}
+          />
+          <TextInput
+            label="Layers that are data"
+            description="Names with commas, where the preview takes them for colour."
+            value={order.data_layers}
+            onChange={(event) => set({ data_layers: event.currentTarget.value })}
+          />
+          <TextInput
+            label="Layers that are colour"
+            description="Names with commas, where the preview takes them for data."
+            value={order.colour_layers}
+            onChange={(event) => set({ colour_layers: event.currentTarget.value })}
           />
           <TextInput
             label="Into the folder"

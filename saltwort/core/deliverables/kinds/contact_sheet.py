@@ -107,7 +107,7 @@ class ContactSheet(Deliverable[ContactSheetSettings]):
     def foresee(self, config: ocio.Config, settings: ContactSheetSettings, subject: Subject | None) -> Foreseen:
         return Foreseen(raw_bytes(PAGE, 3, 1), ("Small pictures of 8 bits, for looking.",))
 
-    def write(
+    def make(
         self,
         config: ocio.Config,
         sources: Sequence[Source],

@@ -103,7 +103,7 @@ class GradeFile(Deliverable[GradeSettings]):
         lost = (f"It cannot hold {each}." for each in lost_by(settings.format, settings.grade))
         return Foreseen(40 * settings.size**3 * (settings.format == "cube") + HEADERS, tuple(lost))
 
-    def write(
+    def make(
         self, config: ocio.Config, sources: Sequence[Source], settings: GradeSettings, target: Path, progress: Progress
     ) -> WrittenGrade:
         grade = settings.grade

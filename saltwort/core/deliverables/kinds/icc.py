@@ -126,7 +126,7 @@ class Icc(Deliverable[IccSettings]):
             EDGE**3 * 6 + HEADERS, ("What is brighter than 1 is clipped; its error is measured once it is made.",)
         )
 
-    def write(
+    def make(
         self, config: ocio.Config, sources: Sequence[Source], settings: IccSettings, target: Path, progress: Progress
     ) -> WrittenProfile:
         progress(0.0, "Sampling")

@@ -1,24 +1,23 @@
 """Scene-linear light for the next application, with no view in it."""
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 import OpenEXR
 import PyOpenColorIO as ocio
+from numpy.typing import NDArray
 
 from saltwort.core.configs.tags import handoff_tags
 from saltwort.core.deliverables.foreseen import SAMPLE_BYTES, Foreseen, Subject, percent, raw_bytes
 from saltwort.core.deliverables.layers import (
     ALL,
     Chosen,
-    channel_name,
     chosen_parts,
-    colour_of,
     described_part,
-    whole_numbers,
+    exactly_packed,
 )
 from saltwort.core.deliverables.options import SPACE, option
 from saltwort.core.deliverables.registry import Defaults, Deliverable, Progress, deliverable
@@ -28,9 +27,10 @@ from saltwort.core.engine import apply, space_processor
 from saltwort.core.engine.processors import known_space
 from saltwort.core.errors import BadInput
 from saltwort.core.images import Header, read_header
-from saltwort.core.images.channels import STRAIGHT, colour_groups
-from saltwort.core.images.reading import Pixels, kept_attributes, read_strips
-from saltwort.core.images.writing import Attribute, writing_parts
+from saltwort.core.images.channels import STRAIGHT
+from saltwort.core.images.layer_kinds import DATA_ID, ByHand
+from saltwort.core.images.reading import Pixels, kept_attributes, read_exact_strips
+from saltwort.core.images.writing import WHOLE_NUMBER, Attribute, Part, writing_parts
 from saltwort.core.numbers import LARGEST_HALF
 from saltwort.core.spaces.gamuts import AP0
 
@@ -44,6 +44,8 @@ COMPRESSIONS = {
 }
 DWA = ("dwaa", "dwab")
 ACES_SPACE = "lin_ap0_scene"
+WIDEST_DATA = 4
+"""Bytes that a sample of data takes at most, since it keeps its type."""
 NEGATIVE = 1e-5
 """Below which a sample is negative and not rounded."""
 
@@ -57,6 +59,12 @@ class LightSettings:
     layers: str = option(
         "", "Layers", use="Empty for the one chosen, “all”, or a list such as “beauty, key=lamp” with new names."
     )
+    data_layers: str = option(
+        "",
+        "Layers that are data",
+        use="Names with commas, where they are taken for colour. Data is not converted.",
+    )
+    colour_layers: str = option("", "Layers that are colour", use="Names with commas, where they are taken for data.")
     parts: bool = option(False, "A part for each layer")
     aces: bool = option(False, "ACES container", use="SMPTE ST 2065-4: half float in ACES2065-1, no compression.")
 
@@ -65,7 +73,9 @@ class LightSettings:
 class WrittenLight:
     """An EXR as OpenEXR's own library read it back. `layers` are their names; `largest_error` and `mean_error` are
     differences in linear light of samples that fit, `relative_error` the mean of these by the light itself where that
-    is above 0.001; `clipped` is the share of samples, 0–1, beyond what the sample type holds."""
+    is above 0.001; `clipped` is the share of samples, 0–1, beyond what the sample type holds, which became the largest
+    that it holds. All figures are of colour. `data` are the layers that passed bit for bit, `colour` those that were
+    converted, with the reason for each."""
 
     width: int
     height: int
@@ -78,6 +88,8 @@ class WrittenLight:
     not_finite: int
     peak: float
     bytes: int
+    data: dict[str, str] = field(default_factory=dict)
+    colour: dict[str, str] = field(default_factory=dict)
 
 
 @deliverable
@@ -92,6 +104,7 @@ class Light(Deliverable[LightSettings]):
         return {"space": chosen.working_space}
 
     def plan(self, config: ocio.Config, settings: LightSettings) -> None:
+        ByHand.read(settings.data_layers, settings.colour_layers)
         space = known_space(config, settings.space)
         if not settings.aces:
             return
@@ -120,11 +133,16 @@ class Light(Deliverable[LightSettings]):
     def foresee(self, config: ocio.Config, settings: LightSettings, subject: Subject | None) -> Foreseen:
         assert subject
         header = subject.facts.header
-        channels = header.channels if settings.layers else len(header.channel_names) - _others(subject)
-        size = raw_bytes((header.width, header.height), channels, SAMPLE_BYTES[settings.sample])
+        sample = SAMPLE_BYTES[settings.sample]
+        bytes_of_a_pixel = sample * (header.channels - _others(subject))
+        if settings.layers:
+            bytes_of_a_pixel = sum(
+                len(each.layer.channels) * (WIDEST_DATA if each.is_data else sample) for each in subject.layers()
+            )
+        size = raw_bytes((header.width, header.height), 1, bytes_of_a_pixel)
         return Foreseen(size, tuple(_losses(config, settings, subject)))
 
-    def write(
+    def make(
         self,
         config: ocio.Config,
         sources: Sequence[Source],
@@ -133,24 +151,26 @@ class Light(Deliverable[LightSettings]):
         progress: Progress,
     ) -> WrittenLight:
         source = sources[0]
-        convert = _converter(config, source, settings)
-        parts = chosen_parts(source, settings.layers, separate=settings.parts)
+        by_hand = ByHand.read(settings.data_layers, settings.colour_layers)
+        parts = chosen_parts(source, settings.layers, by_hand, separate=settings.parts)
+        if settings.aces and all(each.judged.is_data for each in parts[0]):
+            raise BadInput(f"An ACES container holds colour; {parts[0][0].judged.told}.", "aces")
         headers = [read_header(source.file, part=part[0].layer.part) for part in parts]
+        converter = _Converter(config, source, settings)
         described = [
-            described_part(part, header, settings.sample, separate=settings.parts)
-            for part, header in zip(parts, headers, strict=True)
+            _described(config, part, header, source, settings) for part, header in zip(parts, headers, strict=True)
         ]
         rows = sum(header.height for header in headers)
         progress(0.0, "Reading the picture")
         done = 0
-        with writing_parts(target, described, _attributes(config, source, settings)) as write:
+        with writing_parts(target, described) as write:
             for part, header in zip(parts, headers, strict=True):
-                for strip in _converted(source, part, header, convert):
-                    write(strip)
+                for strip in converter.strips(part, header):
+                    write(converter.fitted(strip, part))
                     done += len(strip)
                     progress(0.6 * done / rows, "Converting and writing")
         progress(0.6, "Reading it back")
-        return _compared(target, source, parts, headers, convert, settings, progress)
+        return _compared(target, parts, headers, described, converter, progress)
 
     def doubts(
         self, config: ocio.Config, settings: LightSettings, says: Mapping[str, Any], file: Path
@@ -164,6 +184,8 @@ class Light(Deliverable[LightSettings]):
         if header.compression.partition(":")[0] != settings.compression:
             packed = header.compression or "none"
             yield Doubt("other-compression", f"The recipe asks for {settings.compression}; this has {packed}.")
+        if tags.get("colorInteropID") == DATA_ID:
+            return
         meant = handoff_tags(config, settings.space)
         if not _same_primaries(meant.get("chromaticities"), tags.get("chromaticities")):
             yield Doubt("other-colour", f"Its chromaticities are not those of {settings.space}.")
@@ -178,6 +200,8 @@ class Light(Deliverable[LightSettings]):
             "size": f"{written['width']} × {written['height']}",
             **({"layers": ", ".join(written["layers"])} if len(written["layers"]) > 1 else {}),
             **colour_told(written["tags"]),
+            **({"converted": _layers_told(written["colour"])} if written.get("data") else {}),
+            **({"passed as data": _layers_told(written["data"])} if written.get("data") else {}),
             "clipped on writing": f"{written['clipped']:.2%} of samples" if written["clipped"] else "none",
             **({"no numbers": f"{written['not_finite']:,} samples"} if written["not_finite"] else {}),
             "largest error": f"{written['largest_error']:.2g}",
@@ -208,10 +232,13 @@ def _losses(config: ocio.Config, settings: LightSettings, subject: Subject) -> I
         yield "DWA is lossy; how much is measured once it is made."
     if count := stats.non_finite:
         yield f"{count:,} samples are no numbers, and stay so."
-    if settings.layers == ALL and (whole := whole_numbers(header)):
-        yield f"Layers of whole numbers are left out: {', '.join(sorted(whole))}. Take them from the render itself."
     if header.layers and not settings.layers:
         yield f"{len(header.layers)} other layers are left out."
+    if header.is_tiled:
+        yield "Tiles, and smaller levels where there are some, are not kept: the file is written in lines."
+    by_hand = ByHand.read(settings.data_layers, settings.colour_layers)
+    if settings.layers:
+        yield from (f"Passes as data: {each.told}." for each in subject.layers(by_hand) if each.is_data)
 
 
 def _same_primaries(meant: Any, said: Any) -> bool:
@@ -226,90 +253,116 @@ def _is_aces(config: ocio.Config, space: str) -> bool:
     return isinstance(chromaticities, tuple) and np.allclose(chromaticities, AP0.chromaticities, atol=1e-5)
 
 
-Convert = Callable[[Pixels, tuple[str, ...]], Pixels]
+class _Converter:
+    """The chosen layers of a source on their way to the file: colour converted, data as it is."""
 
+    def __init__(self, config: ocio.Config, source: Source, settings: LightSettings) -> None:
+        self._processor = space_processor(config, source.space, settings.space)
+        self._file = source.file
+        self.largest = LARGEST_HALF if settings.sample == "half" else np.inf
 
-def _converter(config: ocio.Config, source: Source, settings: LightSettings) -> Convert:
-    processor = space_processor(config, source.space, settings.space)
-
-    def convert(strip: Pixels, names: tuple[str, ...]) -> Pixels:
-        strip = strip.copy()
-        for group in colour_groups(names):
-            # A grey that becomes colour would need more channels: a scene-linear grey is the same in all spaces.
-            numbers = group.colour if len(group.colour) == 3 else group.colour * 3
-            light = apply(processor, np.ascontiguousarray(strip[..., numbers]))
-            strip[..., group.colour] = light[..., : len(group.colour)]
-        return strip
-
-    return convert
-
-
-def _converted(source: Source, part: list[Chosen], header: Header, convert: Convert) -> Iterator[Pixels]:
-    """Strips of the channels of a part, converted, with associated alpha."""
-    order = {name: number for number, name in enumerate(header.channel_names)}
-    for _, strip in read_strips(source.file, part=part[0].layer.part):
-        converted = []
-        for each in part:
-            names = each.layer.channels
-            own = convert(np.ascontiguousarray(strip[..., [order[name] for name in names]]), names)
-            if header.alpha == STRAIGHT:
-                for group in colour_groups(names):
-                    if group.alpha is not None:
+    def strips(self, part: list[Chosen], header: Header) -> Iterator[Pixels]:
+        """Strips of the channels of a part, converted, with associated alpha; whole numbers as their bits."""
+        order = {name: number for number, name in enumerate(header.channel_names)}
+        whole = [order[name] for each in part for name in each.whole_numbers(header)]
+        for strip in read_exact_strips(self._file, part[0].layer.part, whole):
+            converted = []
+            for each in part:
+                own = np.ascontiguousarray(strip[..., [order[name] for name in each.layer.channels]])
+                for group in each.groups:
+                    # A scene-linear grey is the same in all spaces; to become colour it would need more channels.
+                    numbers = group.colour if len(group.colour) == 3 else group.colour * 3
+                    light = apply(self._processor, np.ascontiguousarray(own[..., numbers]))
+                    own[..., group.colour] = light[..., : len(group.colour)]
+                    if header.alpha == STRAIGHT and group.alpha is not None:
                         own[..., group.colour] *= own[..., [group.alpha]]
-            converted.append(own)
-        yield np.concatenate(converted, axis=-1)
+                converted.append(own)
+            yield np.concatenate(converted, axis=-1)
+
+    def fitted(self, strip: Pixels, part: list[Chosen]) -> Pixels:
+        """A strip, its colours cut to the largest that the samples hold. What is infinite stays."""
+        colour = colours_of(part)
+        if not colour or not (np.abs(strip[..., colour]) > self.largest).any():
+            return strip
+        fitting, own = strip.copy(), strip[..., colour]
+        fitting[..., colour] = np.where(np.isfinite(own), np.clip(own, -self.largest, self.largest), own)
+        return fitting
 
 
-def _attributes(config: ocio.Config, source: Source, settings: LightSettings) -> dict[str, Attribute]:
+def colours_of(part: list[Chosen]) -> list[int]:
+    """The channels of a part that are colour or its alpha, by their numbers in the file."""
+    found, first = [], 0
+    for each in part:
+        found += [first + number for number in sorted(each.colour)]
+        first += len(each.layer.channels)
+    return found
+
+
+def _described(
+    config: ocio.Config, part: list[Chosen], header: Header, source: Source, settings: LightSettings
+) -> Part:
+    """A part with what its header says: what the source said beside colour, and the space; of data, that it is data."""
+    described = described_part(part, header, settings.sample, separate=settings.parts)
+    is_data = all(each.judged.is_data for each in part)
     level = f":{settings.dwa_level:g}" if settings.compression in DWA else ""
-    kept = {} if settings.aces else kept_attributes(source.file)
-    tags = handoff_tags(config, settings.space)
-    if settings.aces:
-        tags = {**tags, "acesImageContainerFlag": 1, "chromaticities": AP0.chromaticities}
-    return {**kept, **tags, "compression": f"{settings.compression}{level}"}
+    attributes: dict[str, Attribute] = {
+        **({} if settings.aces else kept_attributes(source.file, part[0].layer.part)),
+        **({"colorInteropID": DATA_ID} if is_data else handoff_tags(config, settings.space)),
+        **({"acesImageContainerFlag": 1, "chromaticities": AP0.chromaticities} if settings.aces else {}),
+        "compression": f"{settings.compression}{level}",
+    }
+    described = replace(described, attributes=attributes)
+    return exactly_packed(described, part) if settings.compression in DWA else described
 
 
 def _compared(
     target: Path,
-    source: Source,
     parts: list[list[Chosen]],
     headers: list[Header],
-    convert: Convert,
-    settings: LightSettings,
+    described: list[Part],
+    converter: _Converter,
     progress: Progress,
 ) -> WrittenLight:
+    """What stands in the file against what was meant: colour by figures, data bit for bit. Raises BadInput where data
+    was changed."""
     count = not_finite = outside = lit = done = 0
     total = relative = largest = peak = 0.0
     rows = sum(header.height for header in headers)
     with OpenEXR.File(str(target), separate_channels=True) as file:
-        for number, (part, header) in enumerate(zip(parts, headers, strict=True)):
+        for number, (part, header, of) in enumerate(zip(parts, headers, described, strict=True)):
             channels = file.channels(number)
-            names = [channel_name(each, channel, settings.parts) for each in part for channel in each.layer.channels]
-            colour = sorted(colour_of(tuple(names)))
+            colour = colours_of(part)
+            data = [at for at in range(len(of.channels)) if at not in colour]
             row = 0
-            for meant in _converted(source, part, header, convert):
-                read = np.stack([channels[name].pixels[row : row + len(meant)] for name in names], axis=-1)
-                limits = np.array([_limit(settings.sample if at in colour else "float") for at in range(len(names))])
-                is_number = np.isfinite(meant)
-                held = is_number & (np.abs(meant) <= limits)
-                error = np.abs(read.astype(np.float32) - meant)[held]
-                light = np.abs(meant)[held]
-                total += float(error.sum(dtype=np.float64))
-                relative += float((error[light > 1e-3] / light[light > 1e-3]).sum(dtype=np.float64))
-                lit += int(np.count_nonzero(light > 1e-3))
-                largest = max(largest, float(error.max()) if error.size else 0.0)
-                peak = max(peak, float(light.max()) if light.size else 0.0)
-                count += error.size
-                not_finite += int(held.size - np.count_nonzero(is_number))
-                outside += int(np.count_nonzero(is_number & ~held))
+            for meant in converter.strips(part, header):
+                stored = [channels[name].pixels[row : row + len(meant)] for name in of.channels]
+                for at in data:
+                    _check_same(stored[at], meant[..., at], of.types[at], of.channels[at], target)
                 row += len(meant)
                 done += len(meant)
                 progress(0.6 + 0.4 * done / rows, "Reading it back")
+                if not colour:
+                    continue
+                read = np.stack([stored[at] for at in colour], axis=-1).astype(np.float32)
+                wanted = meant[..., colour]
+                is_number = np.isfinite(wanted)
+                held = is_number & (np.abs(wanted) <= converter.largest)
+                error = np.abs(read[held] - wanted[held])
+                light = np.abs(wanted[held])
+                total += float(error.sum(dtype=np.float64))
+                relative += float((error[light > 1e-3] / light[light > 1e-3]).sum(dtype=np.float64))
+                lit += int(np.count_nonzero(light > 1e-3))
+                largest = max(largest, float(error.max(initial=0.0)))
+                peak = max(peak, float(np.abs(read[is_number]).max(initial=0.0)))
+                count += error.size
+                not_finite += int(held.size - np.count_nonzero(is_number))
+                outside += int(np.count_nonzero(is_number & ~held))
     written = read_header(target)
+    judged = [each for part in parts for each in part]
     return WrittenLight(
         width=written.picture_size[0],
         height=written.picture_size[1],
-        layers=tuple(each.name for part in parts for each in part),
+        layers=tuple(each.name for each in judged),
         tags=dict(written.tags),
         clipped=outside / max(1, count + outside + not_finite),
         largest_error=largest,
@@ -318,11 +371,23 @@ def _compared(
         not_finite=not_finite,
         peak=peak,
         bytes=target.stat().st_size,
+        data={each.name: each.judged.reason for each in judged if each.judged.is_data},
+        colour={each.name: each.judged.reason for each in judged if not each.judged.is_data},
     )
 
 
-def _limit(sample: str) -> float:
-    return LARGEST_HALF if sample == "half" else float("inf")
+def _check_same(stored: NDArray[Any], meant: Pixels, sample: str, channel: str, target: Path) -> None:
+    """Raise BadInput where a channel of data is not what it was, NaN included."""
+    if sample == WHOLE_NUMBER:
+        is_same = np.array_equal(stored, np.ascontiguousarray(meant).view(np.uint32))
+    else:
+        is_same = np.array_equal(stored, meant.astype(stored.dtype), equal_nan=True)
+    if not is_same:
+        raise BadInput(f"The data in {channel} did not read back as it was. Make {target.name} again, on another disk.")
+
+
+def _layers_told(layers: Mapping[str, str]) -> str:
+    return "; ".join(f"{name or 'the first'}, {reason}" for name, reason in layers.items())
 
 
 @dataclass(frozen=True)

@@ -182,7 +182,7 @@ class Lut(Deliverable[LutSettings]):
                 losses.append(f"{percent(above)} of the picture is brighter than the brightest stop, and clipped.")
         return Foreseen(NODE_BYTES * nodes + HEADERS, tuple(losses))
 
-    def write(
+    def make(
         self, config: ocio.Config, sources: Sequence[Source], settings: LutSettings, target: Path, progress: Progress
     ) -> WrittenLut:
         exact = _exact(config, settings)

@@ -151,7 +151,7 @@ class Movie(Deliverable[MovieSettings]):
         bits = PRORES_BITS if settings.codec == PRORES else MOST_BITS
         return Foreseen(raw_bytes(_even(settings.foreseen_size(subject)), 1, bits / 8), tuple(losses))
 
-    def write(
+    def make(
         self,
         config: ocio.Config,
         sources: Sequence[Source],

@@ -17,6 +17,9 @@ from saltwort.core.deliverables.shown import (
     ShownPicture,
     ShownSettings,
     Source,
+    associated,
+    fitting,
+    highest_finite,
     laid_over,
     quantised,
     size_doubts,
@@ -99,8 +102,9 @@ class StillSettings(ShownSettings):
 @dataclass(frozen=True)
 class WrittenPicture:
     """A picture as `reader` read it back. `clipped` is the share of samples, 0–1, that did not fit and were cut,
-    `not_finite` counts those that are no numbers; `largest_error` and `mean_error` are differences of samples that did
-    fit to what was meant, on the 0–1 scale of code values or in linear light; `peak` is the largest sample."""
+    `not_finite` counts those that are no numbers, which floats keep, and which are black or white in whole steps;
+    `largest_error` and `mean_error` are differences of samples that did fit to what was meant, on the 0–1 scale of code
+    values or in linear light; `peak` is the largest sample that is a number, 0 where there is none."""
 
     width: int
     height: int
@@ -166,7 +170,7 @@ class Still(Deliverable[StillSettings]):
         size = raw_bytes(settings.foreseen_size(subject), channels, SAMPLE_BYTES[settings.samples])
         return Foreseen(size, tuple(_losses(config, settings, subject)))
 
-    def write(
+    def make(
         self,
         config: ocio.Config,
         sources: Sequence[Source],
@@ -234,8 +238,8 @@ def is_dithered(settings: StillSettings, tags: Mapping[str, Attribute]) -> bool:
 
 
 class _Meant:
-    """What the file is to hold, float32 strips from top to bottom: kept for the comparison where that takes no more
-    than KEPT_BYTES, else computed a second time."""
+    """What the file is to hold, float32 strips from top to bottom, with alpha as the format has it: kept for the
+    comparison where that takes no more than KEPT_BYTES, else computed a second time."""
 
     def __init__(self, picture: ShownPicture, settings: StillSettings) -> None:
         self._picture, self._settings = picture, settings
@@ -248,7 +252,11 @@ class _Meant:
             yield from self._kept
             return
         for strip in self._picture.strips():
-            shown = laid_over(strip, parse_hex(self._settings.over)) if self._settings.alpha == OVER else strip
+            shown = strip
+            if self._settings.alpha == OVER:
+                shown = laid_over(strip, parse_hex(self._settings.over))
+            elif self._settings.format == "exr":
+                shown = associated(strip)
             if self._keeps:
                 self._kept.append(shown)
             yield shown
@@ -271,7 +279,7 @@ def _write_file(
     def steps() -> Iterator[Any]:
         row = 0
         for strip in meant:
-            yield quantised(strip, bits, noise) if bits else strip
+            yield quantised(strip, bits, noise) if bits else fitting(strip, LIMITS[settings.samples])
             row += len(strip)
             progress(0.6 * row / height, "Applying the view and writing")
 
@@ -311,7 +319,7 @@ def _compared(
     peak = -np.inf
     for meant in meant_to_be:
         read = found.rows(row, row + len(meant))[..., : meant.shape[2]]
-        peak = max(peak, float(np.nanmax(read[..., :3], initial=-np.inf)))
+        peak = max(peak, highest_finite(read[..., :3]))
         wanted = meant
         # Mostly all are held, which is told far faster than which.
         if not (lowest - slack <= meant.min() and meant.max() <= highest + slack):
@@ -335,7 +343,7 @@ def _compared(
         largest_error=largest,
         mean_error=total / max(1, count),
         not_finite=not_finite,
-        peak=peak,
+        peak=peak if np.isfinite(peak) else 0.0,
         reader=found.reader,
         bytes=target.stat().st_size,
     )

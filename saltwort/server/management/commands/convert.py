@@ -8,6 +8,7 @@ from django.core.management.base import CommandParser
 
 import saltwort
 from saltwort.core.errors import BadInput
+from saltwort.core.images.layer_kinds import ByHand
 from saltwort.core.names import on_disk
 from saltwort.core.textures.conversion_plans import (
     DEFAULT_PATTERN,
@@ -28,6 +29,8 @@ class Command(HeadlessCommand):
         parser.add_argument("--space", required=True, metavar="SPACE")
         parser.add_argument("--format", required=True, metavar="FORMAT", help=f"one of {', '.join(FORMATS)}")
         parser.add_argument("--output", required=True, type=Path, metavar="DIR")
+        parser.add_argument("--data-layer", action="append", default=[], metavar="LAYER", help="one that is data")
+        parser.add_argument("--colour-layer", action="append", default=[], metavar="LAYER", help="one that is colour")
         parser.add_argument("--names", default=DEFAULT_PATTERN, metavar="PATTERN", help="with {name} and {space}")
 
     def handle(
@@ -42,18 +45,30 @@ class Command(HeadlessCommand):
         **options: Any,
     ) -> None:
         found = saltwort.open_project(project)
+        by_hand = ByHand(tuple(options["data_layer"]), tuple(options["colour_layer"]))
         config = found.config.ocio
         orders = []
         for file, assignment in zip(files, saltwort.assign(found, [file.as_posix() for file in files]), strict=True):
             is_data = config.getColorSpace(assignment.space).isData()
             into = assignment.space if is_data else space  # the numbers of data are no colour, in any space
             target = output / converted_name(file.name, config, into, format, names)
-            check_convertible(read_parts(file), file.name, format, is_data=is_data)
+            check_convertible(read_parts(file, by_hand), file.name, format, is_data=is_data)
             orders.append((file, assignment.space, into, target))
         _check(orders)
         self.print_json(
             [
-                asdict(saltwort.convert(found, file, source, into, target, format))
+                asdict(
+                    saltwort.convert(
+                        found,
+                        file,
+                        source,
+                        into,
+                        target,
+                        format,
+                        data_layers=by_hand.data,
+                        colour_layers=by_hand.colour,
+                    )
+                )
                 for file, source, into, target in orders
             ]
         )
