@@ -114,12 +114,6 @@ def view(
     >>> round(float(view(load_config("studio.ocio"), grey, exposure=-20).max()), 2)
     0.0
     """
-    config = config_of(source)
-    pixels, working = pixels_of(image), config.defaults.working_space
-    if exposure:
-        first = space_or_working(config, space)
-        pixels = apply(space_processor(config.ocio, first, working), pixels)
-        pixels[..., :3] *= np.float32(2.0**exposure)
-        space = working
+    config, pixels = config_of(source), pixels_of(image)
     choice = config.view_choice(display, view, look)
-    return apply(view_processor(config.ocio, space_or_working(config, space), choice), pixels)
+    return apply(view_processor(config.ocio, space_or_working(config, space), choice, exposure), pixels)

@@ -113,14 +113,16 @@ def size_of(framing: Framing, box: Box) -> tuple[int, int]:
 
 
 class Through:
-    """Colours of a space on their way through a look, float32 with three channels in the last axis, to code values."""
+    """Colours of a space on their way through a look, float32 with three channels in the last axis, to code values. A
+    view that shows a file's own numbers gives those of the space `numbers_in`, where the colours are not in it."""
 
-    def __init__(self, config: ocio.Config, space: str, look: Look) -> None:
+    def __init__(self, config: ocio.Config, space: str, look: Look, numbers_in: str = "") -> None:
         self._config, self._look = config, look
         self._is_graded = look.grade.place != NONE
         first = ocio.ROLE_SCENE_LINEAR if self._is_graded else space
         self._to_light = space_processor(config, space, first)
-        self._view = view_processor(config, first, look.view, 0.0 if self._is_graded else look.exposure)
+        exposure = 0.0 if self._is_graded else look.exposure
+        self._view = view_processor(config, first, look.view, exposure, numbers_in or space)
 
     def __call__(self, colour: Pixels) -> Pixels:
         if not self._is_graded:
@@ -147,7 +149,8 @@ class ShownPicture:
         self.has_alpha = alpha and any(group.alpha is not None for group in groups)
         self._is_resized = self.size != (self._box.width, self._box.height)
         self._to_light = space_processor(config, source.space, ocio.ROLE_SCENE_LINEAR)
-        self._through = Through(config, ocio.ROLE_SCENE_LINEAR if self._is_resized else source.space, look)
+        space = ocio.ROLE_SCENE_LINEAR if self._is_resized else source.space
+        self._through = Through(config, space, look, source.space)
 
     def strips(self) -> Iterator[Pixels]:
         """Code values from top to bottom, float32 (rows, width, 3 or 4)."""

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from saltwort.core.engine.displays import HDR, HDR_WHITE, SCREENS, SDR_WHITE, display_kind
 from saltwort.core.engine.measured import DISPLAY_INTERCHANGE, space_of_view
-from saltwort.core.engine.processors import ViewChoice, build, check_view, known_space
+from saltwort.core.engine.processors import ViewChoice, build, check_view, view_steps
 from saltwort.core.engine.transforms import clamp_transform, matrix_transform
 from saltwort.core.errors import BadInput
 from saltwort.core.spaces.gamuts import rgb_to_xyz, solve
@@ -39,8 +39,11 @@ class GpuProgram:
     textures: tuple[GpuTexture, ...]
 
 
-def gpu_program(config: ocio.Config, choice: ViewChoice, target: str = CODES) -> GpuProgram:
-    """The program from light in the working space through look and view. Exposure is a factor before it.
+def gpu_program(
+    config: ocio.Config, choice: ViewChoice, target: str = CODES, numbers_in: str = ocio.ROLE_SCENE_LINEAR
+) -> GpuProgram:
+    """The program from light in the working space through look and view. Exposure is a factor before it. A view that
+    shows a file's own numbers gives those of the space `numbers_in`.
 
     `target` says what it gives: the display's code values, as CODES; the display's LIGHT, CIE XYZ under D65 with Y = 1
     at 100 cd/m²; or code values of another screen, a key of SCREENS, that show the same light, of HDR as far as its
@@ -50,13 +53,7 @@ def gpu_program(config: ocio.Config, choice: ViewChoice, target: str = CODES) ->
     where light is asked for.
     """
     check_view(config, choice)
-    working = known_space(config, ocio.ROLE_SCENE_LINEAR)
-    view = ocio.DisplayViewTransform(src=working, display=choice.display, view=choice.view)
-    steps: list[ocio.Transform] = [view]
-    if choice.look:
-        view.setLooksBypass(True)
-        steps.insert(0, ocio.LookTransform(working, working, choice.look))
-    transform = ocio.GroupTransform([*steps, *_to_target(config, choice, target)])
+    transform = ocio.GroupTransform([*view_steps(config, choice, numbers_in), *_to_target(config, choice, target)])
     wanted = ocio.GpuShaderDesc.CreateShaderDesc(
         language=ocio.GPU_LANGUAGE_GLSL_ES_3_0, functionName=FUNCTION, pixelName="seen", resourcePrefix=PREFIX
     )

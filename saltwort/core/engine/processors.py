@@ -69,30 +69,50 @@ def space_processor(config: ocio.Config, source: str, target: str) -> ocio.CPUPr
     return build(config, transform).getDefaultCPUProcessor()
 
 
-def view_processor(config: ocio.Config, source: str, choice: ViewChoice, exposure: float = 0.0) -> ocio.CPUProcessor:
+def shows_own_numbers(config: ocio.Config, choice: ViewChoice) -> bool:
+    """Whether a view is without conversion, as those called Raw are: it shows a file's own numbers. Sizes and exposure
+    are still changed in light; what is shown are the numbers that the file would then have."""
+    space = config.getColorSpace(config.getResolvedDisplayViewColorSpaceName(choice.display, choice.view))
+    return space is not None and bool(space.isData())
+
+
+def view_processor(
+    config: ocio.Config, source: str, choice: ViewChoice, exposure: float = 0.0, numbers_in: str = ""
+) -> ocio.CPUProcessor:
     """CPU processor from `source` through exposure (stops), look and view to the display's code values.
 
     Exposure and look act on scene light in the working space. With neither, the engine gets nothing but its own
-    display-view transform, so that its numbers are kept to the bit. Raises BadInput for unknown names.
+    display-view transform, so that its numbers are kept to the bit. A view that shows a file's own numbers gives those
+    of the space `numbers_in`, where the file is not in `source`. Raises BadInput for unknown names.
     """
     check_view(config, choice)
     if not -LARGEST_EXPOSURE <= exposure <= LARGEST_EXPOSURE:
         raise BadInput(f"Exposure lies between −{LARGEST_EXPOSURE:.0f} and +{LARGEST_EXPOSURE:.0f} stops.")
-    source = known_space(config, source)
-    view = ocio.DisplayViewTransform(src=source, display=choice.display, view=choice.view)
+    source, own = known_space(config, source), known_space(config, numbers_in or source)
     is_data = config.getColorSpace(source).isData()  # the engine passes data through a view untouched
-    if is_data or not (exposure or choice.look):
+    is_elsewhere = source != own and shows_own_numbers(config, choice)
+    if is_data or not (exposure or choice.look or is_elsewhere):
+        view = ocio.DisplayViewTransform(src=source, display=choice.display, view=choice.view)
         return build(config, view).getDefaultCPUProcessor()
     working = known_space(config, ocio.ROLE_SCENE_LINEAR)
     steps = [ocio.ColorSpaceTransform(source, working)]
     if exposure:
         gain = 2.0**exposure
         steps.append(ocio.MatrixTransform.Scale([gain, gain, gain, 1.0]))
-    if choice.look:
-        steps.append(ocio.LookTransform(working, working, choice.look))
-        view.setLooksBypass(True)
-    view.setSrc(working)
-    return build(config, ocio.GroupTransform([*steps, view])).getDefaultCPUProcessor()
+    steps += view_steps(config, choice, own)
+    return build(config, ocio.GroupTransform(steps)).getDefaultCPUProcessor()
+
+
+def view_steps(config: ocio.Config, choice: ViewChoice, numbers_in: str) -> list[ocio.Transform]:
+    """The engine's transforms from light in the working space through look and view, or to a file's own numbers in the
+    space `numbers_in` where the view shows these."""
+    working = known_space(config, ocio.ROLE_SCENE_LINEAR)
+    looked = [ocio.LookTransform(working, working, choice.look)] if choice.look else []
+    if shows_own_numbers(config, choice):
+        return [*looked, ocio.ColorSpaceTransform(working, known_space(config, numbers_in))]
+    view = ocio.DisplayViewTransform(src=working, display=choice.display, view=choice.view)
+    view.setLooksBypass(bool(looked))
+    return [*looked, view]
 
 
 def inverse_view_processor(config: ocio.Config, target: str, choice: ViewChoice) -> ocio.CPUProcessor:

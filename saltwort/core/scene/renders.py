@@ -82,7 +82,7 @@ def follow(config: ocio.Config, numbers: Triple, space: str, choice: ViewChoice,
     unknown names."""
     working = config.getColorSpace(ocio.ROLE_SCENE_LINEAR).getName()
     light = apply_to_colour(space_processor(config, space, working), numbers)
-    values = apply_to_colour(view_processor(config, working, choice, exposure), light)
+    values = apply_to_colour(view_processor(config, working, choice, exposure, numbers_in=space), light)
     looked = apply_to_colour(look_processor(config, choice, exposure), light)
     seen = np.clip(np.nan_to_num(values, posinf=1.0, neginf=0.0), 0, 1)
     nits, xy = _display_light(config, choice, seen)

@@ -64,9 +64,10 @@ class ProgramSerializer(serializers.Serializer):
 
 
 class ProgramQuery(ViewChoiceSerializer, ConfigQuery):
-    """A program, and what it gives: see `gpu_program`."""
+    """A program, and what it gives: see `gpu_program`. `numbers_in` is the space of the file that is looked at."""
 
     target = serializers.ChoiceField(choices=TARGETS, default=CODES)
+    numbers_in = serializers.CharField(max_length=200, default=ocio.ROLE_SCENE_LINEAR)
 
 
 @extend_schema(parameters=[ProgramQuery], responses=ProgramSerializer)
@@ -74,7 +75,7 @@ class ProgramQuery(ViewChoiceSerializer, ConfigQuery):
 def program(request: Request, slug: str) -> Response:
     asked = parsed(request, ProgramQuery, query=True)
     config, choice = config_asked(project_named(slug), asked), choice_asked(asked)
-    made = gpu_program(config, choice, asked["target"])
+    made = gpu_program(config, choice, asked["target"], asked["numbers_in"])
     textures = [
         {**vars(texture), "values": base64.b64encode(texture.values.tobytes()).decode()} for texture in made.textures
     ]
@@ -100,7 +101,9 @@ def program_proof(request: Request, slug: str) -> HttpResponse:
     asked = parsed(request, ProgramQuery, query=True)
     config = config_asked(project_named(slug), asked)
     light = proof_colours()
-    shown = apply(view_processor(config, "scene_linear", choice_asked(asked)), light[np.newaxis])[0]
+    shown = apply(
+        view_processor(config, "scene_linear", choice_asked(asked), numbers_in=asked["numbers_in"]), light[np.newaxis]
+    )[0]
     return HttpResponse(light.tobytes() + shown.tobytes(), content_type="application/octet-stream")
 
 

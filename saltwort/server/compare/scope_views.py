@@ -25,7 +25,7 @@ from saltwort.server.projects.asked import ConfigQuery, choice_asked, config_ask
 from saltwort.server.projects.config_serializers import PointSerializer, point_json
 from saltwort.server.projects.serializers import ViewChoiceSerializer
 from saltwort.server.scene.models import Render
-from saltwort.server.scene.operations import image_of
+from saltwort.server.scene.operations import image_of, space_of
 from saltwort.server.scene.render_views import render_named
 from saltwort.server.textures.serializers import HistogramSerializer
 
@@ -69,7 +69,8 @@ def scope_picture(request: Request, slug: str, pk: int) -> HttpResponse:
     light = graded(config, light, grade, BEFORE)
     if asked["light"]:
         return picture(encode_png(scope(asked["kind"], on_stops(light))))
-    shown = graded(config, apply(view_processor(config, "scene_linear", choice_asked(asked)), light), grade, AFTER)
+    view = view_processor(config, "scene_linear", choice_asked(asked), numbers_in=space_of(render).space)
+    shown = graded(config, apply(view, light), grade, AFTER)
     return picture(encode_png(scope(asked["kind"], shown)))
 
 

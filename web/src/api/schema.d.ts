@@ -8391,6 +8391,7 @@ export interface operations {
                 display: string;
                 draft?: string;
                 look?: string;
+                numbers_in?: string;
                 revision?: number;
                 target?: "codes" | "light" | "srgb" | "display-p3";
                 view: string;
@@ -8444,6 +8445,7 @@ export interface operations {
                 display: string;
                 draft?: string;
                 look?: string;
+                numbers_in?: string;
                 revision?: number;
                 target?: "codes" | "light" | "srgb" | "display-p3";
                 view: string;

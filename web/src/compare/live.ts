@@ -157,14 +157,16 @@ export function useProgram(shown: Shown, target: Target = 'codes', enabled = tru
   const slug = useSlug();
   const project = useProject();
   const revision = shown.revision ?? project.data?.revision.number;
-  const { choice, working, draft } = shown;
-  const key = [revision, choice.display, choice.view, choice.look, working, draft, target].join('|');
+  const { choice, working, draft, render } = shown;
+  // A view without conversion shows the numbers of the file.
+  const numbers = typeof render === 'string' ? {} : { numbers_in: render.space };
+  const key = [revision, choice.display, choice.view, choice.look, working, draft, target, numbers.numbers_in].join('|');
   const program = useQuery({
     queryKey: ['program', slug, key],
     queryFn: () =>
       body(
         api.GET('/api/v1/projects/{slug}/program', {
-          params: { path: { slug }, query: { ...choice, ...configQuery(shown), target } },
+          params: { path: { slug }, query: { ...choice, ...configQuery(shown), ...numbers, target } },
         }),
       ),
     enabled: enabled && revision !== undefined,
@@ -191,8 +193,12 @@ export function useSelfTest(shown: Shown) {
     queryKey: ['self-test', slug, key],
     queryFn: async () => {
       if (!(found instanceof Drawer) || !program.data) return null;
-      const { choice } = shown;
-      const query = new URLSearchParams({ ...choice, ...(shown.working ? { working: shown.working } : {}) });
+      const { choice, render } = shown;
+      const query = new URLSearchParams({
+        ...choice,
+        ...(shown.working ? { working: shown.working } : {}),
+        ...(typeof render === 'string' ? {} : { numbers_in: render.space }),
+      });
       const answer = await fetch(`/api/v1/projects/${slug}/program/proof?${query}`);
       if (!answer.ok) return null;
       const values = new Float32Array(await answer.arrayBuffer());

@@ -100,18 +100,21 @@ function Page({ offered, workingSpace }: { offered: Schemas['Choices']; workingS
             value={order.pattern}
             onChange={(event) => set({ pattern: event.currentTarget.value })}
           />
-          <TextInput
-            label="Layers that are data"
-            description="Names with commas, where the preview takes them for colour."
-            value={order.data_layers}
-            onChange={(event) => set({ data_layers: event.currentTarget.value })}
-          />
-          <TextInput
-            label="Layers that are colour"
-            description="Names with commas, where the preview takes them for data."
-            value={order.colour_layers}
-            onChange={(event) => set({ colour_layers: event.currentTarget.value })}
-          />
+          <details>
+            <summary className="small">Layers of renders</summary>
+            <TextInput
+              label="Layers that are data"
+              description="Names with commas, where the preview takes them for colour."
+              value={order.data_layers}
+              onChange={(event) => set({ data_layers: event.currentTarget.value })}
+            />
+            <TextInput
+              label="Layers that are colour"
+              description="Names with commas, where the preview takes them for data."
+              value={order.colour_layers}
+              onChange={(event) => set({ colour_layers: event.currentTarget.value })}
+            />
+          </details>
           <TextInput
             label="Into the folder"
             description="On the machine that runs Saltwort. Left empty, you fetch a zip."

@@ -203,7 +203,8 @@ def _light(config: ocio.Config, source: Source, room: tuple[int, int]) -> Pixels
 
 def _shown(config: ocio.Config, cell: Cell, light: Pixels) -> NDArray[np.uint8]:
     """A picture as an sRGB screen shows the light of its display; numbers that are no display light as they are."""
-    codes = apply(view_processor(config, ocio.ROLE_SCENE_LINEAR, cell.choice, cell.exposure), light)
+    numbers_in = cell.source.space
+    codes = apply(view_processor(config, ocio.ROLE_SCENE_LINEAR, cell.choice, cell.exposure, numbers_in), light)
     codes = np.clip(np.nan_to_num(codes), 0, 1)
     if space_of_view(config, cell.choice) is not None:
         xyz = display_xyz(config, cell.choice, codes.reshape(-1, 3).astype(np.float64))

@@ -25,6 +25,7 @@ from saltwort.core.deliverables.shown import (
     size_doubts,
 )
 from saltwort.core.deliverables.told import Facts, picture_told, points_told
+from saltwort.core.engine.processors import known_space, shows_own_numbers
 from saltwort.core.errors import BadInput
 from saltwort.core.images.deep_avif import write_deep_avif
 from saltwort.core.images.independent import file_tags, read_back
@@ -141,6 +142,11 @@ class Still(Deliverable[StillSettings]):
             raise BadInput("8 bits are too few for HDR. Choose 10-bit samples for AVIF, or PNG.", "bits")
         if settings.samples == "10" and not points:
             raise BadInput("10-bit AVIF needs a view that writes for a display. Choose another, or TIFF.", "view")
+        if settings.format == "jxl" and shows_own_numbers(config, settings.choice):
+            raise BadInput(
+                "JPEG XL always says of what display its numbers are, and these are of none. Choose PNG, TIFF or EXR.",
+                "format",
+            )
         if settings.alpha == KEEP and not made.alpha:
             raise BadInput(f"{made.label} holds no alpha. Lay it over a colour, or choose PNG.", "alpha")
         if settings.alpha == OVER:
@@ -181,7 +187,7 @@ class Still(Deliverable[StillSettings]):
         picture = settings.picture(config, sources[0], alpha=settings.alpha != NO_ALPHA)
         tags = still_tags(config, settings.choice, target.suffix.lower())
         if settings.format == "exr":
-            tags["ImageDescription"] = _not_light(settings)
+            tags["ImageDescription"] = _described(config, settings, sources[0].space)
         progress(0.0, "Reading the picture")
         meant = _Meant(picture, settings)
         _write_file(meant, picture, settings, target, tags, is_dithered(settings, tags), progress)
@@ -228,7 +234,9 @@ def format_named(file: Path) -> str:
     return found
 
 
-def _not_light(settings: StillSettings) -> str:
+def _described(config: ocio.Config, settings: StillSettings, space: str) -> str:
+    if shows_own_numbers(config, settings.choice):
+        return f"Numbers in {known_space(config, space)}, as they stand in the source. No view is applied."
     return f"Display-referred: the view {settings.view} on {settings.display} is baked in. These are no linear values."
 
 
