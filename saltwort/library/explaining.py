@@ -13,6 +13,7 @@ from saltwort.core.explain.drawn import Part, drawn
 from saltwort.core.explain.explained import Depth, Explained, Question, Told, rescued
 from saltwort.core.explain.explained import explain as explain_question
 from saltwort.core.explain.files import in_colour, read_picture, rescue_file
+from saltwort.core.explain.places import Places
 from saltwort.library.configs import Config
 from saltwort.library.projects import Project
 from saltwort.library.sources import Pixels, config_of, pixels_of, space_or_working
@@ -24,8 +25,9 @@ ARRAY_DEPTH: Depth = "float"
 class Explanation:
     """What was done to an image, as far as it shows.
 
-    `verdict` is `as expected`, `explained`, `not told apart` (`alternatives` explain it as well), `unknown`, or
-    `another picture`; `sentence` says what happened. `deviations` are in the order in which they happened, each with
+    `verdict` is `as expected`, which is said of every pixel, `differs in places` (`places` says where, and what that
+    looks like), `explained`, `not told apart` (`alternatives` explain it as well), `unknown`, or `another picture`;
+    `sentence` says what happened. `deviations` are in the order in which they happened, each with
     code and parameters; `chain` is the whole way from the render to the file. `confidence`, 0–1, is how often such an
     answer is right. `residual` is what is left over, ΔE 2000 of the mean and the 99th percentile.
     """
@@ -38,6 +40,7 @@ class Explanation:
     chain: tuple[Part, ...]
     residual: tuple[float, float]
     can_be_undone: bool
+    places: Places | None
     _name: Path = field(repr=False, compare=False)
     _question: Question = field(repr=False, compare=False)
     _found: Explained = field(repr=False, compare=False)
@@ -104,6 +107,7 @@ def explain(
         chain=drawn(question, found),
         residual=found.residual,
         can_be_undone=found.can_be_undone,
+        places=found.places,
         _name=name,
         _question=question,
         _found=found,

@@ -14,7 +14,7 @@ from saltwort.core.engine import apply
 from saltwort.core.errors import BadInput
 from saltwort.core.explain.alignment import place, reduced
 from saltwort.core.explain.drawn import drawn
-from saltwort.core.explain.explained import AS_EXPECTED, UNKNOWN, Explained, explain, rescued
+from saltwort.core.explain.explained import AS_EXPECTED, IN_PLACES, UNKNOWN, Explained, explain, rescued
 from saltwort.core.explain.fitted import fitted
 from saltwort.core.explain.operation import Scene, operations
 from saltwort.core.explain.pictures import apart, as_expected, as_repaired
@@ -78,7 +78,10 @@ class Answers(TestCase):
         marked = question.picture.copy()
         height, width = marked.shape[:2]
         marked[: height // 6, : width // 3] = (0.9, 0.1, 0.1)
-        self.assertEqual(explain(replace(question, picture=marked)).verdict, AS_EXPECTED)
+        said = explain(replace(question, picture=marked))
+        self.assertEqual((said.verdict, said.deviations), (IN_PLACES, ()))
+        (box,) = said.places.boxes if said.places else ()
+        np.testing.assert_allclose((box.left, box.top, box.width, box.height), (0, 0, 1 / 3, 1 / 6), atol=0.04)
         dark = explain(replace(question, picture=np.clip(marked, 0, 1) ** np.float32(2.2)))
         self.assertEqual([each.code for each in dark.deviations], ["power"])
 

@@ -28,6 +28,13 @@ def answer_json(question: Question, found: Explained) -> dict[str, Any]:
             "likeness": round(found.placement.likeness, 3),
         },
     }
+    if found.places is not None:
+        told["places"] = {
+            "share": round(found.places.share, 6),
+            "looks": found.places.looks,
+            "numbers": {name: round(value, 4) for name, value in found.places.numbers.items()},
+            "boxes": [{name: round(value, 4) for name, value in vars(box).items()} for box in found.places.boxes],
+        }
     if found.fitted is not None:
         told["nearest"] = {
             "matrix": np.round(found.fitted.matrix, 4).tolist(),

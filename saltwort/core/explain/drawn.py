@@ -31,6 +31,8 @@ def drawn(question: Question, found: Explained) -> tuple[Part, ...]:
     for each in of_view:
         parts += _of_view(each, view, expects_light=question.expects_light)
     parts += [_part(each) for each in found.deviations if each.stage not in ("light", "view")]
+    if found.places:
+        parts.append(Part("other in places", "extra"))
     return (*parts, Part(f"file, {question.depth}", "expected"))
 
 

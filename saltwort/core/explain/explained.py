@@ -24,20 +24,24 @@ from saltwort.core.explain.alignment import (
 from saltwort.core.explain.chains import Chain
 from saltwort.core.explain.fitted import Fitted, fitted
 from saltwort.core.explain.operation import Parameter, Scene
+from saltwort.core.explain.places import COVERED, EXPOSED, SINGLE, Coding, Places, places
 from saltwort.core.explain.samples import Samples, sampled
 from saltwort.core.explain.search import Search
-from saltwort.core.explain.steps import Step
+from saltwort.core.explain.steps import Step, associated, divided
 from saltwort.core.images.headers import SAMPLE_TYPES, Header
 from saltwort.core.images.reading import Pixels
 from saltwort.core.spaces.difference import delta_e_2000
 from saltwort.core.views.tone import display_xyz
 
-Verdict = Literal["as expected", "explained", "not told apart", "unknown", "another picture"]
+Verdict = Literal["as expected", "explained", "not told apart", "unknown", "another picture", "differs in places"]
 VERDICTS: tuple[Verdict, ...] = get_args(Verdict)
-AS_EXPECTED, EXPLAINED, UNDECIDED, UNKNOWN, ANOTHER = VERDICTS
+AS_EXPECTED, EXPLAINED, UNDECIDED, UNKNOWN, ANOTHER, IN_PLACES = VERDICTS
 Depth = Literal["8 bits", "JPEG", "16 bits", "half", "float"]
 CLIPPED_DEPTHS: tuple[Depth, ...] = ("8 bits", "JPEG", "16 bits")
 """Of files that hold 0–1."""
+LOSSY_DEPTH: Depth = "JPEG"
+OPAQUE = 0.999
+"""Alpha from which on a pixel hides all behind it."""
 STEP: Mapping[str, float] = {"8 bits": 1.2 / 255, "JPEG": 3 / 255, "16 bits": 1.5e-3, "half": 3e-3, "float": 3e-3}
 """How far a sample may be off by its coding alone: of code values, or of light as a part of it."""
 SCALED = 1.5 / 255
@@ -66,14 +70,19 @@ HARDLY_COVERED = 0.03
 CLEARLY_MORE = 0.1
 """By how much a picture must be more alike without its bars."""
 NOTHING = (0.0, 0.0)
+SEEN_AT_ONCE = (COVERED, SINGLE)
+MOST_PLACES = 0.4
+"""What differs in places may look like, and how much of a picture it may be, for nothing else to be looked for."""
+LIKELIEST = 4
+"""Chains that are held to every pixel."""
 IN_STEPS = 0.97
 """Share of the samples of a float file that lie on steps of 8 bits, for it to have had no more."""
 
 
 @dataclass(frozen=True)
 class Question:
-    """A picture, (height, width, 3 or 4) in its own numbers, and what it should be: light in the working space, through
-    a view or as it is."""
+    """A picture, (height, width, 3 or 4) in its own numbers with straight alpha, and what it should be: light in the
+    working space, with associated alpha where it has any, through a view or as it is."""
 
     picture: Pixels
     depth: Depth
@@ -89,6 +98,24 @@ class Question:
     @property
     def is_clipped(self) -> bool:
         return self.depth in CLIPPED_DEPTHS
+
+    @property
+    def coding(self) -> Coding:
+        return Coding(
+            STEP[self.depth],
+            clips=self.is_clipped,
+            lossy=self.depth == LOSSY_DEPTH,
+            linear=self.expects_light and not self.is_clipped,
+        )
+
+    def with_alpha_alike(self) -> "Question":
+        """The same with alpha alike on both sides: straight colour through a view, associated where light is expected.
+        A picture without alpha shows colour as the light has it."""
+        if self.picture.shape[2] < 4 or self.light.shape[2] < 4 or (self.picture[..., 3] > OPAQUE).all():
+            return self
+        if self.expects_light:
+            return replace(self, picture=associated(self.picture))
+        return replace(self, light=divided(self.light))
 
 
 @dataclass(frozen=True)
@@ -122,6 +149,8 @@ class Explained:
     confidence: float = 0.0
     bars: Bars = NO_BARS
     fitted: Fitted | None = None
+    places: Places | None = None
+    """Where the picture is not even what the deviations make of it; None where it is so in every pixel."""
 
     @property
     def lost(self) -> tuple[str, ...]:
@@ -131,15 +160,19 @@ class Explained:
     @property
     def can_be_undone(self) -> bool:
         """Also where several explain it: each makes this picture of that light, so that each leads back to it."""
-        known = self.verdict in (AS_EXPECTED, EXPLAINED, UNDECIDED)
+        known = self.verdict in (AS_EXPECTED, EXPLAINED, UNDECIDED, IN_PLACES)
         return known and all(each.can_be_undone for each in self.deviations)
 
     @property
     def sentence(self) -> str:
         if self.verdict in SENTENCES:
             return SENTENCES[self.verdict]
-        told = " ".join(each.happened for each in self.deviations)
-        return f"{told} Other explanations fit as well." if self.verdict == UNDECIDED else told
+        told = [each.happened for each in self.deviations]
+        if self.verdict == UNDECIDED:
+            told.append("Other explanations fit as well.")
+        if self.places:
+            told.append(self.places.sentence)
+        return " ".join(told)
 
 
 SENTENCES = {
@@ -150,7 +183,9 @@ SENTENCES = {
 
 
 def explain(question: Question) -> Explained:
-    """What was done to a picture on its way from the light that it should show."""
+    """What was done to a picture on its way from the light that it should show. As expected is only what is so in every
+    pixel, as far as its coding lets anyone tell."""
+    question = question.with_alpha_alike()
     placement, bars = _placed(question)
     if not placement.is_same_picture:
         return Explained(ANOTHER, (), (), NOTHING, NOTHING, placement)
@@ -164,14 +199,24 @@ def explain(question: Question) -> Explained:
     off, most = _difference(question, search, expected, samples), _difference(question, search, expected, samples, MOST)
     besides = (*_steps(question), *_geometry(placement, bars))
     as_expected = Explained(EXPLAINED if besides else AS_EXPECTED, besides, (), off, off, placement, SURE, bars)
-    if expected.fits and most[0] < SEEN:
+    elsewhere = _places(question, search, placement, expected)
+    is_mostly_right = expected.fits and most[0] < SEEN
+    if is_mostly_right and elsewhere is None:
         return as_expected
+    in_places = replace(as_expected, verdict=IN_PLACES, places=elsewhere)
+    if elsewhere and elsewhere.share < MOST_PLACES and _is_seen_at_once(elsewhere, is_mostly_right):
+        return in_places
     chains = _shortest_first(question, search, samples, search.best())
     best = chains[0]
-    left = _difference(question, search, best, samples)
     is_no_better = expected.cost < NO_BETTER * best.cost and most[0] < MOST_UNEXPLAINED
     if is_no_better or (most[0] < SEEN and expected.cost < CLEARLY_BETTER * best.cost):
-        return replace(as_expected, confidence=LIKELY)
+        if elsewhere is None:
+            return replace(as_expected, confidence=LIKELY)
+        everywhere = _right_everywhere(question, search, placement, chains)
+        if everywhere is None:
+            return in_places
+        best = everywhere
+    left = _difference(question, search, best, samples)
     if not _is_explained(best, _difference(question, search, best, samples, MOST)[0]):
         near = None if question.expects_light else fitted(search.numbers((), samples), samples.numbers)
         return Explained(UNKNOWN, (), (), off, off, placement, bars=bars, fitted=near)
@@ -182,7 +227,25 @@ def explain(question: Question) -> Explained:
     )
     verdict = UNDECIDED if others else EXPLAINED
     confidence = _confidence(search, chains) / (1 + len(others))
-    return Explained(verdict, (*_told(best), *besides), others, left, off, placement, confidence, bars)
+    where = _places(question, search, placement, best)
+    return Explained(verdict, (*_told(best), *besides), others, left, off, placement, confidence, bars, places=where)
+
+
+def _is_seen_at_once(elsewhere: Places, is_mostly_right: bool) -> bool:
+    return elsewhere.looks == EXPOSED or (is_mostly_right and elsewhere.looks in SEEN_AT_ONCE)
+
+
+def _places(question: Question, search: Search, placement: Placement, chain: Chain) -> Places | None:
+    """Where a picture is not what a chain gives."""
+    return places(question.picture, question.light, placement, search.step_of(chain.deviations), question.coding)
+
+
+def _right_everywhere(
+    question: Question, search: Search, placement: Placement, chains: Sequence[Chain]
+) -> Chain | None:
+    """The first of the best chains that is right in every pixel."""
+    likely = [chain for chain in chains if chain.fits][:LIKELIEST]
+    return next((chain for chain in likely if _places(question, search, placement, chain) is None), None)
 
 
 def _shortest_first(question: Question, search: Search, samples: Samples, chains: list[Chain]) -> list[Chain]:

@@ -6,8 +6,10 @@ import numpy as np
 
 from saltwort.core.configs.tags import handoff_tags
 from saltwort.core.errors import BadInput
-from saltwort.core.explain.explained import FLOATS, Depth, Explained, Question, depth_of, rescued
+from saltwort.core.explain.explained import FLOATS, LOSSY_DEPTH, Depth, Explained, Question, depth_of, rescued
+from saltwort.core.explain.steps import divided
 from saltwort.core.images import read_pixels, write_image
+from saltwort.core.images.channels import ASSOCIATED
 from saltwort.core.images.headers import Header
 from saltwort.core.images.intake import survey_apart
 from saltwort.core.images.reading import Pixels
@@ -16,8 +18,6 @@ from saltwort.core.images.video_reading import VIDEOS, video_frame
 MOST_PIXELS = 40_000_000
 """8K; with its light such a picture takes a gigabyte."""
 RESCUED = "_rescued.exr"
-LOSSY_DEPTH: Depth = "JPEG"
-"""Of video, whose compression errs as much."""
 
 
 def read_picture(path: Path, frame: int = 1) -> tuple[Pixels, Depth]:
@@ -28,7 +28,13 @@ def read_picture(path: Path, frame: int = 1) -> tuple[Pixels, Depth]:
         return video_frame(path, frame), LOSSY_DEPTH
     header = survey_apart(path, path.name).facts.header
     check_size(header, path.name)
-    return read_pixels(path, alpha=True), depth_of(header, path.suffix)
+    return straight_pixels(path, header), depth_of(header, path.suffix)
+
+
+def straight_pixels(path: Path, header: Header) -> Pixels:
+    """The pixels of a picture with straight alpha, where it has any, however the file has it."""
+    pixels = read_pixels(path, alpha=True)
+    return divided(pixels) if header.alpha == ASSOCIATED and pixels.shape[2] == 4 else pixels
 
 
 def is_video(name: str) -> bool:

@@ -26,6 +26,7 @@ class Shown:
 
 def shown(question: Question, found: Explained, longest: int) -> Shown:
     """An answer in pictures with no side above `longest`."""
+    question = question.with_alpha_alike()
     came, expected = (_small(each, longest) for each in (_as_codes(question, found), as_expected(question, found)))
     repaired = _small(as_repaired(question, found), longest) if found.can_be_undone else None
     left = apart(question, came if repaired is None else repaired, expected)

@@ -141,6 +141,16 @@ class Search:
         before = tuple(each for each in deviations if each.operation.stage != "codes")
         return self._coded(in_turn(*after)(self._before_codes(before, samples)))
 
+    def step_of(self, deviations: tuple[Deviation, ...]) -> Step:
+        """A chain as one step, from light to the numbers before they are coded."""
+        views = [each.way.step for each in deviations if each.operation.stage == "view"] or [self._expected]
+        stages = (
+            [each.way.step for each in deviations if each.operation.stage == "light"],
+            views,
+            [each.way.step for each in deviations if each.operation.stage == "codes"],
+        )
+        return in_turn(*(step for stage in stages for step in stage if step is not None))
+
     def _before_codes(self, deviations: tuple[Deviation, ...], samples: Samples) -> NDArray[np.float32]:
         """What comes out of the view, (1, n, 3 or 4); kept, since many chains begin alike."""
         key = (samples, *((each.code, *each.way.parameters.items()) for each in deviations))

@@ -119,6 +119,12 @@ def divided(numbers: Pixels) -> Pixels:
     return np.concatenate([straight, alpha], axis=-1)
 
 
+def associated(numbers: Pixels) -> Pixels:
+    """Straight colour, with alpha, as associated: what `divided` undoes. Colour at an alpha of 0 stays."""
+    alpha = numbers[..., 3:]
+    return np.concatenate([np.where(alpha > 0, numbers[..., :3] * alpha, numbers[..., :3]), alpha], axis=-1)
+
+
 def multiplied(numbers: Pixels) -> Pixels:
     """Colour times alpha, where there is one."""
     if numbers.shape[-1] < 4:

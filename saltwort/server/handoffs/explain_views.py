@@ -13,6 +13,7 @@ from rest_framework.response import Response
 
 from saltwort.core.explain.drawn import STATES
 from saltwort.core.explain.explained import VERDICTS
+from saltwort.core.explain.places import LOOKS
 from saltwort.core.stations.sheet import LEVELS
 from saltwort.server.handoffs.explanations import explain_upload, explanations_of, lut_of, picture_of, rescued_of
 from saltwort.server.handoffs.models import Explanation, Station
@@ -69,6 +70,25 @@ class NearestSerializer(serializers.Serializer):
     off = serializers.FloatField()
 
 
+class BoxInPictureSerializer(serializers.Serializer):
+    """A box in a picture, as parts of its width and height from the upper left."""
+
+    left = serializers.FloatField()
+    top = serializers.FloatField()
+    width = serializers.FloatField()
+    height = serializers.FloatField()
+
+
+class OtherPlacesSerializer(serializers.Serializer):
+    """Where a picture is not what the deviations make of it: its share, 0–1, boxes around the largest of it, and what
+    that looks like, with its numbers by name."""
+
+    share = serializers.FloatField()
+    looks = serializers.ChoiceField(choices=tuple(LOOKS))
+    numbers = serializers.DictField(child=serializers.FloatField())
+    boxes = BoxInPictureSerializer(many=True)
+
+
 class ExplanationSerializer(serializers.Serializer):
     """A picture that came back: `deviations` have a code and its parameters, in the order in which they happened;
     `alternatives` fit as well."""
@@ -93,6 +113,7 @@ class ExplanationSerializer(serializers.Serializer):
     chain = serializers.SerializerMethodField()
     worst = serializers.SerializerMethodField()
     nearest = serializers.SerializerMethodField()
+    places = serializers.SerializerMethodField()
     author = serializers.CharField(allow_blank=True)
     created = serializers.DateTimeField()
 
@@ -119,6 +140,10 @@ class ExplanationSerializer(serializers.Serializer):
     def get_worst(self, made: Explanation) -> list[dict[str, Any]]:
         worst: list[dict[str, Any]] = made.told.get("worst", [])
         return worst
+
+    @extend_schema_field(OtherPlacesSerializer(allow_null=True))
+    def get_places(self, made: Explanation) -> dict[str, Any] | None:
+        return made.told.get("places")
 
     @extend_schema_field(NearestSerializer(allow_null=True))
     def get_nearest(self, made: Explanation) -> dict[str, Any] | None:

@@ -10,10 +10,10 @@ from django.core.files.uploadedfile import UploadedFile
 
 from saltwort.core.engine.displays import NO_LIGHT, display_kind
 from saltwort.core.errors import BadInput
-from saltwort.core.explain.explained import Question, depth_of, explain, rescued
-from saltwort.core.explain.files import LOSSY_DEPTH, check_size, is_video, rescue_file
+from saltwort.core.explain.explained import LOSSY_DEPTH, Question, depth_of, explain, rescued
+from saltwort.core.explain.files import check_size, is_video, rescue_file, straight_pixels
 from saltwort.core.explain.pictures import Shown, shown, worst_spots
-from saltwort.core.images import encode_png, read_pixels, write_image
+from saltwort.core.images import encode_png, write_image
 from saltwort.core.images.video_reading import video_frame
 from saltwort.core.project import read_setup
 from saltwort.server.handoffs.explaining import Wanted, light_of_render, question_of, told_of
@@ -95,7 +95,7 @@ def _asked(made: Explanation) -> Question:
     check_size(header, made.name)
     question = question_of(
         revision,
-        read_pixels(made.image.file, alpha=True),
+        straight_pixels(made.image.file, header),
         LOSSY_DEPTH if is_video(made.name) else depth_of(header, made.image.suffix),
         light_of_render(made.render, revision),
         Wanted(choice, made.expects_light),

@@ -13,8 +13,9 @@ from django.core.files.uploadedfile import UploadedFile
 
 from saltwort.core.errors import BadInput
 from saltwort.core.explain.explained import FLOATS, depth_of
+from saltwort.core.explain.files import straight_pixels
 from saltwort.core.findings.registry import CheckedProof
-from saltwort.core.images import encode_png, read_pixels, reduce_pixels
+from saltwort.core.images import encode_png, reduce_pixels
 from saltwort.core.images.reading import Pixels
 from saltwort.core.names import slug
 from saltwort.core.project import read_setup
@@ -135,12 +136,13 @@ def _station_of(project: Project, mark: CardMark) -> Station:
 
 
 def _pixels(image: StoredImage) -> Pixels:
-    width, height = image.measured().header.picture_size
+    header = image.measured().header
+    width, height = header.picture_size
     if width * height > MOST_PIXELS:
         raise BadInput(
             f"This picture is larger than {MOST_PIXELS // 1_000_000} million pixels. Save the card as it is."
         )
-    return read_pixels(image.file, alpha=True)
+    return straight_pixels(image.file, header)
 
 
 def _told(card: Card, found: Answer) -> dict[str, Any]:

@@ -3591,6 +3591,17 @@ export interface components {
         };
         /** @enum {unknown} */
         BlankEnum: "";
+        /** @description A box in a picture, as parts of its width and height from the upper left. */
+        BoxInPicture: {
+            /** Format: double */
+            left: number;
+            /** Format: double */
+            top: number;
+            /** Format: double */
+            width: number;
+            /** Format: double */
+            height: number;
+        };
         Builtin: {
             name: string;
             kind: string;
@@ -4025,12 +4036,13 @@ export interface components {
             readonly chain: components["schemas"]["ChainPart"][];
             readonly worst: components["schemas"]["WorstSpot"][];
             readonly nearest: components["schemas"]["Nearest"] | null;
+            readonly places: components["schemas"]["OtherPlaces"] | null;
             author: string;
             /** Format: date-time */
             created: string;
         };
         /** @enum {string} */
-        ExplanationVerdictEnum: "as expected" | "explained" | "not told apart" | "unknown" | "another picture";
+        ExplanationVerdictEnum: "as expected" | "explained" | "not told apart" | "unknown" | "another picture" | "differs in places";
         /** @enum {string} */
         ExponentEnum: "1.8" | "2.0" | "2.2" | "srgb" | "2.4" | "2.6" | "unknown";
         Extent: {
@@ -4423,6 +4435,8 @@ export interface components {
             process_space: string;
             description: string;
         };
+        /** @enum {string} */
+        LooksEnum: "cut" | "compressed" | "black" | "exposed" | "single" | "covered" | "scattered";
         MapKind: {
             key: string;
             label: string;
@@ -4645,6 +4659,19 @@ export interface components {
             data_layers: string;
             /** @default  */
             colour_layers: string;
+        };
+        /**
+         * @description Where a picture is not what the deviations make of it: its share, 0–1, boxes around the largest of it, and what
+         *     that looks like, with its numbers by name.
+         */
+        OtherPlaces: {
+            /** Format: double */
+            share: number;
+            looks: components["schemas"]["LooksEnum"];
+            numbers: {
+                [key: string]: number;
+            };
+            boxes: components["schemas"]["BoxInPicture"][];
         };
         Output: {
             id: number;

@@ -167,7 +167,11 @@ function Told({ made, isLast }: { made: Explanation; isLast: boolean }) {
       )}
       {open && (
         <div className={classes.pictures}>
-          <Captioned source={picture('came')}>As it came: {made.name}{made.frame !== null && `, frame ${made.frame}`}</Captioned>
+          <Captioned source={picture('came')} boxes={made.places?.boxes}>
+            As it came: {made.name}
+            {made.frame !== null && `, frame ${made.frame}`}
+            {made.places && '. It is not as expected where it is boxed'}
+          </Captioned>
           {made.verdict !== 'another picture' && <Captioned source={picture('expected')}>As it should be</Captioned>}
           {made.undo.possible && (
             <>
