@@ -40,8 +40,10 @@ GLOSSARY = tuple(
             "Config": "An OCIO config: the spaces, displays, views, looks, roles and rules that all "
             "applications share.",
             "Context variable": "A variable, such as the shot, that a config uses in file names.",
-            "Data": "Numbers that are no colour: roughness, normals, masks. They are never converted.",
+            "Data": "Numbers that are no colour: roughness, normals, masks, and such layers of a render. They are "
+            "never converted.",
             "Data window": "The part of an EXR picture that has pixels; it may be smaller or larger than the picture.",
+            "Differs in places": "What Explain says of a picture that is as expected but for some pixels, in boxes.",
             "Display": "A screen with its encoding, such as sRGB or Rec.2100-PQ.",
             "Display-referred": "Numbers that say what a screen shows, after the view.",
             "Encoding": "The curve between light and the stored numbers; also what a space says of itself in OCIO.",

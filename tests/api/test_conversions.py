@@ -9,6 +9,7 @@ from typing import Any
 from unittest.mock import patch
 
 import numpy as np
+import OpenEXR
 from django.conf import settings
 from django.test import override_settings
 
@@ -77,6 +78,30 @@ class Converting(ConversionTestCase):
             atol=2**-12,
         )
         self.assertEqual(read_header(self.file(made, colour["target"])).tags["colorInteropID"], "lin_ap1_scene")
+
+    def test_layers_of_data_are_told_before_and_after_and_put_right_by_hand(self) -> None:
+        file = self.folder / "aovs.exr"
+        random = np.random.default_rng(8)
+        names = [f"{layer}{last}" for layer in ("", "N.", "warm.") for last in "RGB"]
+        planes = {name: random.random((24, 32)).astype(np.float16) for name in names}
+        with OpenEXR.File({}, dict(planes)) as made:
+            made.write(str(file))
+        add_texture(self.project, "aovs_col.exr", store_file(file, "aovs_col.exr"))
+        asked = {"space": LINEAR_REC709, "format": "exr-half"}
+        (planned,) = self.tell("post", "/conversions/preview", 200, **asked)["files"]
+        self.assertEqual(planned["notes"], ["N: data, called as normals are: it keeps its numbers."])
+        cases = (({"N"}, {}), ({"N", "warm"}, {"data_layers": "warm"}), (set(), {"colour_layers": "N, fog"}))
+        for data, by_hand in cases:
+            with self.subTest(by_hand):
+                conversion = self.convert(**asked, **by_hand)
+                (done,) = conversion["files"]
+                self.assertEqual(set(done["figures"]["data"]), data)
+                with OpenEXR.File(str(self.file(conversion, done["target"])), separate_channels=True) as written:
+                    found = {name: channel.pixels for name, channel in written.channels().items()}
+                for name, plane in planes.items():
+                    self.assertEqual(np.array_equal(found[name], plane), name.rpartition(".")[0] in data, name)
+        refused = self.tell("post", "/conversions/preview", 400, **asked, data_layers="N", colour_layers="N")
+        self.assertIn("is in both lists", refused["detail"])
 
     def test_only_what_is_chosen(self) -> None:
         wall, _ = self.texture("wall_col.png"), self.texture("rope_col.png", seed=2)

@@ -21,7 +21,7 @@ from saltwort.core.explain.alignment import (
     place,
     reduced,
 )
-from saltwort.core.explain.chains import Chain
+from saltwort.core.explain.chains import FITTING, Chain
 from saltwort.core.explain.fitted import Fitted, fitted
 from saltwort.core.explain.operation import Parameter, Scene
 from saltwort.core.explain.places import COVERED, EXPOSED, SINGLE, Coding, Places, places
@@ -199,7 +199,9 @@ def explain(question: Question) -> Explained:
     off, most = _difference(question, search, expected, samples), _difference(question, search, expected, samples, MOST)
     besides = (*_steps(question), *_geometry(placement, bars))
     as_expected = Explained(EXPLAINED if besides else AS_EXPECTED, besides, (), off, off, placement, SURE, bars)
-    elsewhere = _places(question, search, placement, expected)
+    # Where most of it is off, nothing is off in places.
+    is_off = float(np.median(expected.off)) > FITTING
+    elsewhere = None if is_off else _places(question, search, placement, expected)
     is_mostly_right = expected.fits and most[0] < SEEN
     if is_mostly_right and elsewhere is None:
         return as_expected

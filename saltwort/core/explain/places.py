@@ -109,17 +109,20 @@ def places(picture: Pixels, light: Pixels, placement: Placement, made: Step, cod
     coding can do; None where it is so everywhere. Where the picture has another size, each pixel may be anything
     between the values around it in the light."""
     seen = np.nan_to_num(np.ascontiguousarray(flipped(picture, placement.flip)[..., :3], np.float32))
-    placement, low, high, inside = _bounds(seen, light, placement, made, coding)
-    beyond = OVERSHOOT * (high - low)
-    far = np.maximum(np.maximum(low - beyond - seen, seen - high - beyond), 0)
-    if coding.lossy:
-        differs = _lossy(seen, low, high, far, coding.step)
-    else:
-        allowed = np.full_like(far[..., :1], PIXEL * coding.step)
-        if coding.linear:
-            allowed *= np.maximum(np.abs(high).max(axis=2, keepdims=True), LEAST_LIGHT)
-        differs = (far / allowed).max(axis=2)
-    differs[~inside] = 0
+    placement, reach = _lies(seen, light, placement, made, coding)
+    height, width = seen.shape[:2]
+    differs = np.zeros((height, width), np.float32)
+    margin = TILE if coding.lossy else 0
+
+    def compare(first: int) -> None:
+        top, bottom = max(0, first - margin), min(height, first + ROWS + margin)
+        band = seen[top:bottom]
+        low, high, inside = _bounds(light, placement, made, coding, (top, bottom, width), reach)
+        found = _lossy(band, low, high, coding.step) if coding.lossy else _exact(band, low, high, coding)
+        found[~inside] = 0
+        differs[first : first + ROWS] = found[first - top : first - top + ROWS]
+
+    on_all_cores(compare, range(0, height, ROWS))
     mask = _kept(differs)
     if not mask.any():
         return None
@@ -127,35 +130,80 @@ def places(picture: Pixels, light: Pixels, placement: Placement, made: Step, cod
     return Places(float(mask.mean()), _boxes(flipped(mask, placement.flip)), looks, numbers, mask)
 
 
-def _bounds(
-    seen: Array, light: Pixels, placement: Placement, made: Step, coding: Coding
-) -> tuple[Placement, Array, Array, Mask]:
-    """The least and the most that each pixel may be, (height, width, 3), and where there is light for it at all. The
-    placement is that of whole pixels where the picture lies on these."""
-    whole = _numbers(light, made, clips=coding.clips)
+def _lies(seen: Array, light: Pixels, placement: Placement, made: Step, coding: Coding) -> tuple[Placement, int]:
+    """The placement, on whole pixels of the light where the picture lies on these; and how many pixels of the light
+    around may have gone into one of the picture."""
     shape = seen.shape[:2]
-    if max(abs(scale - 1) * side for scale, side in zip(placement.scale, shape[::-1], strict=True)) < 1:
-        on_pixels = _on_pixels(seen, whole, placement)
-        found, inside = _at(whole, on_pixels, shape, reach=0)
-        if _typically_off(seen[inside], found[inside]) < MOSTLY * coding.step:
-            return on_pixels, found, found, inside
     reach = max(LEAST_REACH, int(np.ceil(LOBES * max(placement.scale))))
-    low, inside = _at(-_most_around(-whole, reach), placement, shape, reach)
-    high, _ = _at(_most_around(whole, reach), placement, shape, reach)
-    return placement, low, high, inside
+    if max(abs(scale - 1) * side for scale, side in zip(placement.scale, shape[::-1], strict=True)) >= 1:
+        return placement, reach
+    rows, columns = (np.arange(0, side, max(1, side // LINES)) for side in shape)
+    some = seen[rows][:, columns]
+    right, down = (int(np.round(shift)) for shift in placement.shift)
+
+    def meant(by: tuple[int, ...]) -> Array:
+        at = np.ix_(
+            np.clip(rows + down + by[1], 0, light.shape[0] - 1), np.clip(columns + right + by[0], 0, light.shape[1] - 1)
+        )
+        return _numbers(light[at], made, clips=coding.clips)
+
+    def off(by: tuple[int, ...]) -> float:
+        # What is flat is alike wherever it lies: edges tell.
+        return float(np.minimum(np.abs(some - meant(by)), 1).mean())
+
+    best = min(product((0, -1, 1), repeat=2), key=off)
+    if _typically_off(some, meant(best)) >= MOSTLY * coding.step:
+        return placement, reach
+    x, y = best
+    return replace(placement, scale=(1.0, 1.0), shift=(float(right + x), float(down + y))), 0
+
+
+def _bounds(
+    light: Pixels, placement: Placement, made: Step, coding: Coding, rows: tuple[int, int, int], reach: int
+) -> tuple[Array, Array, Mask]:
+    """The least and the most that each pixel in some rows (first, end, width) may be, (height, width, 3), and where
+    there is light for it at all."""
+    x, y = placement.at(np.arange(rows[2], dtype=float), np.arange(rows[0], rows[1], dtype=float))
+    across, down = np.round(x).astype(int), np.round(y).astype(int)
+    inside = np.outer(
+        (down >= reach) & (down < light.shape[0] - reach), (across >= reach) & (across < light.shape[1] - reach)
+    )
+    across, down = np.clip(across, 0, light.shape[1] - 1), np.clip(down, 0, light.shape[0] - 1)
+    first, end = max(0, int(down.min()) - reach), int(down.max()) + reach + 1
+    whole, down = _numbers(light[first:end], made, clips=coding.clips), down - first
+    if reach == 0:
+        found = whole[down][:, across]
+        return found, found, inside
+    return -_most_around(-whole, reach)[down][:, across], _most_around(whole, reach)[down][:, across], inside
+
+
+def _exact(seen: Array, low: Array, high: Array, coding: Coding) -> Array:
+    """By how much pixels are off that were not compressed, in what they may be, (height, width)."""
+    far = _largest(_beyond(seen, low, high)) / np.float32(PIXEL * coding.step)
+    if coding.linear:
+        far /= np.maximum(_largest(np.abs(high)), LEAST_LIGHT)
+    return far
+
+
+def _beyond(seen: Array, low: Array, high: Array) -> Array:
+    """How far pixels are outside what they may be."""
+    if low is high:
+        apart: Array = np.abs(seen - low)
+        return apart
+    beyond = OVERSHOOT * (high - low)
+    return np.maximum(np.maximum(low - beyond - seen, seen - high - beyond), 0)
+
+
+def _largest(channels: Array) -> Array:
+    """The largest of three channels, (height, width, 3): several times as fast as a maximum over so short an axis."""
+    return np.maximum(np.maximum(channels[..., 0], channels[..., 1]), channels[..., 2])
 
 
 def _numbers(light: Pixels, made: Step, *, clips: bool) -> Array:
     """What a step gives of light, (height, width, 4), as a file holds it, (height, width, 3)."""
     least, most = (0.0, 1.0) if clips else (-LARGEST_HALF, LARGEST_HALF)
-    found = np.empty((*light.shape[:2], 3), np.float32)
-
-    def fill(first: int) -> None:
-        rows = made(np.ascontiguousarray(light[first : first + ROWS]))[..., :3]
-        found[first : first + ROWS] = np.clip(np.nan_to_num(rows, posinf=most, neginf=least), least, most)
-
-    on_all_cores(fill, range(0, len(light), ROWS))
-    return found
+    found = made(np.ascontiguousarray(light))[..., :3]
+    return np.clip(np.nan_to_num(found, posinf=most, neginf=least), least, most)
 
 
 def _most_around(numbers: Array, reach: int) -> Array:
@@ -166,23 +214,6 @@ def _most_around(numbers: Array, reach: int) -> Array:
         for by in range(1, 2 * reach + 1):
             np.maximum(numbers, padded[by : by + length] if axis == 0 else padded[:, by : by + length], out=numbers)
     return numbers
-
-
-def _on_pixels(seen: Array, whole: Array, placement: Placement) -> Placement:
-    """The placement on whole pixels near one that is not scaled, by which the picture fits best."""
-    rows, columns = (np.arange(0, side, max(1, side // LINES)) for side in seen.shape[:2])
-    some = seen[rows][:, columns]
-    right, down = (int(np.round(shift)) for shift in placement.shift)
-
-    def off(by: tuple[int, ...]) -> float:
-        at = np.ix_(
-            np.clip(rows + down + by[1], 0, whole.shape[0] - 1), np.clip(columns + right + by[0], 0, whole.shape[1] - 1)
-        )
-        # What is flat is alike wherever it lies: edges tell.
-        return float(np.minimum(np.abs(some - whole[at]), 1).mean())
-
-    x, y = min(product((0, -1, 1), repeat=2), key=off)
-    return replace(placement, scale=(1.0, 1.0), shift=(float(right + x), float(down + y)))
 
 
 def _typically_off(one: Array, other: Array) -> float:
@@ -202,18 +233,18 @@ def _at(whole: Array, placement: Placement, shape: tuple[int, ...], reach: int) 
     return whole[rows][:, columns], inside
 
 
-def _lossy(seen: Array, low: Array, high: Array, far: Array, step: float) -> Array:
+def _lossy(seen: Array, low: Array, high: Array, step: float) -> Array:
     """By how much pixels of a compressed picture are off, in what they may be, (height, width): each by itself where it
     is far off, and all of a tile where its mean is."""
     bright, dark = (_of_tiles(numbers, np.max) for numbers in (high, -low))
     # Compression blurs over the edge of a tile, and from one channel into the others.
-    around = (_most_around(bright, 1) + _most_around(dark, 1)).max(axis=2)
+    around = _largest(_most_around(bright, 1) + _most_around(dark, 1))
     off = seen - np.clip(seen, low, high)
     mean = _of_tiles(off, np.mean)
     noise = float(1.4826 * np.median(np.abs(off - _to_pixels(mean, off.shape))))
-    tiles = np.abs(mean).max(axis=2) / (TILE_STEPS * step + TILE_RANGE * around + TILE_NOISE * noise)
+    tiles = _largest(np.abs(mean)) / (TILE_STEPS * step + TILE_RANGE * around + TILE_NOISE * noise)
     # Colour has half the resolution, so that a thin line may lose all of it, but not its brightness.
-    beside = np.sign(off) * far @ LUMINANCE
+    beside = (np.sign(off) * _beyond(seen, low, high)) @ LUMINANCE
     pixels = np.abs(beside) / _to_pixels(LOSSY_PIXEL * step + LOSSY_RANGE * around + LOSSY_NOISE * noise, off.shape)
     most: Array = np.maximum(pixels, _to_pixels(tiles, off.shape)).astype(np.float32)
     return most

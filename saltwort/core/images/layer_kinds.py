@@ -83,7 +83,7 @@ class ByHand:
         """From two lists with commas. Raises BadInput for a layer in both."""
         found = cls(_listed(data), _listed(colour))
         if both := set(found.data) & set(found.colour):
-            raise BadInput(f"The layer “{min(both)}” cannot be both data and colour. Take it out of one list.")
+            raise BadInput(f"The layer “{min(both)}” is in both lists, of data and of colour. Remove it from one.")
         return found
 
     def among(self, layers: Collection[str]) -> "ByHand":

@@ -77,13 +77,13 @@ class PlannedFile:
 def plan(project: Project, order: Order) -> list[PlannedFile]:
     """Every file of an order, those that lose most first, with what converting it would do. Raises BadInput for a
     space, format, pattern or place that cannot be."""
-    config, place = config_of(project.current), _place(order.place)
+    config, place, by_hand = config_of(project.current), _place(order.place), order.by_hand
     space = known_space(config, order.space)
     wanted = set(order.textures)
     rows = [row for row in assigned_textures(project) if not wanted or row.texture.pk in wanted]
     if not rows:
         raise BadInput("There is no file to convert. Select some, or add textures first.")
-    planned = [_planned(config, row, space, order) for row in rows]
+    planned = [_planned(config, row, space, order, by_hand) for row in rows]
     named = Counter(file.target.lower() for file in planned)
     placed = [_placed(file, place, named[file.target.lower()] > 1, order) for file in planned]
     return sorted(placed, key=_doubt, reverse=True)
@@ -98,7 +98,7 @@ def _doubt(file: PlannedFile) -> float:
     return foreseen.clipped + foreseen.negative + len(foreseen.notes) + sum(seen)
 
 
-def _planned(config: ocio.Config, row: AssignedTexture, space: str, order: Order) -> PlannedFile:
+def _planned(config: ocio.Config, row: AssignedTexture, space: str, order: Order, by_hand: ByHand) -> PlannedFile:
     assigned = config.getColorSpace(row.assignment.space)
     if assigned is None:
         return PlannedFile(row, space, row.texture.path, None, f"The config has no space {row.assignment.space}.")
@@ -108,7 +108,7 @@ def _planned(config: ocio.Config, row: AssignedTexture, space: str, order: Order
     target = posixpath.join(folder, converted_name(name, config, into, order.format, order.pattern))
     image = row.texture.image
     try:
-        parts = _parts_of(image, order.by_hand)
+        parts = _parts_of(image, by_hand)
         check_convertible(parts, name, order.format, is_data=assigned.isData())
         foreseen = foresee(config, parts, preview_of(image).sample, assigned.getName(), into, order.format)
     except BadInput as error:

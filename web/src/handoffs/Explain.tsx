@@ -154,7 +154,7 @@ function Told({ made, isLast }: { made: Explanation; isLast: boolean }) {
         <button type="button" className="bare" aria-expanded={open} onClick={() => setOpen(!open)}>
           <strong>{made.sentence}</strong>
         </button>
-        <Button size="compact-xs" variant="subtle" loading={forget.isPending} onClick={() => forget.mutate(undefined)}>
+        <Button size="compact-xs" variant="subtle" style={{ flexShrink: 0 }} loading={forget.isPending} onClick={() => forget.mutate(undefined)}>
           Forget
         </Button>
       </div>
