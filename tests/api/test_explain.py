@@ -118,6 +118,18 @@ class Kept(ServerTestCase):
         back = read_pixels(frames / "rescued" / "shot_rescued_8.exr")
         self.assertLess(float(np.median(np.abs(back - light) / np.maximum(light, 0.02))), 0.03)
 
+    def test_held_against_the_wrong_render(self) -> None:
+        other = light_of(4)
+        file = self.folder / "other.exr"
+        write_image(file, other, "half")
+        quay = add_render(self.project, "other.exr", store_file(file, "other.exr"))
+        view = view_processor(config_of(self.project.current), "ACEScg", ACES_SDR)
+        made = self.dropped(np.clip(apply(view, np.ascontiguousarray(other[..., :3])), 0, 1))
+        self.assertEqual((made["verdict"], made["render"]), ("as expected", quay.name))
+        self.assertTrue(made["sentence"].startswith("This image does not show beauty.exr, but other.exr. "), made)
+        none = self.dropped(np.random.default_rng(2).random((200, 320, 3)).astype(np.float32))
+        self.assertTrue(none["sentence"].startswith("This image shows neither beauty.exr nor another render"), none)
+
     def test_what_cannot_be_repaired_has_no_such_picture(self) -> None:
         made = self.dropped(np.random.default_rng(2).random((200, 320, 3)).astype(np.float32))
         self.assertEqual(made["verdict"], "another picture")

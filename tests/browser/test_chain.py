@@ -202,6 +202,34 @@ class Explained(ChainTestCase):
         answer.get_by_role("button", name="Forget").click()
         expect(answer).to_have_count(0)
 
+    def test_the_wrong_render_is_told_and_places_are_boxed(self) -> None:
+        for name, seed in (("beauty.exr", 2), ("other.exr", 4)):
+            write_image(self.folder / name, light_of(seed), "half")
+            add_render(self.project, name, store_file(self.folder / name, name))
+        codes = np.clip(apply(view_processor(config_of(self.current().current), "ACEScg", ACES_SDR), light_of(2)), 0, 1)
+        codes[100:180, 200:330] = (1.0, 0.1, 0.9)
+        marked = self.folder / "marked.png"
+        write_image(marked, codes, "uint8")
+        page = self.open("handoffs")
+        self.show("Explain")
+        self.choose("It should show", "other.exr")
+        with page.expect_file_chooser() as chooser:
+            page.get_by_role("button", name="Choose or drop a picture").click()
+        chooser.value.set_files(marked)
+        answers = page.get_by_role("group", name="Explanation of marked.png")
+        expect(answers).to_contain_text("does not show other.exr, but beauty.exr", timeout=60_000)
+        expect(answers).to_contain_text("something else stands there")
+        self.choose("It should show", "beauty.exr")
+        expect(answers).to_have_count(2, timeout=60_000)
+        again = answers.first
+        expect(again).not_to_contain_text("does not show")
+        came = again.get_by_role("figure").first
+        image, box = came.locator("img").bounding_box(), came.locator("span").bounding_box()
+        assert image and box
+        height, width = codes.shape[:2]
+        self.assertAlmostEqual((box["x"] + box["width"] / 2 - image["x"]) / image["width"], 265 / width, delta=0.03)
+        self.assertAlmostEqual((box["y"] + box["height"] / 2 - image["y"]) / image["height"], 140 / height, delta=0.03)
+
     def test_a_folder_is_rescued_and_what_is_unknown_has_a_lut(self) -> None:
         light = light_of(2) * np.float32(0.3)
         beauty, folder = self.folder / "beauty.exr", self.folder / "baked"

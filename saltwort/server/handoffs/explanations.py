@@ -10,7 +10,8 @@ from django.core.files.uploadedfile import UploadedFile
 
 from saltwort.core.engine.displays import NO_LIGHT, display_kind
 from saltwort.core.errors import BadInput
-from saltwort.core.explain.explained import LOSSY_DEPTH, Question, depth_of, explain, rescued
+from saltwort.core.explain.alignment import LIKELY, place, reduced
+from saltwort.core.explain.explained import ANOTHER, LOSSY_DEPTH, Explained, Question, depth_of, explain, rescued
 from saltwort.core.explain.files import check_size, is_video, rescue_file, straight_pixels
 from saltwort.core.explain.pictures import Shown, shown, worst_spots
 from saltwort.core.images import encode_png, write_image
@@ -57,9 +58,9 @@ def explain_upload(
         revision=project.current.number,
         author=author,
     )
-    question = _asked(made)
-    found = explain(question)
+    question, found = _explained(made)
     made.told = told_of(question, found, [station] if station else stations_of(project))
+    made.told["sentence"] = _of_which_render(made, render, found) + made.told["sentence"]
     if is_video(made.name):
         made.told["frame"] = frame
     pictures = shown(question, found, WIDTH)
@@ -70,6 +71,32 @@ def explain_upload(
     _keep(made, pictures)
     project.explanations.filter(pk__in=project.explanations.values_list("pk", flat=True)[MOST_KEPT:]).delete()
     return made
+
+
+def _explained(made: Explanation) -> tuple[Question, Explained]:
+    """The question of an explanation, and its answer: beside another render of the project where the image shows that
+    one instead."""
+    question = _asked(made)
+    found = explain(question)
+    if found.verdict != ANOTHER:
+        return question, found
+    asked, picture = made.render, reduced(question.picture)
+    for render in made.project.renders.exclude(pk=asked.pk).select_related("image", "project__current"):
+        made.render = render
+        other = _asked(made)
+        if place(reduced(other.light), picture).likeness > LIKELY:
+            return other, explain(other)
+    made.render = asked
+    return question, found
+
+
+def _of_which_render(made: Explanation, asked: Render, found: Explained) -> str:
+    """What to say first where an image does not show the render that it was held against."""
+    if made.render != asked:
+        return f"This image does not show {asked.name}, but {made.render.name}. "
+    if found.verdict == ANOTHER and made.project.renders.count() > 1:
+        return f"This image shows neither {asked.name} nor another render of the project. "
+    return ""
 
 
 def _frame_of(upload: UploadedFile, frame: int) -> StoredImage:

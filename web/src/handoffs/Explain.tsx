@@ -33,10 +33,10 @@ export function Explain({ station }: { station: Station }) {
   });
   const chosen = renders.data?.find(({ id }) => id === render) ?? renders.data?.[0];
   const [frame, setFrame] = useState(1);
-  const explain = useChange((_, file: File) =>
+  const explain = useChange((_, { file, beside }: { file: File; beside?: number }) =>
     send<Explanation>(`/api/v1/projects/${slug}/explanations`, {
       file,
-      render: String(chosen?.id),
+      render: String(beside),
       expects_light: String(light),
       frame: String(frame),
       ...(of === UNSAID ? {} : { station: of }),
@@ -61,7 +61,7 @@ export function Explain({ station }: { station: Station }) {
         event.preventDefault();
         event.stopPropagation();
         const file = event.dataTransfer.files[0];
-        if (file) explain.mutate(file);
+        if (file) explain.mutate({ file, beside: chosen?.id });
       }}
     >
       <h2 className="row">
@@ -74,7 +74,10 @@ export function Explain({ station }: { station: Station }) {
           data={renders.data?.map(({ id, name }) => ({ value: String(id), label: name })) ?? []}
           value={String(chosen?.id ?? '')}
           allowDeselect={false}
-          onChange={(id) => setRender(Number(id))}
+          onChange={(id) => {
+            setRender(Number(id));
+            if (explain.variables) explain.mutate({ ...explain.variables, beside: Number(id) });
+          }}
         />
         <Select
           size="xs"
@@ -96,7 +99,7 @@ export function Explain({ station }: { station: Station }) {
           onChange={(event) => setLight(event.currentTarget.checked)}
           style={{ paddingBottom: 8 }}
         />
-        <FileButton onChange={(file) => file && explain.mutate(file)} accept=".png,.jpg,.jpeg,.tif,.tiff,.exr,.avif,.jxl,.hdr,.dpx,.mp4,.mov,.m4v,.mkv,.webm">
+        <FileButton onChange={(file) => file && explain.mutate({ file, beside: chosen?.id })} accept=".png,.jpg,.jpeg,.tif,.tiff,.exr,.avif,.jxl,.hdr,.dpx,.mp4,.mov,.m4v,.mkv,.webm">
           {(props) => (
             <Button {...props} size="xs" disabled={explain.isPending}>
               {explain.isPending ? 'Looking at it: some seconds …' : 'Choose or drop a picture'}
