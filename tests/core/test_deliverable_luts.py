@@ -77,6 +77,28 @@ class Luts(DeliverableTestCase):
         self.assertAlmostEqual(tried[33], written.error.p99, delta=0.05)
         self.assertEqual(sorted(tried.values(), reverse=True), list(tried.values()), "more nodes are closer")
 
+    def test_a_hot_pixel_does_not_decide_the_range(self) -> None:
+        random = np.random.default_rng(12)
+        light = (0.18 * 2.0 ** random.normal(0, 1.5, (60, 60, 1)) * random.uniform(0.6, 1, (60, 60, 3))).astype(
+            np.float32
+        )
+        found = {}
+        for name, hot in (("without", None), ("bright", 3e4), ("infinite", np.inf)):
+            pixels = light.copy()
+            if hot is not None:
+                pixels[7, 9] = hot
+            file = write(self.folder / f"{name}.exr", pixels, "float")
+            target, written = self.make("lut", (Source(file, "ACEScg"),), size=33)
+            assert written.picture
+            found[name] = written
+            shown = self.through(target, light)
+            off = np.abs(shown - apply(view_processor(self.config, "ACEScg", ACES_SDR), light))
+            self.assertLess(float(np.percentile(off, 99)), 0.02, name)
+        for name in ("bright", "infinite"):
+            self.assertAlmostEqual(found[name].picture.clipped, 1 / 3600 + found["without"].picture.clipped, delta=1e-3)
+            self.assertLess(found[name].held[1], 2 * found["without"].held[1])
+            self.assertLess(found[name].picture.p99, 1.5 * found["without"].picture.p99)
+
     def test_the_range_is_that_of_the_picture(self) -> None:
         bright = Source(write(self.folder / "bright.exr", self.light * 40, "float"), "ACEScg")
         _, written = self.make("lut", (bright,))

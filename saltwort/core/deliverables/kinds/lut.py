@@ -34,7 +34,7 @@ from saltwort.core.luts.tables import (
     sampled,
 )
 from saltwort.core.names import slug
-from saltwort.core.numbers import MIDDLE_GREY
+from saltwort.core.numbers import LARGEST_HALF, MIDDLE_GREY
 from saltwort.core.spaces.difference import delta_e_2000, delta_e_itp
 from saltwort.core.views.tone import display_xyz
 
@@ -59,6 +59,8 @@ HALD_EDGES = (4, 9, 16, 25, 36, 49, 64)
 MEASURED = 100_000
 SIZES = (17, 25, 33, 49, 65)
 OF_SHAPER = {"shaper": (AUTO, LOG)}
+OUTLIERS = 0.001
+"""Share of a picture's pixels, its brightest, that a LUT measured over it may clip."""
 SPREAD = 3.0
 """Stops that the channels of a measured colour lie apart at most: lamps and lacquers, not lasers alone."""
 
@@ -267,13 +269,14 @@ def _exact(config: ocio.Config, settings: LutSettings) -> ocio.CPUProcessor:
 
 
 def _shaper(config: ocio.Config, settings: LutSettings, picture: Array | None) -> Shaper | None:
-    """The shaper that is asked for; over the range of the picture where there is one."""
+    """The shaper that is asked for; where there is a picture, over its range without its brightest pixels: a hot one
+    would take the steps from all others."""
     wanted = settings.shaper == LOG or (settings.shaper == AUTO and _is_light(config, settings.source))
     if not wanted:
         return None
     high = MIDDLE_GREY * 2.0**settings.highest
     if picture is not None and settings.shaper == AUTO:
-        peak = float(picture[np.isfinite(picture)].max(initial=1.0))
+        peak = float(np.quantile(picture.max(axis=1), 1 - OUTLIERS, method="lower"))
         high = MIDDLE_GREY * 2.0 ** (np.ceil(4 * np.log2(max(peak, 1.0) / MIDDLE_GREY)) / 4)
     return Shaper(MIDDLE_GREY * 2.0**settings.lowest, float(high))
 
@@ -315,11 +318,12 @@ def _colours(shaper: Shaper | None) -> Array:
 
 
 def _picture_colours(config: ocio.Config, source: Source, settings: LutSettings) -> Array:
-    """Pixels of a picture as the LUT is fed them, (n, 3), at most MEASURED."""
+    """Pixels of a picture as the LUT is fed them, (n, 3), at most MEASURED: within what half floats hold."""
     pixels = read_pixels(source.file, source.layer).reshape(-1, 3)
     few = pixels[:: max(1, -(-len(pixels) // MEASURED))]
     fed = apply(space_processor(config, source.space, settings.source), np.ascontiguousarray(few)[None])[0]
-    return np.asarray(np.nan_to_num(fed), np.float64)
+    numbers = np.nan_to_num(fed, posinf=LARGEST_HALF, neginf=-LARGEST_HALF)
+    return np.asarray(np.clip(numbers, -LARGEST_HALF, LARGEST_HALF), np.float64)
 
 
 Judge = tuple[str, Callable[[Array, Array], Array]] | None
