@@ -89,6 +89,14 @@ def seen_patches(of: Card) -> np.ndarray:
 
 
 class Answers(TestCase):
+    def test_what_changes_nothing_is_no_answer(self) -> None:
+        """Negatives cut off are in few patches: an exposure of 0 stops left no more of them than that share."""
+        of = card()
+        light = of.bench.agreed().written(of.picture())[..., :3]
+        said = answer(of, CameBack(find_card(np.maximum(light, 0)), "written", "half"))
+        self.assertEqual(said.verdict, UNKNOWN)
+        self.assertNotIn("stops", {name for made in said.made for name in made.slip.parameters})
+
     def test_random_cases(self) -> None:
         """The share of right answers, and not one that calls a wrong card right."""
         right, told = 0, []

@@ -101,6 +101,8 @@ def answer(card: Card, back: CameBack) -> Answer:
         return Answer(UNDECIDED, guesses[0].made, ((),), largest, compare.largest(guesses[0]), worst, compare.step)
     if not guesses[0].fits:
         guesses = _best([*guesses, *compare.fitted(compare.pairs(singles))])
+    # What changes nothing explains nothing: an exposure of 0 stops, say.
+    guesses = [guess for guess in guesses if not compare.is_same(agreed, guess)] or [agreed]
     best = guesses[0]
     if not best.fits:
         return Answer(UNKNOWN, best.made, (), largest, compare.largest(best), worst, compare.step)
