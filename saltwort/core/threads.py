@@ -6,6 +6,8 @@ from concurrent.futures import ThreadPoolExecutor, wait
 from threading import local
 from typing import TypeVar
 
+import numpy.ma  # noqa: F401 - numpy loads it when it is first needed, which fails in two threads at once
+
 Item = TypeVar("Item")
 
 CORES = os.cpu_count() or 1

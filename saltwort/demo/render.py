@@ -103,7 +103,7 @@ def light_along(origin: Array, direction: Array, bounces: int = 2) -> Array:
     result = sky(direction)
     if bounces < 0:
         return result
-    for number in np.unique(body[body >= 0]):
+    for number in np.flatnonzero(np.bincount(body[body >= 0])):
         hit = body == number
         point = origin[hit] + direction[hit] * distance[hit, None]
         result[hit] = _shaded(int(number), point, direction[hit], bounces)

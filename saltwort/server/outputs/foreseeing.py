@@ -86,7 +86,9 @@ def _subject(render: Render) -> Subject:
         colours = stored(render.image, SAMPLED, render.layer).reshape(-1, 3)
     else:
         colours = preview_of(render.image).sample[:, colour_channels(facts.header.channel_names)]
-    return Subject(facts, space_of(render).space, np.ascontiguousarray(colours, np.float32)[None], render.image.file)
+    return Subject(
+        facts, space_of(render).space, np.ascontiguousarray(colours, np.float32)[None], lambda: render.image.file
+    )
 
 
 def _without(render: Render, numbers: list[int]) -> list[int]:
