@@ -218,7 +218,7 @@ class Explained(ChainTestCase):
         chooser.value.set_files(marked)
         answers = page.get_by_role("group", name="Explanation of marked.png")
         expect(answers).to_contain_text("does not show other.exr, but beauty.exr", timeout=60_000)
-        expect(answers).to_contain_text("something else stands there")
+        expect(answers).to_contain_text("other content covers that area")
         self.choose("It should show", "beauty.exr")
         expect(answers).to_have_count(2, timeout=60_000)
         again = answers.first

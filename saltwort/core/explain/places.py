@@ -75,21 +75,21 @@ class Places:
     def sentence(self) -> str:
         count = int(self.mask.sum())
         pixels = f"{count:,} pixels" if count > 1 else "1 pixel"
-        share = f"{self.share:.1%} of the picture" if self.share >= 0.001 else pixels
-        return f"It differs in {share}: {LOOKS[self.looks].format(**self.numbers)}."
+        share = f"{self.share:.1%} of its area" if self.share >= 0.001 else pixels
+        return f"The image differs in {share}: {LOOKS[self.looks].format(**self.numbers)}."
 
 
 CUT, COMPRESSED, BLACK, EXPOSED, SINGLE, COVERED, SCATTERED = (
     "cut", "compressed", "black", "exposed", "single", "covered", "scattered",
 )  # fmt: skip
 LOOKS = {
-    CUT: "light is cut at {level:.3g}",
-    COMPRESSED: "light above {level:.3g} is compressed or otherwise changed",
-    BLACK: "light above {level:.3g} became black",
-    EXPOSED: "it is exposed otherwise there, by {stops:+.2f} stops",
+    CUT: "scene-linear values are clipped at {level:.3g}",
+    COMPRESSED: "scene-linear values above {level:.3g} are compressed or changed",
+    BLACK: "scene-linear values above {level:.3g} are black",
+    EXPOSED: "that area is exposed by {stops:+.2f} stops",
     SINGLE: "single pixels have other values",
-    COVERED: "something else stands there, as with an overlay or a retouch",
-    SCATTERED: "in several places, by up to {most:.0%} of white",
+    COVERED: "other content covers that area, such as an overlay or a retouch",
+    SCATTERED: "several areas are off by up to {most:.0%} of white",
 }
 
 

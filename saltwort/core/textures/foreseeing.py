@@ -102,5 +102,5 @@ def _notes(plans: "Sequence[Plan]", wanted: Format) -> tuple[str, ...]:
             notes.append(f"Its alpha is {plan.header.alpha} and becomes {plan.part.alpha}.")
         notes += [f"{each.told}: it keeps its numbers." for each in plan.data if not plan.is_data]
         if plan.header.is_tiled and not wanted.is_texture:
-            notes.append("Tiles, and smaller levels where there are some, are not kept.")
+            notes.append("Tiles and mip levels are not kept.")
     return tuple(dict.fromkeys(notes))

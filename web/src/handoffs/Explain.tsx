@@ -173,7 +173,7 @@ function Told({ made, isLast }: { made: Explanation; isLast: boolean }) {
           <Captioned source={picture('came')} boxes={made.places?.boxes}>
             As it came: {made.name}
             {made.frame !== null && `, frame ${made.frame}`}
-            {made.places && '. It is not as expected where it is boxed'}
+            {made.places && '. Boxes show where the image differs'}
           </Captioned>
           {made.verdict !== 'another picture' && <Captioned source={picture('expected')}>As it should be</Captioned>}
           {made.undo.possible && (

@@ -235,7 +235,7 @@ def _losses(config: ocio.Config, settings: LightSettings, subject: Subject) -> I
     if header.layers and not settings.layers:
         yield f"{len(header.layers)} other layers are left out."
     if header.is_tiled:
-        yield "Tiles, and smaller levels where there are some, are not kept: the file is written in lines."
+        yield "Tiles and mip levels are not kept: the file is written in lines."
     by_hand = ByHand.read(settings.data_layers, settings.colour_layers)
     if settings.layers:
         yield from (f"Passes as data: {each.told}." for each in subject.layers(by_hand) if each.is_data)
