@@ -185,7 +185,7 @@ class Passing(TestCase):
         source = self.written(planes)
         target, written = self.deliver(source, data_layers="warm", colour_layers="N")
         self.assert_passed(source, target, ["warm"], half=True)
-        self.assertEqual(written.data, {"warm": "set by hand"})
+        self.assertEqual(written.data, {"warm": "set manually"})
         for asked, words in ((("fog", ""), "no layer “fog”"), (("N", "N"), "is in both lists")):
             with self.assertRaisesRegex(BadInput, words):
                 judged_layers(source, ByHand.read(*asked))

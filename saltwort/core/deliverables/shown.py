@@ -291,15 +291,8 @@ def quantised(codes: Pixels, bits: int, noise: np.random.Generator | None) -> ND
     return whole
 
 
-def associated(codes: Pixels) -> Pixels:
-    """A picture with straight alpha as one with associated alpha. Colour where alpha is 0 stays: it is added to what is
-    behind."""
-    colour, alpha = _parted(codes)
-    return codes if alpha is None else _joined(np.where(alpha > 0, colour * alpha, colour), alpha)
-
-
 def fitting(numbers: Pixels, limits: tuple[float, float]) -> Pixels:
-    """Numbers cut to what samples of a float type hold. What is no number, or infinite, stays."""
+    """Numbers cut to what samples of a float type hold. NaN and infinite values stay."""
     with np.errstate(invalid="ignore"):
         return np.where(np.isfinite(numbers), np.clip(numbers, *limits), numbers).astype(np.float32)
 

@@ -27,7 +27,8 @@ from saltwort.core.explain.operation import Parameter, Scene
 from saltwort.core.explain.places import COVERED, EXPOSED, SINGLE, Coding, Places, places
 from saltwort.core.explain.samples import Samples, sampled
 from saltwort.core.explain.search import Search
-from saltwort.core.explain.steps import Step, associated, divided
+from saltwort.core.explain.steps import Step
+from saltwort.core.images.alpha import associated, straight
 from saltwort.core.images.headers import SAMPLE_TYPES, Header
 from saltwort.core.images.reading import Pixels
 from saltwort.core.spaces.difference import delta_e_2000
@@ -115,7 +116,7 @@ class Question:
             return self
         if self.expects_light:
             return replace(self, picture=associated(self.picture))
-        return replace(self, light=divided(self.light))
+        return replace(self, light=straight(self.light))
 
 
 @dataclass(frozen=True)

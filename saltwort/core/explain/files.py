@@ -7,8 +7,8 @@ import numpy as np
 from saltwort.core.configs.tags import handoff_tags
 from saltwort.core.errors import BadInput
 from saltwort.core.explain.explained import FLOATS, LOSSY_DEPTH, Depth, Explained, Question, depth_of, rescued
-from saltwort.core.explain.steps import divided
 from saltwort.core.images import read_pixels, write_image
+from saltwort.core.images.alpha import straight
 from saltwort.core.images.channels import ASSOCIATED
 from saltwort.core.images.headers import Header
 from saltwort.core.images.intake import survey_apart
@@ -34,7 +34,7 @@ def read_picture(path: Path, frame: int = 1) -> tuple[Pixels, Depth]:
 def straight_pixels(path: Path, header: Header) -> Pixels:
     """The pixels of a picture with straight alpha, where it has any, however the file has it."""
     pixels = read_pixels(path, alpha=True)
-    return divided(pixels) if header.alpha == ASSOCIATED and pixels.shape[2] == 4 else pixels
+    return straight(pixels) if header.alpha == ASSOCIATED and pixels.shape[2] == 4 else pixels
 
 
 def is_video(name: str) -> bool:

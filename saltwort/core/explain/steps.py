@@ -10,6 +10,7 @@ from saltwort.core.configs.matching import spaces_with
 from saltwort.core.engine import ViewChoice, apply, space_processor, view_processor
 from saltwort.core.engine.measured import AP0_TO_XYZ_D65, DISPLAY_INTERCHANGE, SCENE_INTERCHANGE, space_of_view
 from saltwort.core.engine.processors import inverse_view_processor
+from saltwort.core.images.alpha import straight
 from saltwort.core.images.reading import Pixels
 from saltwort.core.spaces.encodings import BY_INTEROP_ID
 
@@ -114,15 +115,7 @@ def divided(numbers: Pixels) -> Pixels:
     """Colour by alpha, where there is any."""
     if numbers.shape[-1] < 4:
         return numbers
-    alpha = numbers[..., 3:]
-    straight = np.divide(numbers[..., :3], alpha, out=np.array(numbers[..., :3]), where=alpha > 0)
-    return np.concatenate([straight, alpha], axis=-1)
-
-
-def associated(numbers: Pixels) -> Pixels:
-    """Straight colour, with alpha, as associated: what `divided` undoes. Colour at an alpha of 0 stays."""
-    alpha = numbers[..., 3:]
-    return np.concatenate([np.where(alpha > 0, numbers[..., :3] * alpha, numbers[..., :3]), alpha], axis=-1)
+    return straight(numbers)
 
 
 def multiplied(numbers: Pixels) -> Pixels:

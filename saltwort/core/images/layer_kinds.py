@@ -20,7 +20,7 @@ from saltwort.core.images.headers import Header, Layer
 from saltwort.core.images.reading import Pixels, read_bands, read_header, read_layers, told_of_part
 
 DATA_ID = "data"
-"""The interop ID of what is no colour."""
+"""The interop ID of data."""
 _DATA_WORDS = {
     **dict.fromkeys(("normal", "normals", "nrm", "nref"), "normals"),
     **dict.fromkeys(("position", "positions", "pos", "pref"), "positions"),
@@ -122,9 +122,9 @@ def judged_layers(path: Path, by_hand: ByHand = NOTHING_BY_HAND) -> tuple[Judged
 
 def _as_said(judged: JudgedLayer, by_hand: ByHand) -> JudgedLayer:
     if judged.name in by_hand.data:
-        return JudgedLayer(judged.layer, True, "set by hand")
+        return JudgedLayer(judged.layer, True, "set manually")
     if judged.name in by_hand.colour and colour_groups(judged.layer.channels):
-        return JudgedLayer(judged.layer, False, "set by hand")
+        return JudgedLayer(judged.layer, False, "set manually")
     if judged.name in by_hand.colour:
         raise BadInput(f"The layer “{judged.name}” has no red, green and blue, so it cannot be converted as colour.")
     return judged

@@ -104,13 +104,13 @@ function Page({ offered, workingSpace }: { offered: Schemas['Choices']; workingS
             <summary className="small">Layers of renders</summary>
             <TextInput
               label="Layers that are data"
-              description="Names with commas, where the preview takes them for colour."
+              description="Layer names, separated by commas."
               value={order.data_layers}
               onChange={(event) => set({ data_layers: event.currentTarget.value })}
             />
             <TextInput
               label="Layers that are colour"
-              description="Names with commas, where the preview takes them for data."
+              description="Layer names, separated by commas."
               value={order.colour_layers}
               onChange={(event) => set({ colour_layers: event.currentTarget.value })}
             />

@@ -21,7 +21,7 @@ from saltwort.core.deliverables.layers import (
 )
 from saltwort.core.deliverables.options import SPACE, option
 from saltwort.core.deliverables.registry import Defaults, Deliverable, Progress, deliverable
-from saltwort.core.deliverables.shown import Doubt, Source
+from saltwort.core.deliverables.shown import Doubt, Source, fitting
 from saltwort.core.deliverables.told import Facts, colour_told
 from saltwort.core.engine import apply, space_processor
 from saltwort.core.engine.processors import known_space
@@ -62,9 +62,9 @@ class LightSettings:
     data_layers: str = option(
         "",
         "Layers that are data",
-        use="Names with commas, where they are taken for colour. Data is not converted.",
+        use="Layer names, separated by commas. Data is never converted.",
     )
-    colour_layers: str = option("", "Layers that are colour", use="Names with commas, where they are taken for data.")
+    colour_layers: str = option("", "Layers that are colour", use="Layer names, separated by commas.")
     parts: bool = option(False, "A part for each layer")
     aces: bool = option(False, "ACES container", use="SMPTE ST 2065-4: half float in ACES2065-1, no compression.")
 
@@ -284,9 +284,9 @@ class _Converter:
         colour = colours_of(part)
         if not colour or not (np.abs(strip[..., colour]) > self.largest).any():
             return strip
-        fitting, own = strip.copy(), strip[..., colour]
-        fitting[..., colour] = np.where(np.isfinite(own), np.clip(own, -self.largest, self.largest), own)
-        return fitting
+        fitted = strip.copy()
+        fitted[..., colour] = fitting(strip[..., colour], (-self.largest, self.largest))
+        return fitted
 
 
 def colours_of(part: list[Chosen]) -> list[int]:

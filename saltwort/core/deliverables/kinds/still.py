@@ -17,7 +17,6 @@ from saltwort.core.deliverables.shown import (
     ShownPicture,
     ShownSettings,
     Source,
-    associated,
     fitting,
     highest_finite,
     laid_over,
@@ -27,6 +26,7 @@ from saltwort.core.deliverables.shown import (
 from saltwort.core.deliverables.told import Facts, picture_told, points_told
 from saltwort.core.engine.processors import known_space, shows_own_numbers
 from saltwort.core.errors import BadInput
+from saltwort.core.images.alpha import associated
 from saltwort.core.images.deep_avif import write_deep_avif
 from saltwort.core.images.independent import file_tags, read_back
 from saltwort.core.images.reading import Pixels
@@ -103,7 +103,7 @@ class StillSettings(ShownSettings):
 @dataclass(frozen=True)
 class WrittenPicture:
     """A picture as `reader` read it back. `clipped` is the share of samples, 0–1, that did not fit and were cut,
-    `not_finite` counts those that are no numbers, which floats keep, and which are black or white in whole steps;
+    `not_finite` counts NaN and infinite ones, which floats keep, and which are black or white in whole steps;
     `largest_error` and `mean_error` are differences of samples that did fit to what was meant, on the 0–1 scale of code
     values or in linear light; `peak` is the largest sample that is a number, 0 where there is none."""
 
@@ -263,7 +263,7 @@ class _Meant:
             shown = strip
             if self._settings.alpha == OVER:
                 shown = laid_over(strip, parse_hex(self._settings.over))
-            elif self._settings.format == "exr":
+            elif self._settings.format == "exr" and strip.shape[2] == 4:
                 shown = associated(strip)
             if self._keeps:
                 self._kept.append(shown)
