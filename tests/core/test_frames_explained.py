@@ -85,6 +85,13 @@ class Answers(TestCase):
         dark = explain(replace(question, picture=np.clip(marked, 0, 1) ** np.float32(2.2)))
         self.assertEqual([each.code for each in dark.deviations], ["power"])
 
+    def test_code_values_rounded_before_they_were_changed_are_no_difference(self) -> None:
+        question = frame().question
+        codes = np.round(np.clip(question.scene.view()(question.light)[..., :3], 0, 1) * 255) / 255
+        pale = (np.round(codes ** (1 / 2.2) * 255) / 255).astype(np.float32)
+        said = explain(replace(question, picture=pale, depth="8 bits"))
+        self.assertEqual(([each.code for each in said.deviations], said.places), (["power"], None))
+
     def test_a_grade_is_recovered(self) -> None:
         question = frame().question
         made = Grade(AFTER, (1.15, 0.95, 0.9), (0.02, 0.0, -0.015), (0.9, 1.05, 1.1), 0.8)
