@@ -10,7 +10,9 @@ from saltwort.core.images import write_image
 
 Array = np.ndarray
 SIDE = 96
-ENCODED, LINEAR, DATA = "encoded", "linear", "data"
+ENCODED, LINEAR, LOG, DATA = "encoded", "linear", "log", "data"
+NOBODY_KNOWS, ONE_COLOUR = "nobody knows", "one colour"
+"""What a file of one colour, or of a few pixels, holds; and the kind of such files."""
 
 
 @dataclass(frozen=True)
@@ -71,6 +73,41 @@ def scene(rng: np.random.Generator) -> Array:
         far = np.hypot(*np.mgrid[-y : SIDE - y, -x : SIDE - x])
         light += rng.uniform(2, 60) * np.exp(-((far / rng.uniform(1.5, 6)) ** 2))[..., None] * rng.uniform(0.4, 1, 3)
     return light
+
+
+def lamps(rng: np.random.Generator) -> Array:
+    """An emissive map: black, with a few lamps, windows or lines, linear."""
+    light = np.zeros((SIDE, SIDE, 3))
+    for _ in range(int(rng.integers(1, 7))):
+        top, left = rng.integers(0, SIDE - 12, 2)
+        high, wide = rng.integers(3, 13, 2)
+        light[top : top + high, left : left + wide] = rng.uniform(0.1, 1.0) * rng.uniform(0.2, 1.0, 3)
+    return light * (1 - 0.3 * smooth(rng)[..., None])
+
+
+def bright_lamp(rng: np.random.Generator) -> Array:
+    """An emission of a lamp's surface, bright all over and never above 1."""
+    return rng.uniform(0.7, 0.9) + 0.1 * smooth(rng)[..., None] * rng.uniform(0.8, 1.0, 3)
+
+
+def log_codes(rng: np.random.Generator) -> Array:
+    """A scene in one of three logarithmic curves: S-2016-001 (ACEScct), a pure logarithm of 14 stops, and printing
+    density (SMPTE ST 268: 685 is white, 95 black)."""
+    light = np.maximum(scene(rng) * rng.uniform(0.3, 1.5), 1e-4)
+    curve = rng.integers(0, 3)
+    if curve == 0:
+        return np.where(light <= 0.0078125, 10.5402377 * light + 0.0729055, (np.log2(light) + 9.72) / 17.52)
+    if curve == 1:
+        return np.clip((np.log2(light / 0.18) + 8) / 14, 0, 1)
+    black = 10 ** ((95 - 685) * 0.002 / 0.6)
+    return np.clip((685 + 300 * np.log10(light * (1 - black) + black)) / 1023, 0, 1)
+
+
+def one_colour(rng: np.random.Generator) -> Array:
+    """Black, white, or any colour all over; sometimes of a single pixel."""
+    colour = (np.zeros(3), np.ones(3), np.full(3, 0.5), rng.random(3))[int(rng.integers(0, 4))]
+    side = int(rng.choice([1, 2, SIDE]))
+    return np.broadcast_to(colour, (side, side, 3)).copy()
 
 
 def normals(rng: np.random.Generator) -> Array:
@@ -144,8 +181,15 @@ _SORTS: tuple[tuple[str, str, str, tuple[str, ...], Maker, float], ...] = (
      lambda rng: to_srgb(scene(rng) * rng.uniform(0.3, 1.5)), 9),
     (ENCODED, "8 bits in float", "diffuse", ("exr-half", "exr-float"), lambda rng: eight_bits(to_srgb(albedo(rng))), 4),
     (ENCODED, "8 bits in 16", "diffuse", ("png16", "tif16"), lambda rng: eight_bits(to_srgb(albedo(rng))), 4),
-    (ENCODED, "grey picture", "diffuse", ("png8", "jpg-grey"), lambda rng: to_srgb(albedo(rng).mean(axis=2)), 0.3),
+    (ENCODED, "grey picture", "diffuse", ("png8", "jpg-grey"), lambda rng: to_srgb(albedo(rng).mean(axis=2)), 1),
     (ENCODED, "paint in float", "diffuse", ("exr-half", "exr-float"), lambda rng: to_srgb(albedo(rng)), 0.8),
+    (ENCODED, "emissive map", "emissive", ("png8", "png8", "jpg", "tif8"), lambda rng: to_srgb(lamps(rng)), 3),
+    (ENCODED, "grey photograph", "backplate", ("png8", "jpg-grey", "png8-grey", "jpg"),
+     lambda rng: to_srgb(scene(rng).mean(axis=2) * rng.uniform(0.3, 1.5)), 6),
+    (LOG, "log", "plate_log", ("tif16", "png16"), log_codes, 3),
+    (LINEAR, "scene in 16 bits", "plate_linear", ("tif16", "png16"), lambda rng: np.clip(scene(rng), 0, 1), 2),
+    (LINEAR, "lamp", "emission", ("exr-half", "exr-float"), bright_lamp, 2),
+    (NOBODY_KNOWS, ONE_COLOUR, "x", ("png8", "png8-grey", "jpg", "tif16", "exr-half"), one_colour, 3),
     (ENCODED, "many hues", "basecolor", ("png8", "png8", "jpg", "png16", "tif8"), hues, 1.5),
     (LINEAR, "linear in 8 bits", "albedo_linear", ("png8", "tif8"), albedo, 0.3),
     (LINEAR, "render", "emission", ("exr-half", "exr-float", "tif-float"), scene, 8),
@@ -179,6 +223,8 @@ def make(rng: np.random.Generator, folder: Path, *, telling: bool) -> Made:
     file = str(rng.choice(files))
     pixels = np.asarray(maker(rng), np.float32)
     suffix, sample_type = _FILES[file.removesuffix("-grey")]
+    if pixels.ndim == 3 and file.endswith("-grey"):
+        pixels = pixels[..., 0]
     if pixels.ndim == 2:
         pixels = pixels[..., None] if file.endswith("-grey") else np.repeat(pixels[..., None], 3, axis=2)
     stem = str(rng.choice(_NEUTRAL)) + (f"_{word}" if telling else "")

@@ -43,7 +43,7 @@ from tests.samples import (
 from tools.findings_page import PAGE, page
 
 ACES_P3 = "ACES 2.0 - SDR 100 nits (P3 D65)"
-HEADER = Header("PNG", 4, 4, ("R", "G", "B"), "8-bit", "none", {})
+HEADER = Header("PNG", 64, 64, ("R", "G", "B"), "8-bit", "none", {})
 STATS = Stats(
     (0.0,) * 3,
     (0.9,) * 3,

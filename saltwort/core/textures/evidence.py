@@ -1,6 +1,7 @@
 """Evidence: what a file itself says of the space its numbers are in, and the verdict that follows.
 
-A file holds one of six things (`HOLDS`): encoded colour, light, or one of four sorts of plain numbers. Each piece of
+A file holds one of seven things (`HOLDS`): encoded colour, light, colour in a log curve, or one of four sorts of plain
+numbers. Each piece of
 evidence says how likely it is to be seen in a file of each sort; by Bayes' rule, pieces multiplied and normed give the
 probability of each. The first piece is what is usual for the format. The figures were set on pictures made at random
 (`tests/core/made_textures.py`), where `tests/core/test_calibration.py` holds that probabilities come true. A verdict
@@ -24,11 +25,14 @@ from saltwort.core.spaces.gamuts import Matrix
 from saltwort.core.textures.declared import Declaration, declared
 from saltwort.core.textures.kinds import DATA, LIGHT, KindMatch
 from saltwort.core.textures.pixel_evidence import (
+    COLOUR_SORTS,
     DATA_SORTS,
     ENCODED,
     HOLDS,
     LINEAR,
+    LOG,
     NORMALS,
+    NOTHING_TO_TELL,
     NUMBERS,
     PACKED,
     SORT_LABELS,
@@ -63,7 +67,7 @@ CALIBRATION = (
 )
 """From a probability as the pieces give it to how often it came true. Their figures leave room for what has not been
 seen, so that many which agree say less than they should."""
-_GROUPS: tuple[tuple[str, ...], ...] = ((ENCODED,), (LINEAR,), DATA_SORTS)
+_GROUPS: tuple[tuple[str, ...], ...] = ((ENCODED,), (LINEAR,), (LOG,), DATA_SORTS)
 
 # Interop IDs by which configs of many makers know the usual spaces.
 ENCODED_SRGB, LINEAR_REC709 = "srgb_rec709_scene", "lin_rec709_scene"
@@ -179,20 +183,30 @@ def verdict_of(evidence: Sequence[Evidence]) -> Verdict:
     best = candidates[0]
     if best.probability < CONFIDENT:
         return Verdict(None, best.probability, "", tuple(candidates[:2]), _question(candidates[0], candidates[1]))
+    if not any(piece.favours == best.space for piece in evidence):
+        # What no piece says is not claimed, however much is spoken against all else.
+        return Verdict(None, UNSAID, "", tuple(candidates[:2]), _question(candidates[0], candidates[1]))
     if best.space is None:
         return Verdict(None, best.probability, SORT_LABELS[best.holds], (best,), "The config has no space for it.")
     is_told = any(piece.code.startswith(TELL_PRIMARIES) for piece in evidence)
+    if best.holds == LOG and not is_told:
+        of_this_curve = best.probability * _OF_THE_USUAL_CURVE
+        return Verdict(None, of_this_curve, "", tuple(candidates[:2]), "Which log curve is it? Ask whoever made it.")
     assumed = best.holds == LINEAR and not is_told
     return Verdict(best.space, best.probability, SORT_LABELS[best.holds], primaries_are_assumed=assumed)
 
 
 TELL_PRIMARIES = ("header.", "name.space")
-"""Codes of evidence that tells which primaries a file has."""
+"""Codes of evidence that tells which primaries a file has, and which log curve."""
+UNSAID = 0.59
+"""Confidence in what only follows from what it is not."""
+_OF_THE_USUAL_CURVE = 0.5
+"""How often a file in a log curve has the one that its config uses for it."""
 
 
 def best_colour(evidence: Sequence[Evidence]) -> str | None:
     """The space that a file most likely has when it is known to be no data."""
-    candidates = _candidates(evidence, (ENCODED, LINEAR))
+    candidates = _candidates(evidence, (ENCODED, LINEAR, LOG))
     return candidates[0].space if candidates else None
 
 
@@ -217,6 +231,8 @@ def _candidates(evidence: Sequence[Evidence], among: Sequence[str]) -> list[Cand
 def _question(one: Candidate, other: Candidate) -> str:
     """What would settle a file between two candidates."""
     numbers = next((candidate.holds for candidate in (one, other) if candidate.holds in DATA_SORTS), None)
+    if LOG in (one.holds, other.holds):
+        return "Was it saved with a log curve, as by a camera or a film scanner? The file cannot tell; ask its maker."
     if numbers is None:
         return (
             "Was it saved with the curve of a screen, or as linear light? Read wrongly, it is far too dark or too pale."
@@ -226,7 +242,7 @@ def _question(one: Candidate, other: Candidate) -> str:
 
 # How often a header that speaks of colour stands in a file of data, against one of colour.
 _BY_HABIT = {
-    "header.interop-id": 0.02,
+    "header.interop-id": 0.03,
     "header.chromaticities": 0.1,
     "header.srgb": 0.2,
     "header.exif": 0.2,
@@ -239,44 +255,59 @@ def _from_declaration(config: ocio.Config, said: Declaration | None) -> Iterator
     if said is None:
         return
     off = 1 - said.trust
-    space = config.getColorSpace(said.space) if said.space else None
-    if space is not None and space.isData():
-        likelihoods = dict.fromkeys(DATA_SORTS, 1.0) | {ENCODED: off, LINEAR: off}
+    if said.meaning is None and said.space is None:
+        return  # it declares something that nobody here knows; `declared` has it told
+    sort = _declared_sort(config, said)
+    if sort == NUMBERS:
+        yield said.code, said.says, dict.fromkeys(COLOUR_SORTS, off) | dict.fromkeys(DATA_SORTS, 1.0)
     else:
-        is_linear = said.is_linear if said.meaning else bool(space and holds_light(config, space.getName()))
-        if said.meaning is None and space is None:
-            return  # it declares something that nobody here knows; `declared` has it told
-        best, worse = (LINEAR, ENCODED) if is_linear else (ENCODED, LINEAR)
-        likelihoods = {best: 1.0, worse: off / 2} | dict.fromkeys(DATA_SORTS, _BY_HABIT.get(said.code, 0.08))
-    yield said.code, said.says, likelihoods
+        data = dict.fromkeys(DATA_SORTS, _BY_HABIT.get(said.code, 0.08))
+        yield said.code, said.says, dict.fromkeys(COLOUR_SORTS, off / 2) | data | {sort: 1.0}
+
+
+def _declared_sort(config: ocio.Config, said: Declaration) -> str:
+    if said.meaning is not None:
+        return LINEAR if said.is_linear else ENCODED
+    return sort_of_space(config, str(said.space))
+
+
+def sort_of_space(config: ocio.Config, name: str) -> str:
+    """What a file in a space of the config holds: ENCODED, LINEAR, LOG, or NUMBERS for data."""
+    space = config.getColorSpace(name)
+    if space.isData():
+        return NUMBERS
+    if holds_light(config, name):
+        return LINEAR
+    return LOG if space.getEncoding() == "log" else ENCODED
 
 
 def _from_name(
     config: ocio.Config, path: str, named: str | None, kind: KindMatch | None, header: Header
 ) -> Iterator[Piece]:
     if named:
-        space = config.getColorSpace(named)
-        if space.isData():
-            likelihoods = dict.fromkeys(DATA_SORTS, 1.0) | {ENCODED: 0.05, LINEAR: 0.05}
+        sort = sort_of_space(config, named)
+        if sort == NUMBERS:
+            likelihoods = dict.fromkeys(COLOUR_SORTS, 0.05) | dict.fromkeys(DATA_SORTS, 1.0)
         else:
-            best, worse = (LINEAR, ENCODED) if holds_light(config, named) else (ENCODED, LINEAR)
-            likelihoods = {best: 1.0, worse: 0.03} | dict.fromkeys(DATA_SORTS, 0.2)
+            likelihoods = dict.fromkeys(COLOUR_SORTS, 0.03) | dict.fromkeys(DATA_SORTS, 0.2) | {sort: 1.0}
         yield "name.space", f"Its path names {named}.", likelihoods
     elif word := _word_of_curve(path):
-        best, worse = (ENCODED, LINEAR) if word in _ENCODED_WORDS else (LINEAR, ENCODED)
-        yield "name.curve", f"“{word}” stands in its name.", {best: 1.0, worse: 0.05} | dict.fromkeys(DATA_SORTS, 0.3)
+        likelihoods = dict.fromkeys(COLOUR_SORTS, 0.05) | dict.fromkeys(DATA_SORTS, 0.3)
+        yield "name.curve", f"“{word}” stands in its name.", likelihoods | {_SORT_OF_WORD[word]: 1.0}
     if kind is not None:
         yield "name.kind", f"{kind.told}.", _of_kind(kind, header)
 
 
-_LINEAR_WORDS, _ENCODED_WORDS = ("linear", "lin"), ("srgb", "gamma", "encoded")
+_SORT_OF_WORD = {
+    "linear": LINEAR, "lin": LINEAR, "srgb": ENCODED, "gamma": ENCODED, "encoded": ENCODED, "log": LOG
+}  # fmt: skip
 
 
 def _word_of_curve(path: str) -> str | None:
     """A word in a file name that tells how it was saved, and no space."""
     name = path.replace("\\", "/").rpartition("/")[2].lower()
     words = re.split(r"[^a-z]+", name)
-    return next((word for word in (*_LINEAR_WORDS, *_ENCODED_WORDS) if word in words), None)
+    return next((word for word in _SORT_OF_WORD if word in words), None)
 
 
 _SORT_OF_KIND = {"normal": NORMALS, "packed": PACKED, "vectors": VECTORS}
@@ -288,22 +319,24 @@ def _of_kind(kind: KindMatch, header: Header) -> Likelihoods:
     if kind.kind.group == DATA:
         own = _SORT_OF_KIND.get(kind.kind.key, NUMBERS)
         against = 0.04 if 0 < len(kind.word) <= _SHORT_WORD else 0.005
-        return dict.fromkeys(DATA_SORTS, 0.3) | {own: 1.0, ENCODED: against, LINEAR: against}
+        return dict.fromkeys(DATA_SORTS, 0.3) | dict.fromkeys(COLOUR_SORTS, against) | {own: 1.0}
     is_often_grey = kind.kind.key in ("specular_colour", "transmission", "subsurface")
     numbers = 0.05 if is_often_grey else 0.02 if 0 < len(kind.word) <= _SHORT_WORD else 0.005
     # Integers with light in them mostly say so in their name; 8 bits are too few for it.
     light = 1.0 if is_float(header) else 0.2 if header.bit_depth == "8-bit" else 0.5
-    likelihoods = dict.fromkeys(DATA_SORTS, numbers) | {ENCODED: 1.0, LINEAR: light}
-    if kind.kind.group == LIGHT:
-        likelihoods[ENCODED] = 0.15 if is_float(header) else 1.0
+    likelihoods = dict.fromkeys(DATA_SORTS, numbers) | {ENCODED: 1.0, LINEAR: light, LOG: 0.2}
+    if is_float(header) and (kind.kind.group == LIGHT or kind.kind.key == "emission"):
+        likelihoods[ENCODED] = 0.15  # what gives light is saved as light, where a file can hold it
     return likelihoods
 
 
 @dataclass(frozen=True)
 class _Known:
-    """What a config's spaces are, for many files: its data space, and its linear ones with their matrix to AP0."""
+    """What a config's spaces are, for many files: its data space, the one it uses for log curves, and its linear ones
+    with their matrix to AP0."""
 
     data: str | None
+    log: str | None
     linear: dict[str, Matrix | None]
     path_search: RuleBook
 
@@ -316,27 +349,33 @@ def _known(config: ocio.Config) -> _Known:
     if config not in _known_of:
         _known_of[config] = _Known(
             data=next((space.getName() for space in config.getColorSpaces() if space.isData()), None),
+            log=_log_space(config),
             linear={name: linear_to_ap0(config, name) for name in describe(config).working_spaces},
             path_search=RuleBook(config, (PATH_SEARCH_RULE,), ""),
         )
     return _known_of[config]
 
 
+def _log_space(config: ocio.Config) -> str | None:
+    """The space of the role for compositing in a log curve, else the first one that is declared to be one."""
+    if config.hasRole(ocio.ROLE_COMPOSITING_LOG):
+        return str(config.getColorSpace(ocio.ROLE_COMPOSITING_LOG).getName())
+    return next((space.getName() for space in config.getColorSpaces() if space.getEncoding() == "log"), None)
+
+
 def _spaces_for(config: ocio.Config, header: Header, said: Declaration | None, named: str | None) -> Spaces:
     """The spaces that header or name say, where they are of that sort; else those that files without a word are in: the
-    working space, Rec.709 for HDR, which has no better way to say, and sRGB. What the header declares and the config
+    working space, Rec.709 for HDR, which has no better way to say, sRGB, and the config's space for a log curve. What the header declares and the config
     lacks has no space."""
     told = {
         ENCODED: _space(config, ENCODED_SRGB),
         LINEAR: _space(config, LINEAR_REC709 if header.format == "HDR" else ocio.ROLE_SCENE_LINEAR),
+        LOG: _known(config).log,
     }
-    if named and not config.getColorSpace(named).isData():
-        told[LINEAR if holds_light(config, named) else ENCODED] = named
-    if said and not (said.space and config.getColorSpace(said.space).isData()):
-        if said.meaning is not None:
-            told[LINEAR if said.is_linear else ENCODED] = said.space
-        elif said.space:
-            told[LINEAR if holds_light(config, said.space) else ENCODED] = said.space
+    if named:
+        told[sort_of_space(config, named)] = named
+    if said and (said.meaning is not None or said.space):
+        told[_declared_sort(config, said)] = said.space
     return told | dict.fromkeys(DATA_SORTS, data_space(config))
 
 
