@@ -50,6 +50,7 @@ def convert(
     *,
     data_layers: Sequence[str] = (),
     colour_layers: Sequence[str] = (),
+    flip_green: bool = False,
 ) -> Converted: ...
 
 
@@ -63,6 +64,7 @@ def convert(
     *,
     data_layers: Sequence[str] = (),
     colour_layers: Sequence[str] = (),
+    flip_green: bool = False,
 ) -> Pixels | Converted:
     """An image in another colour space of a config.
 
@@ -70,7 +72,8 @@ def convert(
     `target`, a new file in one of the formats exr-half, exr-float, tx-half, tx-float, tif-16 and png-16; it is read
     back, and the result says its `largest_error` (a part of the value where that is above 1) and what was `clipped`.
     Layers of data, such as normals and identifiers, pass bit for bit; `data` names them with the reason. Where a layer
-    is taken for the other, name it in `data_layers` or `colour_layers`. Raises BadInput for unknown spaces and layers,
+    is treated as the other, name it in `data_layers` or `colour_layers`. `flip_green` has the green of a normal map
+    point the other way. Raises BadInput for unknown spaces and layers,
     for what is no image, and for a target that exists.
 
     >>> grey = numpy.full((2, 2, 3), 0.5, numpy.float32)
@@ -82,6 +85,8 @@ def convert(
     config = config_of(source)
     first, second = space_or_working(config, space), space_or_working(config, to)
     if isinstance(image, np.ndarray):
+        if flip_green:
+            raise BadInput("Green is flipped in files alone. In an array, write 1 - image[..., 1].")
         pixels = pixels_of(image)
         if is_data(config, first) or is_data(config, second):
             return pixels.copy()
@@ -91,7 +96,7 @@ def convert(
     file = checked_file(image)
     by_hand = ByHand(tuple(data_layers), tuple(colour_layers))
     check_convertible(read_parts(file, by_hand), file.name, format, is_data=is_data(config, first))
-    return convert_file(config.ocio, file, first, second, format, Path(target), by_hand=by_hand)
+    return convert_file(config.ocio, file, first, second, format, Path(target), by_hand=by_hand, flip_green=flip_green)
 
 
 def view(

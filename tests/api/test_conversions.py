@@ -15,6 +15,7 @@ from django.test import override_settings
 
 from saltwort.core.engine import apply, space_processor
 from saltwort.core.images import read_header, read_pixels
+from saltwort.demo.textures import noise, normals
 from saltwort.server.conversions import operations
 from saltwort.server.conversions.models import Conversion
 from saltwort.server.history.operations import forget_all
@@ -102,6 +103,26 @@ class Converting(ConversionTestCase):
                     self.assertEqual(np.array_equal(found[name], plane), name.rpartition(".")[0] in data, name)
         refused = self.tell("post", "/conversions/preview", 400, **asked, data_layers="N", colour_layers="N")
         self.assertIn("is in both lists", refused["detail"])
+
+    def test_green_is_flipped_where_it_points_down(self) -> None:
+        up = normals(noise(5, (48, 64), 6))
+        down = np.stack([up[..., 0], 1 - up[..., 1], up[..., 2]], axis=2)
+        for name, pixels in (("up_normal.png", up), ("down_normal.png", down)):
+            self.send("/textures", write(self.folder / name, pixels, "uint16"), path=name)
+        self.texture("wall_col.png")
+        asked = self.order(format="png-16", flip_green=True, pattern="{name}_out")
+        files = self.tell("post", "/conversions/preview", **asked)["files"]
+        told = {file["path"]: file["notes"] for file in files}
+        self.assertLess(max(file["lost"] for file in files if "normal" in file["path"]), 1e-4)
+        is_told = {path: any("green is flipped" in note for note in notes) for path, notes in told.items()}
+        self.assertEqual(is_told, {"up_normal.png": False, "down_normal.png": True, "wall_col.png": False})
+        made = self.convert(format="png-16", flip_green=True, pattern="{name}_out")
+        flipped = {file["path"]: file["flips_green"] for file in made["files"]}
+        self.assertEqual(flipped, is_told)
+        folder = Conversion.objects.get().folder
+        for name in ("up", "down"):
+            found = read_pixels(folder / f"{name}_normal_out.png")
+            np.testing.assert_allclose(found, up, atol=1e-5)
 
     def test_only_what_is_chosen(self) -> None:
         wall, _ = self.texture("wall_col.png"), self.texture("rope_col.png", seed=2)

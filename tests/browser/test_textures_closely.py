@@ -9,9 +9,12 @@ from playwright.sync_api import Page, expect
 
 from saltwort.core.engine import apply, space_processor
 from saltwort.core.images import read_pixels
-from saltwort.server.textures.operations import add_textures
+from saltwort.demo.textures import noise, normals
+from saltwort.server.conversions.models import Conversion
+from saltwort.server.images.operations import store_file
+from saltwort.server.textures.operations import add_texture, add_textures
 from tests.browser.base import BrowserTestCase
-from tests.samples import ACES_SDR, LINEAR_REC709, SRGB, project_config
+from tests.samples import ACES_SDR, LINEAR_REC709, SRGB, project_config, write
 
 
 class LookingClosely(BrowserTestCase):
@@ -93,6 +96,23 @@ class Converting(BrowserTestCase):
         np.testing.assert_allclose(found, expected, atol=2**-12)
         page.get_by_role("button", name="Delete").click()
         expect(made).to_have_count(0)
+
+    def test_a_normal_map_is_converted_with_green_flipped(self) -> None:
+        up = normals(noise(5, (64, 64), 6))
+        down = np.stack([up[..., 0], 1 - up[..., 1], up[..., 2]], axis=2)
+        file = write(self.folder / "wall_normal.png", down, "uint16")
+        add_texture(self.project, "wall/wall_normal.png", store_file(file, "wall_normal.png"))
+        page = self.open("textures")
+        page.get_by_text("wall_normal.png").first.click()
+        self.section("Selected file").get_by_role("link", name="Convert with green flipped").click()
+        plan = page.get_by_role("table", name="Plan")
+        expect(plan).to_contain_text("wall_normal_green_up.png")
+        expect(plan).to_contain_text("Its green is flipped, to point the other way.")
+        expect(page.get_by_label("Flip green where it points down")).to_be_checked()
+        page.get_by_role("button", name="Convert 1 file").click()
+        expect(self.section("Files")).to_contain_text("1 file is converted and read back")
+        made = Conversion.objects.get()
+        np.testing.assert_allclose(read_pixels(made.folder / made.files.get().target), up, atol=1e-5)
 
     def test_what_cannot_be_is_said_and_a_map_kind_is_chosen(self) -> None:
         page = self.open("textures/convert")

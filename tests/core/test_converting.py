@@ -15,6 +15,7 @@ from saltwort.core.textures import converting
 from saltwort.core.textures.conversion_plans import FORMATS, converted_name, part_of
 from saltwort.core.textures.converting import convert
 from saltwort.core.textures.foreseeing import foresee
+from saltwort.demo.textures import noise, normals
 from tests.core.test_images import ImageTestCase
 from tests.samples import LINEAR_REC709, SRGB, base_config, light, write
 
@@ -71,6 +72,28 @@ class Converting(ImageTestCase):
         source = write(self.folder / "rough.png", light(peak=1.0)[..., :1], "uint16")
         self.converted(source, "Raw", "ACEScg")
         np.testing.assert_array_equal(stored(self.folder / "out.exr"), stored(source))
+
+    def test_green_is_flipped_in_normals_alone(self) -> None:
+        unsigned = normals(noise(3, (48, 64), 6))
+        codes = np.round(unsigned * 65535).astype(np.uint16)
+        for written, pixels, sample_type, flip in (
+            ("rope_normal.png", codes / 65535, "uint16", lambda green: 1 - green),
+            ("rope_normal.exr", unsigned * 2 - 1, "float", lambda green: -green),
+        ):
+            source = write(self.folder / written, pixels.astype(np.float32), sample_type)
+            for format_name in ("exr-float", "png-16") if sample_type == "uint16" else ("exr-float", "tx-float"):
+                with self.subTest(written, into=format_name):
+                    target = self.folder / f"out{FORMATS[format_name].suffix}"
+                    convert(base_config(), source, "Raw", "Raw", format_name, target, flip_green=True)
+                    found, before = (oiio.ImageBuf(str(file)).get_pixels(oiio.FLOAT) for file in (target, source))
+                    np.testing.assert_array_equal(found[..., ::2], before[..., ::2])
+                    np.testing.assert_allclose(found[..., 1], flip(before[..., 1]), atol=1e-6)
+                    target.unlink()
+        wall = write(self.folder / "wall.png", light(peak=1.0), "uint16")
+        for file, space, why in ((wall, "Raw", "no vectors of length 1"), (source, SRGB, "Have it read as data")):
+            with self.assertRaisesRegex(BadInput, why):
+                convert(base_config(), file, space, space, "exr-float", self.folder / "no.exr", flip_green=True)
+        self.assertFalse((self.folder / "no.exr").exists())
 
     def test_alpha_is_multiplied_in_where_the_format_has_it_so(self) -> None:
         rgba = np.concatenate([light(peak=1.0), np.full((24, 40, 1), 0.5, np.float32)], axis=2)

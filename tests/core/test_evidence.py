@@ -269,7 +269,39 @@ class Findings(EvidenceTestCase):
                 self.assertEqual(set(self.found(path, space, Facts(header, stats))) - {UNDECLARED}, {code})
         below = replace(STATS, below_zero=0.4, min=(-0.5,) * 3)
         self.assertEqual(self.found("wall_disp.exr", "Raw", Facts(self.exr(), below)), {})
-        self.assertEqual(self.found("wall_normal.png", "Raw", Facts(HEADER, replace(STATS, unit_vectors=0.99))), {})
+        deep = replace(HEADER, bit_depth="16-bit")
+        self.assertEqual(self.found("wall_normal.png", "Raw", Facts(deep, replace(STATS, unit_vectors=0.99))), {})
+
+    def test_notes_on_data(self) -> None:
+        in_8_bits = Facts(HEADER, replace(STATS, unit_vectors=0.99))
+        self.assertEqual(set(self.found("wall_normal.png", "Raw", in_8_bits)), {"eight-bit-normals"})
+        deep = Facts(replace(HEADER, bit_depth="16-bit"), replace(STATS, unit_vectors=0.99))
+        self.assertEqual(self.found("wall_normal.png", "Raw", deep), {})
+        tagged = Facts(replace(HEADER, tags={"png:sRGB": 0}), STATS)
+        found = self.found("wall_rough.png", "Raw", tagged)
+        self.assertEqual(set(found), {"data-tagged-as-colour"})
+        self.assertIn("Its sRGB chunk says sRGB.", found["data-tagged-as-colour"].why)
+        self.assertEqual(self.found("wall_albedo.png", SRGB, tagged), {})
+
+    def test_a_letter_at_the_end_of_a_name(self) -> None:
+        for path, kinds in (
+            ("wall_N.png", ["normal"]),
+            ("wall_D_1001.png", ["base_colour", "displacement"]),
+            ("wall_r_4k.png", ["roughness"]),
+            ("set/wall.M.1002.png", ["metalness", "mask"]),
+            ("wall_H.png", ["displacement"]),
+            ("wall_S.png", ["specular_colour", "roughness"]),
+            ("wall_X.png", None),
+            ("wallN.png", None),
+            ("wall_N_albedo.png", None),
+        ):
+            with self.subTest(path):
+                found = self.found(path, SRGB, Facts(HEADER, STATS)).get("letter-in-name")
+                fixes = [found.fix, *found.also] if found else []
+                offered = [fix.arguments["kind"] for fix in fixes] if found else None
+                self.assertEqual(offered and sorted(offered), kinds and sorted(kinds))
+        # The word that is clear is no letter.
+        self.assertEqual(map_kind_of("wall_AO.png").kind.key, "occlusion")
 
     def test_colour_kinds_are_no_data(self) -> None:
         self.assertEqual({kind.group for kind in MAP_KINDS.values()}, {COLOUR, DATA, "light"})

@@ -7,7 +7,9 @@ import PyOpenColorIO as ocio
 
 from saltwort.core.engine import apply, space_processor
 from saltwort.core.engine.processors import is_linear, known_space
-from saltwort.core.images.channels import ASSOCIATED, ColourGroup
+from saltwort.core.errors import BadInput
+from saltwort.core.images import Stats
+from saltwort.core.images.channels import ASSOCIATED, ColourGroup, colour_channels
 from saltwort.core.images.reading import Pixels
 from saltwort.core.images.writing import WHOLE_NUMBER
 from saltwort.core.numbers import LARGEST_HALF
@@ -16,6 +18,7 @@ from saltwort.core.textures.conversion_plans import (
     divided,
     multiplied,
 )
+from saltwort.core.textures.pixel_evidence import UNIT_VECTORS
 
 DTYPES = {"uint16": np.uint16, "half": np.float16, "float": np.float32, "uint": np.uint32}
 """Of the sample types that are written."""
@@ -23,12 +26,29 @@ _RANGES = {"uint16": (0.0, 1.0), "half": (-LARGEST_HALF, LARGEST_HALF)}
 """What samples of a type hold; floats hold all that is computed here."""
 
 
-class Conversion:
-    """From one space to another; nothing where one of them is data."""
+UNSIGNED, SIGNED = "unsigned", "signed"
+"""How normals are written: 0 to 1 for −1 to 1, or as they are."""
 
-    def __init__(self, config: ocio.Config, source_space: str, space: str) -> None:
+
+def normals_in(stats: Stats) -> str:
+    """How a file's normals are written. Raises BadInput for a file that holds none."""
+    if stats.unit_vectors >= UNIT_VECTORS:
+        return UNSIGNED
+    if stats.signed_vectors >= UNIT_VECTORS:
+        return SIGNED
+    raise BadInput("Its pixels are no vectors of length 1, so there is no green to flip. Leave it as it is.")
+
+
+class Conversion:
+    """From one space to another; nothing where one of them is data, but for the green of normals, which is flipped
+    where `flips_green` says how they are written."""
+
+    def __init__(self, config: ocio.Config, source_space: str, space: str, flips_green: str = "") -> None:
         self.names = known_space(config, source_space), known_space(config, space)
         self.is_data = any(config.getColorSpace(name).isData() for name in self.names)
+        self.flips_green = flips_green
+        if flips_green and not self.is_data:
+            raise BadInput(f"A normal map is data, and here it is read as {self.names[0]}. Have it read as data first.")
         self._processor = None if self.is_data else space_processor(config, *self.names)
         # Light that is multiplied by a number may be converted before or after.
         self._is_matrix = all(is_linear(config, name) for name in self.names)
@@ -36,7 +56,7 @@ class Conversion:
     def apply(self, pixels: Pixels, plan: Plan) -> Pixels:
         """Colours converted, a grey as three alike; all else, and alpha, as it is."""
         if self._processor is None:
-            return pixels
+            return self._with_green_flipped(pixels, plan) if self.flips_green else pixels
         if plan.groups == (ColourGroup((0, 1, 2)),) and pixels.shape[2] == 3:
             return apply(self._processor, pixels)  # as most files are, and without a copy
         converted = pixels.copy()
@@ -49,6 +69,12 @@ class Conversion:
             found = apply(self._processor, three)[..., : len(group.colour)]
             converted[..., list(group.colour)] = multiplied(found, alpha)
         return converted
+
+    def _with_green_flipped(self, pixels: Pixels, plan: Plan) -> Pixels:
+        green = colour_channels(plan.header.channel_names)[1]
+        flipped = pixels.copy()
+        flipped[..., green] = (1 if self.flips_green == UNSIGNED else 0) - pixels[..., green]
+        return flipped
 
 
 @dataclass

@@ -11,7 +11,7 @@ import PyOpenColorIO as ocio
 
 from saltwort.core.configs.tags import texture_tags
 from saltwort.core.errors import BadInput
-from saltwort.core.images import Header, write_texture, writing_parts
+from saltwort.core.images import Header, measure, write_texture, writing_parts
 from saltwort.core.images.layer_kinds import DATA_ID, NOTHING_BY_HAND, ByHand
 from saltwort.core.images.reading import Pixels, kept_attributes, read_exact_strips, read_whole_strips
 from saltwort.core.images.writing import WHOLE_NUMBER, Attribute
@@ -25,7 +25,7 @@ from saltwort.core.textures.conversion_plans import (
     read_parts,
     with_alpha,
 )
-from saltwort.core.textures.converted_pixels import Conversion, Counts, fitted
+from saltwort.core.textures.converted_pixels import Conversion, Counts, fitted, normals_in
 
 HELD_SAMPLES = 1 << 25
 """Samples (128 MB) up to which the engine's numbers for the source are kept for the comparison; above, they are
@@ -64,6 +64,7 @@ def convert(
     target: Path,
     *,
     by_hand: ByHand = NOTHING_BY_HAND,
+    flip_green: bool = False,
     again: bool = False,
 ) -> Converted:
     """Write `source`, read in one space, as a new file in another; the format is a key of FORMATS.
@@ -72,12 +73,14 @@ def convert(
     neither colour nor alpha, pass as they are, in EXR bit for bit in their own sample type; nothing is converted where
     one of the spaces is data. Alpha stays as the source has it, or as the format needs it;
     associated light at an alpha of 0 is converted as it is. All parts, names and the data window go into EXR. The file
-    is never held whole, but for one that is made a texture. Nothing is overwritten: raises BadInput when `target` is
+    is never held whole, but for one that is made a texture. `flip_green` has the green of a normal map, which is data,
+    point the other way. Nothing is overwritten: raises BadInput when `target` is
     there already, unless this is done `again` after a crash and what is there is this very conversion; and for what
     the format cannot hold.
     """
     wanted, parts = format_of(format_name), read_parts(source, by_hand)
-    work = _Work(config, source, parts, source_space, space, wanted)
+    flips_green = normals_in(measure(source).stats) if flip_green else ""
+    work = _Work(config, source, parts, Conversion(config, source_space, space, flips_green), wanted)
     if target.exists():
         if again and (done := work.read_back(target)) and done.largest_error < SAME:
             return done
@@ -112,12 +115,11 @@ class _Work:
         config: ocio.Config,
         source: Path,
         parts: Sequence[SourcePart],
-        source_space: str,
-        space: str,
+        conversion: Conversion,
         wanted: Format,
     ) -> None:
         self.source, self.wanted = source, wanted
-        self.conversion = Conversion(config, source_space, space)
+        self.conversion = conversion
         self.plans = plans_of(parts, self.conversion.is_data, wanted, source.name)
         self._config = config
         self._kept: list[Pixels] = []

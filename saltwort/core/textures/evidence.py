@@ -23,7 +23,7 @@ from saltwort.core.engine.measured import linear_to_ap0
 from saltwort.core.images import Facts, Header
 from saltwort.core.spaces.gamuts import Matrix
 from saltwort.core.textures.declared import Declaration, declared
-from saltwort.core.textures.kinds import DATA, LIGHT, KindMatch
+from saltwort.core.textures.kinds import DATA, LIGHT, MAP_KINDS, KindMatch, Letter, MapKind, letter_at_end
 from saltwort.core.textures.pixel_evidence import (
     COLOUR_SORTS,
     DATA_SORTS,
@@ -32,7 +32,6 @@ from saltwort.core.textures.pixel_evidence import (
     LINEAR,
     LOG,
     NORMALS,
-    NOTHING_TO_TELL,
     NUMBERS,
     PACKED,
     SORT_LABELS,
@@ -296,6 +295,9 @@ def _from_name(
         yield "name.curve", f"“{word}” stands in its name.", likelihoods | {_SORT_OF_WORD[word]: 1.0}
     if kind is not None:
         yield "name.kind", f"{kind.told}.", _of_kind(kind, header)
+    elif letter := letter_at_end(path):
+        labels = " or ".join(MAP_KINDS[key].label for key in letter.kinds)
+        yield "name.letter", f"“{letter.written}” at the end of its name may mean {labels}.", _of_letter(letter)
 
 
 _SORT_OF_WORD = {
@@ -308,6 +310,17 @@ def _word_of_curve(path: str) -> str | None:
     name = path.replace("\\", "/").rpartition("/")[2].lower()
     words = re.split(r"[^a-z]+", name)
     return next((word for word in _SORT_OF_WORD if word in words), None)
+
+
+def _of_letter(letter: Letter) -> Likelihoods:
+    """A letter stands for other things as well, so no sort is ruled out."""
+    kinds = [MAP_KINDS[key] for key in letter.kinds]
+    sorts = {sort for kind in kinds for sort in _sorts_of(kind)}
+    return {sort: 1.0 if sort in sorts else 0.25 for sort in HOLDS}
+
+
+def _sorts_of(kind: MapKind) -> tuple[str, ...]:
+    return (_SORT_OF_KIND.get(kind.key, NUMBERS),) if kind.group == DATA else COLOUR_SORTS
 
 
 _SORT_OF_KIND = {"normal": NORMALS, "packed": PACKED, "vectors": VECTORS}
@@ -364,9 +377,9 @@ def _log_space(config: ocio.Config) -> str | None:
 
 
 def _spaces_for(config: ocio.Config, header: Header, said: Declaration | None, named: str | None) -> Spaces:
-    """The spaces that header or name say, where they are of that sort; else those that files without a word are in: the
-    working space, Rec.709 for HDR, which has no better way to say, sRGB, and the config's space for a log curve. What the header declares and the config
-    lacks has no space."""
+    """The spaces that header or name say, where they are of that sort; else those that files without a word are in:
+    the working space, Rec.709 for HDR, which has no better way to say, sRGB, and the config's space for a log curve.
+    What the header declares and the config lacks has no space."""
     told = {
         ENCODED: _space(config, ENCODED_SRGB),
         LINEAR: _space(config, LINEAR_REC709 if header.format == "HDR" else ocio.ROLE_SCENE_LINEAR),

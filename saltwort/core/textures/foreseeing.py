@@ -36,12 +36,18 @@ class Foreseen:
 
 
 def foresee(
-    config: ocio.Config, parts: Sequence[SourcePart], sample: Pixels, source_space: str, space: str, format_name: str
+    config: ocio.Config,
+    parts: Sequence[SourcePart],
+    sample: Pixels,
+    source_space: str,
+    space: str,
+    format_name: str,
+    flips_green: str = "",
 ) -> Foreseen:
     """Tell what `convert` would do to a file of these parts, from a sample of pixels of the first, float32 (pixels,
     channels). Raises BadInput for what it does not take."""
     wanted = format_of(format_name)
-    conversion = Conversion(config, source_space, space)
+    conversion = Conversion(config, source_space, space, flips_green)
     plans = plans_of(parts, conversion.is_data, wanted, "The file")
     plan, pixels = plans[0], sample[np.newaxis]
     light = conversion.apply(pixels, plan)
@@ -54,18 +60,18 @@ def foresee(
         negative=counted.negative / max(there.size, 1),
         not_finite=counted.not_finite / max(there.size, 1),
         hidden=counted.hidden / max(there.size, 1),
-        lost=_lost_on_the_way(config, plan, pixels, there, stored, (source_space, space)),
+        lost=_lost_on_the_way(config, plan, pixels, there, stored, conversion),
         bytes=sum(_bytes(plan.part, wanted) for plan in plans),
-        notes=_notes(plans, wanted),
+        notes=(*_notes(plans, wanted), *(["Its green is flipped, to point the other way."] if flips_green else [])),
     )
 
 
 def _lost_on_the_way(
-    config: ocio.Config, plan: "Plan", pixels: Pixels, there: Pixels, stored: Pixels, spaces: tuple[str, str]
+    config: ocio.Config, plan: "Plan", pixels: Pixels, there: Pixels, stored: Pixels, conversion: Conversion
 ) -> float | None:
-    source_space, space = spaces
+    source_space, space = conversion.names
     try:
-        back = Conversion(config, space, source_space)
+        back = Conversion(config, space, source_space, conversion.flips_green)
     except BadInput:
         return None  # a space may have no way back
     returned = plan.as_read(back.apply(plan.from_file(stored), plan))

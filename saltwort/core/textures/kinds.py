@@ -165,6 +165,33 @@ def kind_finder(words: KindWords) -> Callable[[str], KindMatch | None]:
     return lambda path: kind_of(_DIGITS.sub("0", path.replace("\\", "/").rpartition("/")[2]))
 
 
+@dataclass(frozen=True)
+class Letter:
+    """A single letter at the end of a file name, as it is written there, and the kinds that it is used for."""
+
+    written: str
+    kinds: tuple[str, ...]
+
+
+_LETTERS = {
+    "n": ("normal",),
+    "d": ("base_colour", "displacement"),
+    "r": (_ROUGHNESS,),
+    "m": (_METALNESS, "mask"),
+    "h": ("displacement",),
+    "s": ("specular_colour", _ROUGHNESS),
+}
+_LETTER_AT_END = re.compile(r"(?<=[a-z0-9])[_.-]([ndrmhs])(?:[._-][0-9]+k?)*$", re.IGNORECASE)
+
+
+def letter_at_end(path: str) -> Letter | None:
+    """The letter that ends a file name, before a tile, frame or size, where letters are used for map kinds: `_N`, `_R`.
+    It is a hint, and no word: `_R` also stands for right, and `_M` for medium."""
+    stem = path.replace("\\", "/").rpartition("/")[2].rpartition(".")[0]
+    found = _LETTER_AT_END.search(stem)
+    return Letter(f"_{found[1]}", _LETTERS[found[1].lower()]) if found else None
+
+
 def map_word_span(name: str, words: KindWords) -> tuple[int, int] | None:
     """Where in a file name the word stands that tells its map kind, as (first, behind last)."""
     tokens = list(_TOKENS.finditer(name))

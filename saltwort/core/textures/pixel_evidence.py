@@ -8,16 +8,18 @@ import numpy as np
 
 from saltwort.core.images import Facts, Header, Stats
 from saltwort.core.images.channels import colour_channels
-from saltwort.core.images.measuring import ENDS
+from saltwort.core.images.measuring import ENDS, GREEN_TOLD
 from saltwort.core.textures.declared import FLOATS
+from saltwort.core.textures.kinds import KindMatch
 
 ENCODED, LINEAR, LOG = "encoded", "linear", "log"
 NUMBERS, NORMALS, PACKED, VECTORS = "numbers", "normals", "packed", "vectors"
 DATA_SORTS = (NUMBERS, NORMALS, PACKED, VECTORS)
 COLOUR_SORTS = (ENCODED, LINEAR, LOG)
 HOLDS = (*COLOUR_SORTS, *DATA_SORTS)
-"""What a file may hold. ENCODED is colour for a screen, LOG colour in a logarithmic curve. NUMBERS is one value a pixel: roughness, height, masks; PACKED another map in each channel;
-VECTORS positions, flow and other directions that are no normals."""
+"""What a file may hold. ENCODED is colour for a screen, LOG colour in a logarithmic curve. NUMBERS is one value a
+pixel: roughness, height, masks; PACKED another map in each channel; VECTORS positions, flow and other directions that
+are no normals."""
 SORT_LABELS = {
     ENCODED: "encoded colour",
     LINEAR: "linear light",
@@ -194,15 +196,27 @@ def _packed(facts: Facts) -> Iterator[Piece]:
     together = sorted(abs(value) for value in stats.correlation)
     if any(constant) and not all(constant):
         says = "One channel is the same all over while others are not, as in packed maps and directions."
-        yield "pixels.constant-channel", says, {ENCODED: 0.03, LINEAR: 0.03, LOG: 0.01, NUMBERS: 0.1, PACKED: 1.0, VECTORS: 0.6}
+        yield (
+            "pixels.constant-channel",
+            says,
+            {ENCODED: 0.03, LINEAR: 0.03, LOG: 0.01, NUMBERS: 0.1, PACKED: 1.0, VECTORS: 0.6},
+        )
     elif any(at_end) and not all(at_end):
         says = "One channel is nearly all 0 or 1 while others are not, as metalness or a mask beside other maps."
-        yield "pixels.mask-channel", says, {ENCODED: 0.04, LINEAR: 0.04, LOG: 0.01, NUMBERS: 0.1, PACKED: 1.0, VECTORS: 0.1}
+        yield (
+            "pixels.mask-channel",
+            says,
+            {ENCODED: 0.04, LINEAR: 0.04, LOG: 0.01, NUMBERS: 0.1, PACKED: 1.0, VECTORS: 0.1},
+        )
     elif together[1] < _APART and together[2] < 2 * _APART:
         apart = max(medians) - min(medians) > 0.3
         says = "Its channels have little to do with each other" + (" and differ in brightness." if apart else ".")
         colour = 0.12 if apart else 0.55
-        yield "pixels.channels-apart", says, {ENCODED: colour, LINEAR: colour, LOG: 0.05, NUMBERS: 0.1, PACKED: 1.0, VECTORS: 1.0}
+        yield (
+            "pixels.channels-apart",
+            says,
+            {ENCODED: colour, LINEAR: colour, LOG: 0.05, NUMBERS: 0.1, PACKED: 1.0, VECTORS: 1.0},
+        )
     elif min(stats.correlation) > 0.6:
         says = "Its channels go up and down together, as those of a surface do."
         yield "pixels.channels-together", says, {PACKED: 0.03, VECTORS: 0.1, NORMALS: 0.1, NUMBERS: 0.15}
@@ -217,7 +231,11 @@ FEW_COLOURS = 32
 def _few_colours(stats: Stats) -> Iterator[Piece]:
     if 2 <= stats.colours <= FEW_COLOURS:
         says = f"It holds {stats.colours} colours and no others, as a map of parts or materials does."
-        yield "pixels.few-colours", says, {NUMBERS: 1.0, ENCODED: 0.06, LINEAR: 0.06, LOG: 0.01, NORMALS: 0.02, PACKED: 0.3}
+        yield (
+            "pixels.few-colours",
+            says,
+            {NUMBERS: 1.0, ENCODED: 0.06, LINEAR: 0.06, LOG: 0.01, NORMALS: 0.02, PACKED: 0.3},
+        )
 
 
 def _range_of_floats(stats: Stats, *, is_grey: bool) -> Iterator[Piece]:
@@ -315,7 +333,8 @@ def _contrast(header: Header, low: float, high: float) -> Iterator[Piece]:
 
 
 _RAISED_BLACK = 0.1
-"""Code of the darkest places from which they may be a log curve's: those of the standards have black at 0.07 to 0.13."""
+"""Code of the darkest places from which they may be a log curve's: those of the standards have black at 0.07 to
+0.13."""
 
 
 def _saturation(header: Header, stats: Stats, low: float) -> Iterator[Piece]:
@@ -349,6 +368,11 @@ def _by_skew(stats: Stats) -> tuple[float, float]:
     if stats.skew > 0.5 and abs(stats.encoded_skew) < stats.skew:
         return 0.7, 1.0
     return (1.0, 0.75) if stats.skew < -0.3 else (1.0, 1.0)
+
+
+def green_points_down(kind: KindMatch | None, stats: Stats) -> bool:
+    """Whether a file is a normal map whose green points down the picture, as far as its pixels tell."""
+    return kind is not None and kind.kind.key == "normal" and stats.green > GREEN_TOLD
 
 
 def environment_stops(facts: Facts) -> float | None:

@@ -38,14 +38,16 @@ CONVERTED, REFUSED = "converted", "refused"
 
 
 class ConvertedFile(FileInHand):
-    """One file of an order: from `source_space` to `space`, which for data is the same; under `target`, its path below
-    the folder. `figures` are what was measured once it was read back, `reason` why there is none."""
+    """One file of an order: from `source_space` to `space`, which for data is the same; under `target`, its path
+    below the folder. `flips_green` is of a normal map. `figures` are what was measured once it was read back,
+    `reason` why there is none."""
 
     conversion = models.ForeignKey(Conversion, models.CASCADE, related_name="files")
     texture = models.ForeignKey(Texture, models.SET_NULL, null=True, related_name="converted")
     path = models.CharField(max_length=1024)
     source_space = models.CharField(max_length=200)
     space = models.CharField(max_length=200)
+    flips_green = models.BooleanField(default=False)
     target = models.CharField(max_length=1300)
     figures = models.JSONField(null=True)
     reason = models.CharField(max_length=1000, blank=True)

@@ -29,6 +29,7 @@ from saltwort.core.textures.conversion_plans import (
     part_of,
     read_parts,
 )
+from saltwort.core.textures.converted_pixels import normals_in
 from saltwort.core.textures.converting import convert
 from saltwort.core.textures.foreseeing import Foreseen, foresee
 from saltwort.server.conversions.models import CONVERTED, REFUSED, Conversion, ConvertedFile
@@ -47,7 +48,8 @@ from saltwort.server.textures.operations import AssignedTexture, assigned_textur
 @dataclass(frozen=True)
 class Order:
     """What is to be converted, and how. No textures named are all; `place` is a folder of the machine, empty for the
-    media folder. `data_layers` and `colour_layers` are names with commas, said by hand."""
+    media folder. `data_layers` and `colour_layers` are names with commas, set manually. With `flip_green`, normal
+    maps whose green points down come out with their green pointing up."""
 
     space: str
     format: str
@@ -56,6 +58,7 @@ class Order:
     place: str = ""
     data_layers: str = ""
     colour_layers: str = ""
+    flip_green: bool = False
 
     @property
     def by_hand(self) -> ByHand:
@@ -110,7 +113,9 @@ def _planned(config: ocio.Config, row: AssignedTexture, space: str, order: Order
     try:
         parts = _parts_of(image, by_hand)
         check_convertible(parts, name, order.format, is_data=assigned.isData())
-        foreseen = foresee(config, parts, preview_of(image).sample, assigned.getName(), into, order.format)
+        flips = normals_in(image.measured().stats) if order.flip_green and row.green_points_down else ""
+        sample = preview_of(image).sample
+        foreseen = foresee(config, parts, sample, assigned.getName(), into, order.format, flips)
     except BadInput as error:
         return PlannedFile(row, into, target, None, str(error))
     return PlannedFile(row, into, target, foreseen)
@@ -167,6 +172,7 @@ def order_conversion(project: Project, order: Order) -> Conversion:
                     source_space=file.row.assignment.space,
                     space=file.space,
                     target=file.target,
+                    flips_green=order.flip_green and file.row.green_points_down,
                     state=REFUSED if file.refused else WAITING,
                     reason=file.refused,
                 )
@@ -207,6 +213,7 @@ def _convert(job: Job, report: Report) -> str:
             "target": str(conversion.folder / file.target),
             "data_layers": conversion.data_layers,
             "colour_layers": conversion.colour_layers,
+            "flips_green": file.flips_green,
         }
 
     try:
@@ -240,12 +247,23 @@ def convert_file(
     target: str,
     data_layers: str = "",
     colour_layers: str = "",
+    flips_green: bool = False,
 ) -> dict[str, Any]:
     """Convert one file by the config that stands at a path."""
     file, place = Path(source), Path(target)
     try:
         by_hand = ByHand.read(data_layers, colour_layers).among(layer_names(file))
-        done = convert(config_at(config), file, source_space, space, format, place, by_hand=by_hand, again=True)
+        done = convert(
+            config_at(config),
+            file,
+            source_space,
+            space,
+            format,
+            place,
+            by_hand=by_hand,
+            flip_green=flips_green,
+            again=True,
+        )
     except BadInput as error:
         raise BadInput(str(error).replace(Path(source).name, name)) from error
     return asdict(done)

@@ -9,7 +9,8 @@ from saltwort.server.textures.serializers import ChosenTextures
 
 class OrderSerializer(ChosenTextures):
     """What to convert, and how; `place` is a folder of the machine, empty for a zip to fetch. `data_layers` and
-    `colour_layers` are names with commas, of layers that are otherwise taken for the other."""
+    `colour_layers` are names with commas, of layers that are otherwise treated as the other. `flip_green` is for
+    normal maps whose green points down."""
 
     space = serializers.CharField(max_length=200)
     format = serializers.ChoiceField(choices=list(FORMATS))
@@ -17,6 +18,7 @@ class OrderSerializer(ChosenTextures):
     place = serializers.CharField(max_length=4096, allow_blank=True, default="")
     data_layers = serializers.CharField(max_length=2000, allow_blank=True, default="")
     colour_layers = serializers.CharField(max_length=2000, allow_blank=True, default="")
+    flip_green = serializers.BooleanField(default=False)
 
 
 class FormatSerializer(serializers.Serializer):
@@ -75,6 +77,7 @@ class ConvertedFileSerializer(serializers.Serializer):
     target = serializers.CharField()
     source_space = serializers.CharField()
     space = serializers.CharField()
+    flips_green = serializers.BooleanField()
     state = serializers.CharField()
     reason = serializers.CharField(allow_blank=True)
     figures = FiguresSerializer(allow_null=True)

@@ -12,6 +12,7 @@ from django.db.models import QuerySet
 from saltwort.core.engine.processors import known_space
 from saltwort.core.errors import BadInput
 from saltwort.core.textures.kinds import MAP_KINDS, KindMatch, KindWords, map_kind_of
+from saltwort.core.textures.pixel_evidence import green_points_down
 from saltwort.core.textures.rules import Assignment, Reason, RuleBook, check_path
 from saltwort.core.textures.sets import SetMember, set_member
 from saltwort.server.history.operations import recording, remove
@@ -31,6 +32,10 @@ class AssignedTexture:
     assignment: Assignment
     kind: KindMatch | None
     member: SetMember
+
+    @property
+    def green_points_down(self) -> bool:
+        return green_points_down(self.kind, self.texture.image.measured().stats)
 
 
 def add_texture(project: Project, path: str, image: StoredImage) -> Texture:

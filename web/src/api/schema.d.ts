@@ -3809,6 +3809,7 @@ export interface components {
             target: string;
             source_space: string;
             space: string;
+            flips_green: boolean;
             state: string;
             reason: string;
             figures: components["schemas"]["Figures"] | null;
@@ -4645,7 +4646,8 @@ export interface components {
         };
         /**
          * @description What to convert, and how; `place` is a folder of the machine, empty for a zip to fetch. `data_layers` and
-         *     `colour_layers` are names with commas, of layers that are otherwise taken for the other.
+         *     `colour_layers` are names with commas, of layers that are otherwise treated as the other. `flip_green` is for
+         *     normal maps whose green points down.
          */
         Order: {
             textures?: number[];
@@ -4659,6 +4661,8 @@ export interface components {
             data_layers: string;
             /** @default  */
             colour_layers: string;
+            /** @default false */
+            flip_green: boolean;
         };
         /**
          * @description Where a picture is not what the deviations make of it: its share, 0–1, boxes around the largest of it, and what

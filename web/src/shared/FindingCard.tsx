@@ -1,7 +1,8 @@
 import { Button } from '@mantine/core';
+import { Link } from 'react-router';
 
 import { api, body } from '../api/client';
-import { type Finding, useChange, useFindingCodes, useProject } from '../api/hooks';
+import { type Finding, useChange, useFindingCodes, useProject, useSlug } from '../api/hooks';
 import { GuideMark } from '../guide/GuideMark';
 import { Dismiss } from './Dismiss';
 import { LevelMark } from './marks';
@@ -20,6 +21,7 @@ export function FindingCard({
   isDraft?: boolean;
 }) {
   const project = useProject();
+  const slug = useSlug();
   const guide = useFindingCodes().data?.find(({ code }) => code === finding.code)?.guide;
   const fix = useChange((slug, asked: NonNullable<Finding['fix']>) =>
     body(
@@ -59,6 +61,13 @@ export function FindingCard({
               </div>
             </div>
           ),
+      )}
+      {finding.code === 'texture.green-points-down' && (
+        <div>
+          <Button component={Link} to={`/p/${slug}/textures/convert`} state={{ flipGreen: true }}>
+            Convert with green flipped
+          </Button>
+        </div>
       )}
       {!isDraft && (
         <div>

@@ -1,4 +1,4 @@
-import { Button, FileButton, Select, TextInput } from '@mantine/core';
+import { Button, Checkbox, FileButton, Select, TextInput } from '@mantine/core';
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
 import { Link, useLocation } from 'react-router';
@@ -29,15 +29,17 @@ export function Convert() {
 
 function Page({ offered, workingSpace }: { offered: Schemas['Choices']; workingSpace: string }) {
   const slug = useSlug();
-  const selected = (useLocation().state as { ids?: number[] } | null)?.ids ?? [];
-  const [what, setWhat] = useState(selected.length > 0 ? 'selected' : 'all');
+  const came = useLocation().state as { ids?: number[]; flipGreen?: boolean } | null;
+  const selected = came?.ids ?? [];
+  const [what, setWhat] = useState(came?.flipGreen ? GREEN_DOWN : selected.length > 0 ? 'selected' : 'all');
   const [order, setOrder] = useState<Order>({
     space: workingSpace,
-    format: 'exr-half',
-    pattern: '{name}_{space}',
+    format: came?.flipGreen ? 'png-16' : 'exr-half',
+    pattern: came?.flipGreen ? '{name}_green_up' : '{name}_{space}',
     place: '',
     data_layers: '',
     colour_layers: '',
+    flip_green: came?.flipGreen ?? false,
     textures: [],
   });
   const [shown, setShown] = useState<number>();
@@ -50,7 +52,8 @@ function Page({ offered, workingSpace }: { offered: Schemas['Choices']; workingS
   useEffect(() => {
     if (dropped) compareMaterial(dropped);
   }, [dropped, compareMaterial]);
-  const choices = choicesOf(offered, selected);
+  const greenDown = useTextureIds({ ...NO_FILTERS, finding: GREEN_DOWN }).data?.length ?? 0;
+  const choices = choicesOf(offered, selected, greenDown);
   const choice = choices.find(({ value }) => value === what);
   const part = useTextureIds({ ...NO_FILTERS, ...choice?.part });
   const chosen = what === 'selected' ? selected : choice?.part ? (part.data?.map(({ id }) => id) ?? []) : [];
@@ -100,6 +103,14 @@ function Page({ offered, workingSpace }: { offered: Schemas['Choices']; workingS
             value={order.pattern}
             onChange={(event) => set({ pattern: event.currentTarget.value })}
           />
+          {greenDown > 0 && (
+            <Checkbox
+              label="Flip green where it points down"
+              description={`Green points down in ${counted(greenDown, 'normal map')} of this project.`}
+              checked={order.flip_green}
+              onChange={(event) => set({ flip_green: event.currentTarget.checked })}
+            />
+          )}
           <details>
             <summary className="small">Layers of renders</summary>
             <TextInput
@@ -126,7 +137,9 @@ function Page({ offered, workingSpace }: { offered: Schemas['Choices']; workingS
               Convert {counted(choice?.count ?? 0, 'file')}
             </Button>
           </div>
-          <p className="quiet small">Originals stay, nothing is overwritten, and data keeps its numbers.</p>
+          <p className="quiet small">
+            Originals stay, nothing is overwritten, and {order.flip_green ? 'all other data' : 'data'} keeps its numbers.
+          </p>
         </form>
         {conversions.data && conversions.data.length > 0 && (
           <div className="block">
@@ -233,8 +246,11 @@ interface Choice {
   part?: Partial<Filters>;
 }
 
-/** All files, those that were selected, those of a map kind, or of a set. */
-function choicesOf({ kinds, sets }: Schemas['Choices'], selected: number[]): Choice[] {
+/** The finding of normal maps whose green points down. */
+const GREEN_DOWN = 'texture.green-points-down';
+
+/** All files, those that were selected, normal maps with green down, those of a map kind, or of a set. */
+function choicesOf({ kinds, sets }: Schemas['Choices'], selected: number[], greenDown: number): Choice[] {
   const every = kinds.reduce((sum, { count }) => sum + count, 0);
   const shown = (count: number) => count.toLocaleString('en-GB');
   return [
@@ -242,6 +258,9 @@ function choicesOf({ kinds, sets }: Schemas['Choices'], selected: number[]): Cho
       ? [{ value: 'selected', label: `selected (${shown(selected.length)})`, count: selected.length }]
       : []),
     { value: 'all', label: `all (${shown(every)})`, count: every },
+    ...(greenDown > 0
+      ? [{ value: GREEN_DOWN, label: `normal maps, green down (${shown(greenDown)})`, count: greenDown, part: { finding: GREEN_DOWN } }]
+      : []),
     ...kinds
       .filter(({ value }) => value !== NO_KIND)
       .map(({ value, label, count }) => ({

@@ -19,6 +19,11 @@ const COLUMNS: Sortable<Planned>[] = [
         <div className="quiet small">
           {file.source_space === file.space ? `${file.space}, as it is` : `${file.source_space} → ${file.space}`}
         </div>
+        {file.notes.map((said) => (
+          <div key={said} className="row small">
+            <LevelMark level="note" /> {said}
+          </div>
+        ))}
         {losses(file).map((said) => (
           <div key={said} className="row small">
             <LevelMark level="caution" /> {said}
@@ -69,7 +74,7 @@ export function PlanTable({ plan }: { plan: Schemas['Plan'] }) {
 
 /** What else does not come through as it is, in sentences. */
 function losses(file: Planned) {
-  const said = [...file.notes];
+  const said = [];
   if (file.hidden) said.push(`Colour under alpha 0 is lost: ${percent(file.hidden)} of the samples.`);
   if (file.not_finite) said.push(`NaN and infinite values become black or white: ${percent(file.not_finite)} of the samples.`);
   return said;

@@ -1,6 +1,7 @@
 """Files read in a space that does not fit what they hold, by their name, their header, or their pixels."""
 
-from collections.abc import Iterator
+import math
+from collections.abc import Iterator, Sequence
 from functools import lru_cache
 
 import PyOpenColorIO as ocio
@@ -9,8 +10,8 @@ from saltwort.core.changes import Change
 from saltwort.core.engine import apply_to_colour, load_config, space_processor
 from saltwort.core.findings.registry import BLOCKER, CAUTION, NOTE, CheckedTexture, Fix, Problem, Subjects, check
 from saltwort.core.findings.space_fixes import declares_another, mending
+from saltwort.core.images import Facts
 from saltwort.core.images.formats import formats_named
-from saltwort.core.images.measuring import GREEN_TOLD
 from saltwort.core.textures.declared import declared
 from saltwort.core.textures.evidence import (
     best_colour,
@@ -20,8 +21,8 @@ from saltwort.core.textures.evidence import (
     named_space,
     same_primaries,
 )
-from saltwort.core.textures.kinds import DATA
-from saltwort.core.textures.pixel_evidence import UNIT_VECTORS, is_flat
+from saltwort.core.textures.kinds import DATA, MAP_KINDS, letter_at_end
+from saltwort.core.textures.pixel_evidence import UNIT_VECTORS, green_points_down, is_flat
 
 
 @check("texture.data-read-as-colour", BLOCKER)
@@ -151,16 +152,91 @@ def _either(subjects: Subjects, texture: CheckedTexture, other: str) -> tuple[Fi
 
 
 @check("texture.green-points-down", NOTE)
-def green_points_down(subjects: Subjects) -> Iterator[Problem]:
+def normals_with_green_down(subjects: Subjects) -> Iterator[Problem]:
     """A normal map's green points down, and most renderers expect it to point up."""
     for texture in subjects.textures:
-        if texture.kind and texture.kind.kind.key == "normal" and texture.facts.stats.green > GREEN_TOLD:
+        if green_points_down(texture.kind, texture.facts.stats):
             yield Problem(
                 texture.path,
                 "Normal map, green points down",
                 "Its red and green describe one surface only if green points down the picture. Most renderers expect "
-                "up: turn green round where the map is loaded, or bumps become dents.",
+                "up: bumps become dents. Flip green where the map is loaded, or convert the file with green flipped.",
             )
+
+
+@check("texture.eight-bit-normals", NOTE)
+def eight_bit_normals(subjects: Subjects) -> Iterator[Problem]:
+    """A normal map has 8 bits, which show as bands in mirror reflections."""
+    for texture in subjects.textures:
+        kind, facts = texture.kind, texture.facts
+        if kind and kind.kind.key == "normal" and facts.header.bit_depth == "8-bit" and _are_normals(facts):
+            yield Problem(
+                texture.path,
+                "Normal map in 8 bits",
+                f"8 bits turn a normal by up to {STEP_ANGLE:.2f}° at a time. A mirror doubles that: smooth surfaces "
+                "show bands in their reflections. For polished surfaces, export it in 16 bits.",
+            )
+
+
+def _are_normals(facts: Facts) -> bool:
+    return facts.stats.unit_vectors >= UNIT_VECTORS and not is_flat(facts)
+
+
+STEP_ANGLE = math.degrees(2 / 255)
+"""A step of one code in x or y, where the normal points straight out."""
+
+
+@check("texture.data-tagged-as-colour", NOTE)
+def data_tagged_as_colour(subjects: Subjects) -> Iterator[Problem]:
+    """A map of plain numbers has a header that declares a colour space; it is right as read here."""
+    for texture in subjects.textures:
+        kind, space = texture.kind, _space(subjects, texture)
+        said = declared(subjects.config, texture.facts.header)
+        if said is None or space is None or not space.isData() or kind is None or kind.kind.group != DATA:
+            continue
+        told = subjects.config.getColorSpace(said.space) if said.space else None
+        if told is not None and told.isData():
+            continue
+        yield Problem(
+            texture.path,
+            "Data tagged as colour",
+            f"{kind.told}, but its header declares colour. {said.says} It is read as {space.getName()} here, which is "
+            "right. An application that follows the header decodes it: set it to raw there, or convert the file, which "
+            "leaves the tag out.",
+        )
+
+
+@check("texture.letter-in-name", NOTE)
+def letter_in_name(subjects: Subjects) -> Iterator[Problem]:
+    """A single letter ends the name, which may mean more than one kind of map; no word tells which."""
+    for texture in subjects.textures:
+        letter = None if texture.kind else letter_at_end(texture.path)
+        if letter is None or texture.facts.stats.unit_vectors >= UNIT_VECTORS:
+            continue
+        labels = [MAP_KINDS[key].label for key in letter.kinds]
+        meanings = _likeliest_first(subjects, texture, letter.kinds)
+        fixes = [_as_kind(texture, key) for key in meanings] if subjects.offers_fixes else []
+        yield Problem(
+            texture.path,
+            "A letter says what it holds",
+            f"“{letter.written}” at the end of its name may mean {' or '.join(labels)}; it is not treated as a word. "
+            f"The file is read as {texture.assignment.space}. Set its map kind, or write the word out.",
+            fixes[0] if fixes else None,
+            tuple(fixes[1:]),
+        )
+
+
+def _likeliest_first(subjects: Subjects, texture: CheckedTexture, kinds: Sequence[str]) -> list[str]:
+    """The kinds, those first that hold what the file seems to hold."""
+    verdict = texture.verdict
+    likeliest = verdict.space or next((candidate.space for candidate in verdict.candidates), None)
+    is_data = likeliest == data_space(subjects.config)
+    return sorted(kinds, key=lambda key: (MAP_KINDS[key].group == DATA) != is_data)
+
+
+def _as_kind(texture: CheckedTexture, key: str) -> Fix:
+    change = Change(texture.path, "no map kind", f"map kind {MAP_KINDS[key].label}")
+    return Fix("set-kind", f"It is {MAP_KINDS[key].label}", {"path": texture.path, "kind": key}, (change,))
 
 
 @check("texture.name-space-mismatch", CAUTION)

@@ -31,6 +31,7 @@ class Command(HeadlessCommand):
         parser.add_argument("--output", required=True, type=Path, metavar="DIR")
         parser.add_argument("--data-layer", action="append", default=[], metavar="LAYER", help="one that is data")
         parser.add_argument("--colour-layer", action="append", default=[], metavar="LAYER", help="one that is colour")
+        parser.add_argument("--flip-green", action="store_true", help="of normal maps, to point the other way")
         parser.add_argument("--names", default=DEFAULT_PATTERN, metavar="PATTERN", help="with {name} and {space}")
 
     def handle(
@@ -67,6 +68,7 @@ class Command(HeadlessCommand):
                         format,
                         data_layers=by_hand.data,
                         colour_layers=by_hand.colour,
+                        flip_green=options["flip_green"],
                     )
                 )
                 for file, source, into, target in orders
