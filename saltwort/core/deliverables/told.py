@@ -67,8 +67,11 @@ def verified_told(says: Mapping[str, Any], pixels: Mapping[str, Any]) -> Facts:
         told |= {"samples": says["bit_depth"] or "not told", **colour_told(says["tags"])}
     if "peak" in pixels:
         told["range"] = f"{pixels['lowest']:.4g} to {pixels['peak']:.4g}"
-    if "max_cll" in pixels:
-        told["MaxCLL, MaxFALL measured"] = f"{pixels['max_cll']:.0f}, {pixels['max_fall']:.0f} cd/m²"
+    if "max_fall" in pixels:
+        told["brightest pixel, brightest area"] = (
+            f"{pixels['brightest_pixel']:.0f}, {pixels['brightest_area']:.0f} cd/m², with noise of the codec"
+        )
+        told["MaxFALL measured"] = f"{pixels['max_fall']:.0f} cd/m²"
     return told | {label: f"{pixels[name]:.2%}" for name, label in _SHARES.items() if name in pixels}
 
 

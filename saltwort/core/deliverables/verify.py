@@ -1,31 +1,27 @@
 """Verify a finished file from anywhere: what it says of itself, what its pixels say, and whether that fits together."""
 
 from collections.abc import Iterator, Mapping
-from dataclasses import asdict, dataclass, replace
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 import PyOpenColorIO as ocio
-from numpy.typing import NDArray
 
 from saltwort.core.deliverables.registry import Deliverable
 from saltwort.core.deliverables.shown import Doubt
-from saltwort.core.deliverables.told import coding_told
+from saltwort.core.deliverables.verify_video import outside, verify_video
 from saltwort.core.engine import apply
 from saltwort.core.errors import BadInput
 from saltwort.core.images import measure, read_header
 from saltwort.core.images.independent import file_tags, read_back
 from saltwort.core.images.reading import Pixels
-from saltwort.core.images.video import BT709, BT2020, VideoForm, from_planes
-from saltwort.core.images.video_reading import VideoFacts, decoded, video_facts
 from saltwort.core.luts.sampling import cube_nodes
 from saltwort.core.luts.tables import read_processor
 from saltwort.core.sandbox import Limits, run_sandboxed
-from saltwort.core.spaces import curves
 from saltwort.core.spaces.curves import Curve
 from saltwort.core.spaces.encodings import BY_INTEROP_ID, by_code_points
-from saltwort.core.spaces.gamuts import P3_D65, REC709, Gamut, rgb_to_xyz
+from saltwort.core.spaces.gamuts import REC709, Gamut
 from saltwort.core.spaces.icc import read_profile
 
 PICTURE, VIDEO, LUT, PROFILE = "picture", "video", "LUT", "ICC profile"
@@ -33,13 +29,12 @@ LUTS = (".cube", ".csp", ".3dl", ".spi1d", ".spi3d", ".clf", ".ctf")
 PROFILES = (".icc", ".icm")
 VIDEOS = (".mp4", ".mov", ".m4v", ".mkv", ".webm")
 LIGHT_FORMATS = (".exr", ".hdr", ".tx")
-MEASURED_FRAMES = 240
-"""Frames of a video that are decoded to be measured, evenly spread over it."""
 SECONDS, MEMORY = 120.0, 4_000_000_000
-OUTSIDE = 1e-3
-"""Of the light of a pixel, by which it lies outside a gamut: less is rounding."""
-PQ_POINTS = 16
 EDGE, GREYS = 17, 1_025
+BLACKS, WHITES = (11, 18), (232.5, 239)
+"""Codes of 255 where black and white of video levels lie, 16 and 235, with what JPEG does to them."""
+PILED_UP = 1.5
+"""Codes between the darkest 0.1 and 0.5 %: pictures that were not cut there thin out more slowly."""
 SAME, FALLING = 1e-6, 1e-4
 
 
@@ -57,7 +52,7 @@ def verify(path: Path) -> Verified:
     """Look at a file. Raises BadInput for what is neither picture, video, LUT nor profile."""
     sorts = {**dict.fromkeys(VIDEOS, VIDEO), **dict.fromkeys(LUTS, LUT), **dict.fromkeys(PROFILES, PROFILE)}
     sort = sorts.get(path.suffix.lower(), PICTURE)
-    says, pixels, doubts = {VIDEO: _video, LUT: _lut, PROFILE: _profile, PICTURE: _picture}[sort](path)
+    says, pixels, doubts = {VIDEO: verify_video, LUT: _lut, PROFILE: _profile, PICTURE: _picture}[sort](path)
     return Verified(sort, says, pixels, tuple(doubts))
 
 
@@ -168,16 +163,7 @@ def _gamut_used(colour: Pixels, tags: Mapping[str, Any]) -> dict[str, Any]:
     if said is None or said[0] == REC709:
         return {}
     few = colour.reshape(-1, 3)[:: max(1, colour.size // 300_000)].astype(np.float64)
-    return _outside(said[1].decode(np.nan_to_num(few)), said[0])
-
-
-def _outside(light: NDArray[np.float64], gamut: Gamut) -> dict[str, Any]:
-    xyz = light @ rgb_to_xyz(gamut).T
-    shares = {}
-    for name, smaller in (("outside_rec709", REC709), ("outside_p3", P3_D65)):
-        inside = xyz @ np.linalg.inv(rgb_to_xyz(smaller)).T
-        shares[name] = float(np.mean(inside.min(axis=1) < -OUTSIDE * np.maximum(inside.max(axis=1), 1e-6)))
-    return shares
+    return outside(said[1].decode(np.nan_to_num(few)), said[0])
 
 
 def _of_tags(path: Path, tags: Mapping[str, Any]) -> Iterator[Doubt]:
@@ -198,89 +184,15 @@ def _of_tags(path: Path, tags: Mapping[str, Any]) -> Iterator[Doubt]:
 
 
 def _of_levels(colour: Pixels) -> Iterator[Doubt]:
-    low, high = (float(value) * 255 for value in (colour.min(), colour.max()))
-    if 15 <= low <= 17 and 233 <= high <= 236:
+    """Black and white areas that pile up at the ends of video levels. JPEG scatters values around what they were, so
+    areas are looked at, not pixels."""
+    from scipy import ndimage  # slow to import, seldom needed
+
+    smooth = ndimage.uniform_filter(np.nan_to_num(colour.astype(np.float64)) * 255, (5, 5, 0))
+    dark = np.percentile(smooth.min(axis=-1), (0.1, 0.5))
+    bright = np.percentile(smooth.max(axis=-1), (99.5, 99.9))
+    if all(
+        low <= first and last <= high and last - first <= PILED_UP
+        for (first, last), (low, high) in ((dark, BLACKS), (bright, WHITES))
+    ):
         yield Doubt("legal-range", "Its values end at 16 and 235 of 255: it looks like video levels in a picture.")
-
-
-def _video(path: Path) -> Looked:
-    video = video_facts(path)
-    form = _form_of_file(video)
-    says = asdict(video)
-    doubts = list(_of_video(video))
-    if form is None:
-        return says, {}, doubts
-    pixels = _measured(path, video, form)
-    if video.light_levels and pixels.get("max_cll", 0) > 1.15 * video.light_levels[0] + 5:
-        doubts.append(
-            Doubt(
-                "max-cll-understated",
-                f"It says that no pixel is above {video.light_levels[0]} cd/m²; {pixels['max_cll']:.0f} were measured.",
-            )
-        )
-    if pixels["beyond_video_levels"] > 0.02:
-        doubts.append(
-            Doubt("full-range", "It says video levels, and much of it lies beyond them: it may be full range.")
-        )
-    return says, pixels, doubts
-
-
-def _form_of_file(video: VideoFacts) -> VideoForm | None:
-    """How the frames of a file are coded, as far as they can be measured here."""
-    known = {"yuv420p": 8, "yuv420p10le": 10, "yuv422p10le": 10, "yuv422p": 8}
-    if video.pixel_format not in known or video.stream[2] not in (BT709, BT2020):
-        return None
-    return VideoForm("", video.pixel_format, known[video.pixel_format], *video.stream)
-
-
-def _of_video(video: VideoFacts) -> Iterator[Doubt]:
-    if video.container is None:
-        yield Doubt("container-untagged", "The container says nothing of its colour; some players read it alone.")
-    elif video.container != video.stream:
-        yield Doubt(
-            "container-disagrees",
-            f"The stream says {coding_told(video.stream)}, the container {coding_told(video.container)}.",
-        )
-    if video.container_range and video.container_range != video.stream_range:
-        yield Doubt("range-disagrees", f"The stream says {video.stream_range} range, the container the other.")
-    if 2 in video.stream[:2]:
-        yield Doubt("untagged", "The stream does not say what its colour is, so each player takes it as it likes.")
-    if video.stream[1] == PQ_POINTS and video.light_levels is None:
-        yield Doubt("no-light-levels", "It is PQ and does not say how bright its frames are (MaxCLL, MaxFALL).")
-    if video.stream[1] == PQ_POINTS and video.mastering is None:
-        yield Doubt("no-mastering-display", "It is PQ and does not say what display it was made on.")
-    if video.light_levels and video.container_light_levels not in (None, video.light_levels):
-        yield Doubt("light-levels-disagree", "Stream and container tell different light levels.")
-
-
-def _measured(path: Path, video: VideoFacts, form: VideoForm) -> dict[str, Any]:
-    """Range, light and gamut of frames spread evenly over a video."""
-    wanted = {round(place) for place in np.linspace(0, max(0, video.frames - 1), MEASURED_FRAMES)}
-    known = by_code_points(form.primaries, form.transfer)
-    low, high, beyond, frames = 1.0, 0.0, 0.0, 0
-    largest = average = 0.0
-    outside: list[dict[str, Any]] = []
-    for _, planes in decoded(path, wanted, form):
-        codes = from_planes(planes, form)
-        low, high = min(low, float(codes.min())), max(high, float(codes.max()))
-        luma = planes[0].astype(np.float32) / (1 << (form.bits - 8))
-        beyond += float(np.mean((luma < 15) | (luma > 236)))
-        frames += 1
-        if known and known[0][1].kind == curves.PQ:
-            light = Curve(curves.PQ).decode(np.clip(codes, 0, 1).max(axis=2).astype(np.float64)) * 100
-            # The codec scatters single pixels: what a thousandth of a percent does not reach is taken for that.
-            largest = max(largest, float(np.percentile(light, 99.999)))
-            average = max(average, float(light.mean()))
-        if known and known[0][0] != REC709:
-            few = np.clip(codes, 0, 1).reshape(-1, 3)[:: max(1, codes.size // 60_000)].astype(np.float64)
-            outside.append(_outside(known[0][1].decode(few), known[0][0]))
-    shares = {name: float(np.mean([each[name] for each in outside])) for name in (outside[0] if outside else ())}
-    light_levels = {"max_cll": largest, "max_fall": average} if largest else {}
-    return {
-        "measured_frames": frames,
-        "lowest": low,
-        "peak": high,
-        "beyond_video_levels": beyond / max(1, frames),
-        **light_levels,
-        **shares,
-    }
