@@ -110,6 +110,11 @@ class Deliverable(Generic[Settings]):
         does not verify."""
         raise BadInput(f"Files of the kind {self.label} are not held against recipes; verify it by itself.")
 
+    def differs(self, config: ocio.Config, sources: Sequence[Source], settings: Settings, file: Path) -> list[Doubt]:
+        """Where the pixels of a file are not those that these settings make of these sources. Raises BadInput for a
+        kind that is not compared so."""
+        raise BadInput(f"Files of the kind {self.label} are not compared with a render. Verify it against the recipe.")
+
     def told(self, written: Mapping[str, Any]) -> Facts:
         """In words what `write` found, from the values of its dataclass."""
         raise NotImplementedError

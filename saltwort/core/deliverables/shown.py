@@ -244,6 +244,14 @@ class ShownSettings(ViewSettings):
         yield from subject.losses_of_all()
 
 
+def of_another_size(meant: tuple[int, int], found: tuple[int, int]) -> Doubt:
+    """A finished picture of another size than its recipe makes of its render."""
+    return Doubt(
+        "other-size",
+        f"The recipe makes {meant[0]} × {meant[1]} pixels of this render; this has {found[0]} × {found[1]}.",
+    )
+
+
 def size_doubts(settings: ShownSettings, says: Mapping[str, Any]) -> Iterator[Doubt]:
     """Whether a finished picture is larger than these settings let it be."""
     for name, wanted in (("width", settings.width), ("height", settings.height)):

@@ -1,6 +1,6 @@
 """Verify a finished file from anywhere: what it says of itself, what its pixels say, and whether that fits together."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
@@ -9,7 +9,7 @@ import numpy as np
 import PyOpenColorIO as ocio
 
 from saltwort.core.deliverables.registry import Deliverable
-from saltwort.core.deliverables.shown import Doubt
+from saltwort.core.deliverables.shown import Doubt, Source
 from saltwort.core.deliverables.verify_video import outside, verify_video
 from saltwort.core.engine import apply
 from saltwort.core.errors import BadInput
@@ -65,9 +65,20 @@ def verify_apart(path: Path, name: str) -> Verified:
         raise BadInput(str(error).replace(path.name, name)) from error
 
 
-def against(found: Verified, path: Path, config: ocio.Config, made: Deliverable[Any], settings: Any) -> Verified:
-    """What was found of a file, with the doubts whether it is what a kind makes with these settings."""
-    return replace(found, doubts=(*found.doubts, *made.doubts(config, settings, found.says, path)))
+def against(
+    found: Verified,
+    path: Path,
+    config: ocio.Config,
+    made: Deliverable[Any],
+    settings: Any,
+    sources: Sequence[Source] = (),
+) -> Verified:
+    """What was found of a file, with the doubts whether it is what a kind makes with these settings; where `sources`
+    are given, also of them."""
+    doubts = [*found.doubts, *made.doubts(config, settings, found.says, path)]
+    if sources:
+        doubts += made.differs(config, sources, settings, path)
+    return replace(found, doubts=tuple(doubts))
 
 
 Looked = tuple[dict[str, Any], dict[str, Any], list[Doubt]]

@@ -16,7 +16,8 @@ from saltwort.core.deliverables.foreseen import Foreseen, Subject, raw_bytes
 from saltwort.core.deliverables.frames import GAPS, STOP, Frames, numbers_told
 from saltwort.core.deliverables.options import option
 from saltwort.core.deliverables.registry import FRAMES, Defaults, Deliverable, Progress, deliverable
-from saltwort.core.deliverables.shown import Doubt, ShownSettings, Source, size_doubts
+from saltwort.core.deliverables.same_picture import NOISE, ColourShift, largest_of_blocks, of_shifted_colours
+from saltwort.core.deliverables.shown import Doubt, ShownSettings, Source, of_another_size, size_doubts
 from saltwort.core.deliverables.told import Facts, coding_told, points_told
 from saltwort.core.engine import apply, view_processor
 from saltwort.core.engine.measured import space_of_view
@@ -54,6 +55,8 @@ FFMPEG_NAMES = {"libx264": "h264", "libx265": "hevc", "libsvtav1": "av1", "prore
 """What FFmpeg calls the codec that an encoder writes."""
 GRADES = {"high": "high", "review": "for review, smaller"}
 SLATE_GREY = 40
+COMPARED = 120
+"""Frames, evenly spread, that are held against those of the recipe."""
 LOOKED_AT = 24
 """Frames that are decoded again and compared with what was meant."""
 MOST_BITS, PRORES_BITS = 4.0, 6.0
@@ -199,6 +202,43 @@ class Movie(Deliverable[MovieSettings]):
             yield Doubt("other-rate", f"The recipe has {settings.fps} frames a second; this has {says['rate']}.")
         yield from size_doubts(settings, says)
 
+    def differs(
+        self, config: ocio.Config, sources: Sequence[Source], settings: MovieSettings, file: Path
+    ) -> list[Doubt]:
+        form, video = form_of(config, settings), video_facts(file)
+        size = _size(config, sources, settings)
+        if (video.width, video.height) != size:
+            return [of_another_size(size, (video.width, video.height))]
+        before = round(FRAME_RATES[settings.fps]) if settings.slate else 0
+        frames = Frames(sources, settings.gaps, lambda source: _frame(config, source, settings, size, file.stem))
+        if video.frames != before + len(frames):
+            told = f"The recipe makes {before + len(frames):,} frames of this render; this has {video.frames:,}."
+            return [Doubt("other-frames", told)]
+        wanted = {before + round(place) for place in np.linspace(0, len(frames) - 1, COMPARED)}
+        off: dict[int, float] = {}
+        shift, noise = ColourShift(), NOISE[settings.quality]
+        meant = enumerate(frames, start=before)
+        for number, planes in decoded(file, wanted, form):
+            shown = next(frame for place, frame in meant if place == number)
+            if settings.burn_in:  # the text holds the name that the file had
+                foot = foot_of(size)
+                shown[-foot:] = from_planes(planes, form)[-foot:]
+            found, wanted_codes = from_planes(planes, form), from_planes(to_planes(shown, form), form)
+            shift.add(found, wanted_codes)
+            largest = largest_of_blocks(found, wanted_codes)
+            if largest > noise.block:
+                off[number + 1] = largest
+        if not off:
+            return [of_shifted_colours(shift.size)] if shift.size > noise.colours else []
+        places = "its one frame" if video.frames == 1 else f"frames {numbers_told(list(off))}"
+        return [
+            Doubt(
+                "other-picture",
+                f"Of {len(wanted):,} frames looked at, {places} differ from what the recipe makes of this render, "
+                f"areas by up to {max(off.values()):.2g}.",
+            )
+        ]
+
     def told(self, written: Mapping[str, Any]) -> Facts:
         video = written["video"]
         levels = written["light_levels"]
@@ -286,15 +326,20 @@ def _frame(config: ocio.Config, source: Source, settings: MovieSettings, size: t
     return burnt_in(codes, f"{name}{number}") if settings.burn_in else codes
 
 
+def foot_of(size: tuple[int, int]) -> int:
+    """Rows that burnt-in text takes of a picture of a size (width, height)."""
+    return 2 * max(10, size[1] // 36)
+
+
 def burnt_in(codes: Pixels, text: str) -> Pixels:
     """A picture with a line of text at its foot, white on a dark bar."""
     height, width = codes.shape[:2]
-    size = max(10, height // 36)
-    bar = Image.new("L", (width, 2 * size), 0)
+    bar = Image.new("L", (width, foot_of((width, height))), 0)
+    size = bar.height // 2
     ImageDraw.Draw(bar).text((size, size // 2), text, fill=255, font=lettering(text, size))
     words = np.asarray(bar, np.float32)[..., None] / 255
     result = codes.copy()
-    foot = result[height - 2 * size :]
+    foot = result[height - bar.height :]
     foot[:] = foot * np.float32(0.25) * (1 - words) + words
     return result
 

@@ -3,6 +3,7 @@
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import Any
 
 import numpy as np
@@ -12,6 +13,7 @@ from saltwort.core.configs.tags import still_tags
 from saltwort.core.deliverables.foreseen import SAMPLE_BYTES, Foreseen, Subject, raw_bytes
 from saltwort.core.deliverables.options import option
 from saltwort.core.deliverables.registry import Defaults, Deliverable, Progress, deliverable
+from saltwort.core.deliverables.same_picture import Differing, blocks_differ, error_of, explained_by_codec
 from saltwort.core.deliverables.shown import (
     Doubt,
     ShownPicture,
@@ -20,6 +22,7 @@ from saltwort.core.deliverables.shown import (
     fitting,
     highest_finite,
     laid_over,
+    of_another_size,
     quantised,
     size_doubts,
 )
@@ -211,8 +214,60 @@ class Still(Deliverable[StillSettings]):
             yield Doubt("other-colour", f"The recipe’s display is {wanted}; it says {told}.")
         yield from size_doubts(settings, says)
 
+    def differs(
+        self, config: ocio.Config, sources: Sequence[Source], settings: StillSettings, file: Path
+    ) -> list[Doubt]:
+        picture = settings.picture(config, sources[0], alpha=settings.alpha != NO_ALPHA)
+        found = read_back(file)
+        height, width = found.stored.shape[:2]
+        if (width, height) != picture.size:
+            return [of_another_size(picture.size, (width, height))]
+        meant, differing = _Meant(picture, settings), Differing()
+        if settings.format in LOSSY:
+            with TemporaryDirectory() as folder:
+                again = Path(folder) / file.name
+                tags = still_tags(config, settings.choice, file.suffix.lower())
+                _write_file(
+                    meant, picture, settings, again, tags, is_dithered(settings, tags), lambda share, what: None
+                )
+                coded = read_back(again).rows(0, height)[..., :3]
+            read = found.rows(0, height)[..., :3]
+            allowed = explained_by_codec(error_of(coded, _held(np.concatenate(list(meant))[..., :3], settings)))
+            differing.add(error_of(read, coded), allowed)
+            return differing.doubts() or blocks_differ(read, coded)
+        step = _step(settings, config)
+        row = 0
+        for strip in meant:
+            read = found.rows(row, row + len(strip))
+            channels = min(read.shape[2], strip.shape[2])
+            wanted = _held(strip[..., :channels], settings)
+            allowed = np.full(wanted.shape[:2], step, np.float32)
+            if settings.samples in FLOATS:
+                allowed *= np.maximum(np.abs(np.nan_to_num(wanted)).max(axis=2), 1)
+            differing.add(error_of(read[..., :channels], wanted), allowed)
+            row += len(strip)
+        return differing.doubts()
+
     def told(self, written: Mapping[str, Any]) -> Facts:
         return picture_told(written)
+
+
+FLOATS = ("half", "float")
+ROUNDED = {"8": 0.51 / 255, "10": 0.51 / 1023, "16": 0.51 / 65535 + 1e-6, "half": 2**-10, "float": 2**-20}
+"""How far a sample may be from what was meant, by rounding alone; of floats as a part of it."""
+DITHERED = 1.52 / 255
+
+
+def _step(settings: StillSettings, config: ocio.Config) -> float:
+    tags = still_tags(config, settings.choice, FORMATS[settings.format].endings[0])
+    return DITHERED if is_dithered(settings, tags) else ROUNDED[settings.samples]
+
+
+def _held(meant: Pixels, settings: StillSettings) -> Pixels:
+    """What samples of the format hold of it; NaN is black where it has no number for it."""
+    if settings.samples in FLOATS:
+        return fitting(meant, LIMITS[settings.samples])
+    return np.clip(np.nan_to_num(meant, nan=0.0, posinf=1.0, neginf=0.0), 0, 1)
 
 
 def _losses(config: ocio.Config, settings: StillSettings, subject: Subject) -> Iterator[str]:

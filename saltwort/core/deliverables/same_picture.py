@@ -1,0 +1,136 @@
+"""Hold the pixels of a finished file against those that its recipe makes.
+
+What the coding of the file explains is allowed for: rounding and dither for each sample; for a lossy picture, as much
+as its codec does to the recipe's own picture there; for videos, what is left in the mean of a block, where noise
+cancels, and in all colours together.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from saltwort.core.deliverables.shown import Doubt
+from saltwort.core.images.reading import Pixels
+
+BLOCK = 8
+LOSSY_TIMES, LOSSY_BY = 2.0, 6 / 255
+"""What a codec does near by, so many times, and code values more."""
+RECODED = 4 / 255
+"""Code values that the mean of a block may be off where two versions of one codec made the same picture."""
+SHIFT_PIXELS = 4096
+"""Of a frame, from which a shift of all colours is told."""
+
+
+@dataclass(frozen=True)
+class CodecNoise:
+    """Code values that a codec may take from a video: the mean of a block, and all colours by one matrix."""
+
+    block: float
+    colours: float
+
+
+NOISE = {"high": CodecNoise(6 / 255, 1.2 / 255), "review": CodecNoise(16 / 255, 3.5 / 255)}
+"""By quality. Of pictures made at random, noisy ones among them, 3 and 13 were seen of blocks, 0.5 and 3 of colours."""
+
+
+@dataclass
+class Differing:
+    """Pixels that are not as they should be, as strips or frames are added."""
+
+    pixels: int = 0
+    of: int = 0
+    largest: float = 0.0
+    first: tuple[int, int] | None = None
+    _rows: int = 0
+
+    def add(self, error: NDArray[np.float32], allowed: NDArray[np.float32] | float) -> None:
+        """Errors of whole rows, (rows, width), the largest of each pixel's channels, with what its coding explains."""
+        with np.errstate(invalid="ignore"):
+            is_off = ~(error <= allowed)
+        self.of += error.size
+        if is_off.any():
+            row, column = np.unravel_index(int(is_off.argmax()), is_off.shape)
+            self.first = self.first or (int(column), self._rows + int(row))
+            self.pixels += int(np.count_nonzero(is_off))
+            self.largest = max(self.largest, float(np.nan_to_num(error[is_off], nan=1.0, posinf=1.0).max()))
+        self._rows += len(error)
+
+    def doubts(self) -> list[Doubt]:
+        if self.first is None:
+            return []
+        share = self.pixels / self.of
+        told = f"{self.pixels:,} pixels ({share:.1%})" if share >= 0.001 else f"{self.pixels:,} pixels"
+        return [
+            Doubt(
+                "other-picture",
+                f"{told if self.pixels > 1 else '1 pixel'} differ from what the recipe makes of this render, by up to "
+                f"{self.largest:.2g}; the first at {self.first[0]}, {self.first[1]}.",
+            )
+        ]
+
+
+def error_of(found: Pixels, meant: Pixels) -> NDArray[np.float32]:
+    """The largest difference of the channels of each pixel, (rows, width); 0 where both are NaN or alike infinite."""
+    with np.errstate(invalid="ignore"):
+        error = np.abs(found - meant)
+    same = (found == meant) | (np.isnan(found) & np.isnan(meant))
+    return np.asarray(np.where(same, np.float32(0), error).max(axis=2), np.float32)
+
+
+def explained_by_codec(error: NDArray[np.float32]) -> NDArray[np.float32]:
+    """What a codec may do at each pixel, from the errors it made with the same picture, both (height, width)."""
+    from scipy import ndimage  # slow to import, seldom needed
+
+    return np.asarray(ndimage.maximum_filter(error, 2 * BLOCK + 1) * LOSSY_TIMES + LOSSY_BY, np.float32)
+
+
+class ColourShift:
+    """Whether all colours of frames are changed by one matrix, as by the wrong one of Y′CbCr, or a wrong range."""
+
+    def __init__(self) -> None:
+        self._meant: list[NDArray[np.float32]] = []
+        self._off: list[NDArray[np.float32]] = []
+
+    def add(self, found: Pixels, meant: Pixels) -> None:
+        step = max(1, meant[..., 0].size // SHIFT_PIXELS)
+        self._meant.append(meant.reshape(-1, 3)[::step])
+        self._off.append((found - meant).reshape(-1, 3)[::step])
+
+    @property
+    def size(self) -> float:
+        """Root mean square of what a matrix with an offset explains of the differences, of the channel with most."""
+        meant, off = np.concatenate(self._meant), np.concatenate(self._off)
+        terms = np.column_stack([meant, np.ones(len(meant), np.float32)])
+        explained = terms @ np.linalg.lstsq(terms, off, rcond=None)[0]
+        return float(np.sqrt((explained**2).mean(axis=0)).max())
+
+
+def blocks_differ(found: Pixels, coded: Pixels) -> list[Doubt]:
+    """The doubt where a lossy picture differs in areas from the recipe's own, coded in the same way."""
+    largest = largest_of_blocks(found, coded)
+    if largest <= RECODED:
+        return []
+    return [
+        Doubt(
+            "other-picture",
+            f"Areas differ from what the recipe makes of this render, by up to {largest:.2g} in the mean of "
+            f"{2 * BLOCK} × {2 * BLOCK} pixels.",
+        )
+    ]
+
+
+def of_shifted_colours(size: float) -> Doubt:
+    return Doubt(
+        "other-picture",
+        f"All its colours are changed alike, by about {size * 255:.1f} of 255: by another matrix of Y′CbCr, another "
+        "range, or another view.",
+    )
+
+
+def largest_of_blocks(found: Pixels, meant: Pixels) -> float:
+    """The largest difference of the means of blocks, over all channels of two frames, (height, width, 3)."""
+    from scipy import ndimage  # slow to import, seldom needed
+
+    off = ndimage.uniform_filter(found - meant, (2 * BLOCK, 2 * BLOCK, 0), mode="nearest")
+    return float(np.abs(off).max())
