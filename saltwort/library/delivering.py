@@ -99,10 +99,19 @@ def deliver(
     return [files[file] for _, file in jobs]
 
 
-def verify(path: str | Path, project: Project | None = None, recipe: str = "") -> Verified:
+def verify(
+    path: str | Path,
+    project: Project | None = None,
+    recipe: str = "",
+    images: Sequence[str | Path] = (),
+    *,
+    space: str = "",
+    frames: str = "",
+) -> Verified:
     """Check a finished image, video, LUT or profile in a process with limits: what it `says` of itself, what its
     `pixels` say, and the `doubts` where that does not fit together, none where all fits. With a project and the name
-    of one of its recipes, also whether it is what the recipe makes.
+    of one of its recipes, also whether it is what the recipe makes; with `images`, in `space` and picked by `frames` as
+    in `deliver`, also whether its pixels are what the recipe makes of them.
 
     Raises BadInput for a file of no such sort, and for an unknown recipe.
 
@@ -115,7 +124,11 @@ def verify(path: str | Path, project: Project | None = None, recipe: str = "") -
         return found
     if project is None:
         raise BadInput("A recipe belongs to a project. Open the project, and give it as well.")
-    return against(found, file, *_recipe_settings(project, recipe))
+    config, made, settings = _recipe_settings(project, recipe)
+    of_space = space_or_working(project.config, space)
+    inputs = _frames([Path(image) for image in images], FrameRange.read(frames))
+    sources = [Source(frame.file, of_space, number=frame.number) for frame in inputs]
+    return against(found, file, config, made, settings, sources)
 
 
 def _recipe_settings(project: Project, name: str) -> tuple[Any, Deliverable[Any], Any]:

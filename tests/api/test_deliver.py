@@ -7,6 +7,7 @@ from typing import Any, ClassVar
 
 import numpy as np
 from django.conf import settings
+from PIL import Image
 
 from saltwort.core.engine import apply, space_processor, view_processor
 from saltwort.core.images import read_header, read_pixels
@@ -145,6 +146,17 @@ class Deliver(CommandTestCase):
         self.refused_command("no recipe “Lost”", "verify", file["path"], "--project", "quay", "--recipe", "Lost")
         self.refused_command("cannot be read", "verify", self.folder / "gone.png")
 
+    def test_files_are_verified_against_the_image_they_should_be_of(self) -> None:
+        self.tell("put", "/recipes", 204, name="Review", kind="still", settings={"bits": 8}, based_on=1)
+        (file,) = self.deliver("still", self.image, output="a.png", bits=8)
+        height, width = read_pixels(self.image).shape[:2]
+        other = write(self.folder / "other.exr", light(height, width, 3.0, seed=9), "half")
+        of = ("--project", "quay", "--recipe", "Review", "--image")
+        for image, expected in ((self.image, []), (other, ["other-picture"])):
+            code, (found,) = self.verified(file["path"], *of, image)
+            self.assertEqual((code, [doubt["code"] for doubt in found["doubts"]]), (len(expected), expected))
+        self.refused_command("Say --recipe", "verify", file["path"], "--project", "quay", "--image", other)
+
     def test_light_is_verified_against_a_recipe(self) -> None:
         self.tell("put", "/recipes", 204, name="Light", kind="light", settings={"sample": "half"}, based_on=1)
         of = ("--project", "quay", "--recipe", "Light")
@@ -237,6 +249,28 @@ class Verify(ServerTestCase):
         found = self.send("/verify", bare, 200, recipe="Review")
         self.assertIn("other-format", [doubt["code"] for doubt in found["doubts"]])
         self.assertEqual([file for file in Path(settings.MEDIA_ROOT).rglob("*") if file.is_file()], [])
+
+    def test_a_file_is_held_against_a_render(self) -> None:
+        render = self.render()
+        self.tell("put", "/recipes", 204, name="Web", kind="still", settings={"bits": 8}, based_on=1)
+        (made,) = self.tell("post", "/recipes/make", 201, names=["Web"], render=render.pk, frames="")
+        self.do_jobs()
+        file = self.folder / "made.png"
+        file.write_bytes(Output.objects.get(pk=made["id"]).file.read_bytes())
+        right = self.send("/verify", file, 200, recipe="Web", render=render.pk)
+        self.assertEqual(right["doubts"], [])
+        codes = np.array(Image.open(file))
+        codes[3, 4] = 255 - codes[3, 4]
+        kept = Image.open(file).info
+        Image.fromarray(codes).save(file, icc_profile=kept.get("icc_profile"))
+        content = Output.objects.get(pk=made["id"]).file.read_bytes()
+        cicp = content[content.index(b"cICP") - 4 :][:16]
+        found = file.read_bytes()
+        file.write_bytes(found[:33] + cicp + found[33:])
+        (doubt,) = self.send("/verify", file, 200, recipe="Web", render=render.pk)["doubts"]
+        self.assertEqual(doubt["code"], "other-picture")
+        self.assertIn("1 pixel differs", doubt["sentence"])
+        self.assertIn("at 4, 3", doubt["sentence"])
 
     def test_what_is_hostile_or_neither_gets_a_sentence(self) -> None:
         for name in ("notes.png", "notes.mp4", "notes.avif", "notes.jxl", "notes"):

@@ -14,6 +14,7 @@ from PIL import ImageCms
 from pxr import Sdf, Usd, UsdShade, UsdValidation
 
 from saltwort.core.configs.target import VERSIONS
+from saltwort.core.deliverables.lut_errors import MIXED_COLOURS, OTHER_COLOURS
 from saltwort.core.images import read_pixels, write_image
 from saltwort.server.images.operations import store_file
 from saltwort.server.textures.operations import add_texture
@@ -94,7 +95,7 @@ class InsteadOfAConfig(PackageTestCase):
             lut = manifest["lut"]
             self.assertEqual(lut["input"], "ACEScg" if shaper else "ACEScct")
             self.assertIn("LUT_3D_SIZE 33", (folder / lut["file"]).read_text())
-            self.assertEqual(lut["error"]["colours"], 100_000)
+            self.assertEqual(lut["error"]["colours"], MIXED_COLOURS + 3 * OTHER_COLOURS)
             self.assertLess(lut["error"]["mean"], 1.0)
             self.assertIn(f"mean {lut['error']['mean']:.3f}", (folder / "README.txt").read_text())
             self.assertFalse((folder / "config").exists())

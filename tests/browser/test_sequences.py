@@ -8,8 +8,10 @@ from pathlib import Path
 from django.test import override_settings
 from playwright.sync_api import Page, expect
 
+from saltwort.core.deliverables.recipe import Recipe
 from saltwort.core.images.video_reading import video_facts
 from saltwort.server.outputs.models import Output
+from saltwort.server.outputs.recipes import save_recipe
 from tests.browser.base import BrowserTestCase
 from tests.samples import light, write
 
@@ -152,6 +154,17 @@ class Sequences(BrowserTestCase):
         chooser.value.set_files(self.download(output.name))
         verified = page.get_by_role("group", name=re.compile("^Verified"))
         expect(verified).to_contain_text("Nothing speaks against it.", timeout=60_000)
+        recipe = Recipe("Film", "movie", (("gaps", "hold"), ("slate", "yes")))
+        save_recipe(self.project, self.current().current.number, recipe)
+        self.reload()
+        self.choose("Against", "Film")
+        self.choose("Made of", NAME)
+        with page.expect_file_chooser() as chooser:
+            page.get_by_role("button", name="Choose a file to verify").click()
+        chooser.value.set_files(self.download(output.name))
+        expect(page.get_by_role("group", name=re.compile("^Verified"))).to_contain_text(
+            "Nothing speaks against it.", timeout=60_000
+        )
 
     def test_files_that_were_chosen_become_a_sequence(self) -> None:
         page = self.open("scene?part=renders")

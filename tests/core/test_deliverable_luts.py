@@ -1,18 +1,25 @@
 """LUTs, profiles and grades as deliverables."""
 
+import os
 from dataclasses import asdict, replace
 from pathlib import Path
 
 import numpy as np
 import PyOpenColorIO as ocio
 from PIL import Image, ImageCms
+from scipy.interpolate import RegularGridInterpolator
 
 from saltwort.core.deliverables import Source
+from saltwort.core.deliverables.lut_errors import MIXED_COLOURS, OTHER_COLOURS
 from saltwort.core.engine import apply, space_processor, view_processor
 from saltwort.core.images import read_pixels
+from saltwort.core.spaces.difference import delta_e_2000
 from saltwort.core.views.grade import AFTER, BEFORE, Grade
+from saltwort.core.views.tone import display_xyz
 from tests.core.test_deliverables import GRADE, DeliverableTestCase
 from tests.samples import ACES_SDR, SRGB_DISPLAY, write
+
+SEED = int(os.environ.get("SALTWORT_SEED", "20261207"))
 
 
 class Luts(DeliverableTestCase):
@@ -41,7 +48,7 @@ class Luts(DeliverableTestCase):
                 )
                 self.assertLess(np.percentile(off, 99), 0.05)
                 self.assertLess(off.mean(), 0.005)
-                self.assertEqual(written.error.colours, 100_000)
+                self.assertEqual(written.error.colours, MIXED_COLOURS + 3 * OTHER_COLOURS)
                 self.assertLess(written.error.mean, 0.2)
 
     def test_curves(self) -> None:
@@ -76,6 +83,41 @@ class Luts(DeliverableTestCase):
         self.assertEqual(written.suggested, min(size for size, p99 in tried.items() if p99 <= 1.0))
         self.assertAlmostEqual(tried[33], written.error.p99, delta=0.05)
         self.assertEqual(sorted(tried.values(), reverse=True), list(tried.values()), "more nodes are closer")
+
+    def test_errors_of_both_readings_hold_for_fresh_colours(self) -> None:
+        """`.cube` parsed and read here, trilinear by SciPy; colours of our own, of each sort."""
+        rng = np.random.default_rng(SEED)
+        print(f"fresh colours from seed {SEED}")
+        for asked in ({"source": "ACEScct", "size": 17}, {"source": "ACEScct", "view": ACES_SDR.view, "size": 33}):
+            target, written = self.make("lut", **asked)
+            rows = [line.split() for line in target.read_text().splitlines() if line[:1] in "-0123456789"]
+            edge = asked["size"]
+            cube = np.array(rows, float).reshape(edge, edge, edge, 3).transpose(2, 1, 0, 3)
+            axes = [np.linspace(0, 1, edge)] * 3
+            trilinear = RegularGridInterpolator(axes, cube)
+            codes = rng.random((60_000, 3))
+            sorts = {
+                "mixed": codes,
+                "saturated": codes * np.where(np.arange(3) == rng.integers(0, 3, (60_000, 1)), 1, 0.03),
+                "dark": codes * 0.35,
+                "neutral": np.repeat(codes[:, :1], 3, axis=1),
+            }
+            exact = view_processor(self.config, "ACEScct", ACES_SDR)
+            told = {(one.sort, one.reading): one for one in written.error.sorts}
+            self.assertEqual(len(told), 8)
+            for sort, values in sorts.items():
+                fed = np.ascontiguousarray(values, np.float32)[None]
+                meant = np.clip(apply(exact, fed)[0], 0, 1).astype(float)
+                by_reading = {"trilinear": trilinear(values), "tetrahedral": self.through(target, fed)[0]}
+                for reading, found in by_reading.items():
+                    shown = [display_xyz(self.config, ACES_SDR, np.clip(each, 0, 1)) for each in (found, meant)]
+                    off = delta_e_2000(*shown)
+                    of_sort = told[sort, reading]
+                    self.assertLessEqual(off.max(), of_sort.largest, (sort, reading))
+                    if sort != "saturated":  # ours are others
+                        self.assertAlmostEqual(np.percentile(off, 99) / of_sort.p99, 1, delta=0.15, msg=(sort, reading))
+            worse = max(written.error.sorts, key=lambda one: one.p99)
+            self.assertEqual((written.error.p99, worse.reading), (worse.p99, "trilinear"))
 
     def test_a_hot_pixel_does_not_decide_the_range(self) -> None:
         random = np.random.default_rng(12)

@@ -54,6 +54,8 @@ class Deliverable(Generic[Settings]):
     takes: ClassVar[str] = PICTURE
     verifies: ClassVar[bool] = False
     """Whether files can be held against its settings."""
+    compares: ClassVar[bool] = False
+    """Whether pixels of files can be held against those that it makes of a render."""
     settings: type[Settings]
 
     def defaults(self, chosen: Defaults) -> dict[str, Any]:

@@ -65,6 +65,10 @@ def verify_apart(path: Path, name: str) -> Verified:
         raise BadInput(str(error).replace(path.name, name)) from error
 
 
+NOT_ALIKE = {"other-format", "other-samples", "other-codec", "other-size"}
+"""Doubts about a file whose pixels are not compared: they cannot be those of the recipe."""
+
+
 def against(
     found: Verified,
     path: Path,
@@ -73,12 +77,12 @@ def against(
     settings: Any,
     sources: Sequence[Source] = (),
 ) -> Verified:
-    """What was found of a file, with the doubts whether it is what a kind makes with these settings; where `sources`
-    are given, also of them."""
-    doubts = [*found.doubts, *made.doubts(config, settings, found.says, path)]
-    if sources:
+    """What was found of a file, with the doubts whether it is what a kind makes with these settings; where it
+    is, and `sources` are given, also whether it is of them."""
+    doubts = list(made.doubts(config, settings, found.says, path))
+    if sources and not NOT_ALIKE & {doubt.code for doubt in doubts}:
         doubts += made.differs(config, sources, settings, path)
-    return replace(found, doubts=tuple(doubts))
+    return replace(found, doubts=(*found.doubts, *doubts))
 
 
 Looked = tuple[dict[str, Any], dict[str, Any], list[Doubt]]

@@ -153,12 +153,12 @@ def hald_pixels(table: Table) -> NDArray[np.uint16]:
     return steps.reshape(side, side, 3).astype(np.uint16)
 
 
-def transforms_of(table: Table) -> ocio.GroupTransform:
-    """A table as operations of the engine, the shaper exactly."""
+def transforms_of(table: Table, interpolation: ocio.Interpolation = ocio.INTERP_TETRAHEDRAL) -> ocio.GroupTransform:
+    """A table as operations of the engine, the shaper exactly; a cube is read in this way."""
     before: list[ocio.Transform] = []
     if table.is_cube:
         lut: ocio.Transform = ocio.Lut3DTransform(table.edge)
-        lut.setInterpolation(ocio.INTERP_TETRAHEDRAL)
+        lut.setInterpolation(interpolation)
         before = table.shaper.transforms() if table.shaper else []
     else:
         lut = ocio.Lut1DTransform(table.edge, False)
@@ -168,9 +168,9 @@ def transforms_of(table: Table) -> ocio.GroupTransform:
     return ocio.GroupTransform([*before, lut])
 
 
-def processor_of(table: Table) -> ocio.CPUProcessor:
+def processor_of(table: Table, interpolation: ocio.Interpolation = ocio.INTERP_TETRAHEDRAL) -> ocio.CPUProcessor:
     """The processor of a table that stands in no file."""
-    return build(ocio.Config.CreateRaw(), transforms_of(table)).getDefaultCPUProcessor()
+    return build(ocio.Config.CreateRaw(), transforms_of(table, interpolation)).getDefaultCPUProcessor()
 
 
 def clf_bytes(table: Table, *, as_ctf: bool = False) -> bytes:
@@ -195,21 +195,28 @@ WRITERS: dict[str, Callable[[Table], bytes]] = {
 }
 
 
-def read_processor(file: Path, clamps: ocio.CDLStyle = ocio.CDL_NO_CLAMP) -> ocio.CPUProcessor:
-    """The processor of a LUT or CDL file, as the engine reads it; `clamps` are those of a CDL. Raises BadInput for a
-    file that the engine cannot read."""
+def read_processor(
+    file: Path,
+    clamps: ocio.CDLStyle = ocio.CDL_NO_CLAMP,
+    interpolation: ocio.Interpolation = ocio.INTERP_TETRAHEDRAL,
+) -> ocio.CPUProcessor:
+    """The processor of a LUT or CDL file, as the engine reads it; `clamps` are those of a CDL, `interpolation` that of
+    a cube. Raises BadInput for a file that the engine cannot read."""
     # Through an archive: what the engine reads from a path it keeps, also when the file is written anew.
     name = f"file{file.suffix}"
     config = load_config(ConfigArchive(ocio.Config.CreateRaw().serialize(), {name: file.read_bytes()}))
-    transform = ocio.FileTransform(name, interpolation=ocio.INTERP_TETRAHEDRAL)
+    transform = ocio.FileTransform(name, interpolation=interpolation)
     transform.setCDLStyle(clamps)
     return build(config, transform).getDefaultCPUProcessor()
 
 
-def hald_processor(steps: NDArray[np.float32]) -> ocio.CPUProcessor:
+def hald_processor(
+    steps: NDArray[np.float32], interpolation: ocio.Interpolation = ocio.INTERP_TETRAHEDRAL
+) -> ocio.CPUProcessor:
     """The processor of a HALD image, (side, side, 3) on 0–1."""
     edge = round(steps.shape[0] ** (2 / 3))
-    return processor_of(Table(steps.reshape(edge, edge, edge, 3).transpose(2, 1, 0, 3).astype(np.float64), None))
+    cube = steps.reshape(edge, edge, edge, 3).transpose(2, 1, 0, 3).astype(np.float64)
+    return processor_of(Table(cube, None), interpolation)
 
 
 def _rows(values: Array) -> list[str]:

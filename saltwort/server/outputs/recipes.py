@@ -21,7 +21,7 @@ from saltwort.server.jobs.models import CANCELLED, FAILED
 from saltwort.server.outputs.foreseeing import Expected, check_expected, expected
 from saltwort.server.outputs.models import Output
 from saltwort.server.outputs.operations import queue_output, settings_of
-from saltwort.server.outputs.sources import chosen_in
+from saltwort.server.outputs.sources import chosen_in, sources_now
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.operations import change_setup
 from saltwort.server.projects.setups import config_of, current_setup
@@ -158,16 +158,22 @@ def recipe_settings(project: Project, name: str) -> tuple[Any, Deliverable[Any],
     return config_of(project.current), _kind_of(recipe), _settings(project, recipe)
 
 
-def verified(project: Project, upload: UploadedFile, recipe: str) -> Verified:
-    """Look at a finished file that a browser sent, against a recipe if one is named; it is not kept. Raises BadInput
-    for what is neither picture nor video, or takes too much to read."""
+def verified(
+    project: Project, upload: UploadedFile, recipe: str, render: Render | None = None, frames: str = ""
+) -> Verified:
+    """Look at a finished file that a browser sent, against a recipe if one is named, and what that makes of a render if
+    one is given; it is not kept. Raises BadInput for what is neither picture nor video, or takes too much to read."""
     name = PurePath(upload.name or "file").name
     Path(settings.MEDIA_ROOT).mkdir(parents=True, exist_ok=True)
     with TemporaryDirectory(dir=settings.MEDIA_ROOT) as folder:
         place = Path(folder) / f"file{PurePath(name).suffix.lower()}"
         write_upload(upload, place)
         found = verify_apart(place, name)
-        return against(found, place, *recipe_settings(project, recipe)) if recipe else found
+        if not recipe:
+            return found
+        config, made, chosen = recipe_settings(project, recipe)
+        sources = sources_now(made, render, frames) if render and made.compares else []
+        return against(found, place, config, made, chosen, sources)
 
 
 def as_typed(made: Deliverable[Any], asked: dict[str, Any]) -> tuple[tuple[str, str], ...]:

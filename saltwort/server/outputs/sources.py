@@ -70,8 +70,18 @@ def sources_of(output: Output, made: Deliverable[Any], settings: Any, render: Re
     would have, for the kind to say what becomes of it."""
     if made.of_textures(settings):
         return textures_of(output.project)
-    space, layer = output.settings["source_space"], output.settings.get("source_layer", "")
-    numbers = frames_asked(made, render, output.settings.get("source_frames", ""))
+    return sources_of_render(made, render, output.settings)
+
+
+def sources_now(made: Deliverable[Any], render: Render, frames: str) -> list[Source]:
+    """What a file of a kind would be made of now, as `sources_of` gives it."""
+    return sources_of_render(made, render, of_source(made, render, frames))
+
+
+def sources_of_render(made: Deliverable[Any], render: Render, of: Mapping[str, Any]) -> list[Source]:
+    """The picture looked at, or frames, of a render, by what `of_source` keeps of it."""
+    space, layer = of["source_space"], of.get("source_layer", "")
+    numbers = frames_asked(made, render, of.get("source_frames", ""))
     if not numbers:
         return [Source(render.image.file, space, layer, called=render.name)]
     known = {frame.number: frame.image for frame in render.frames.select_related("image")}

@@ -69,6 +69,7 @@ class DeliverableSerializer(serializers.Serializer):
     use = serializers.CharField()
     takes = serializers.ChoiceField(choices=TAKES)
     verifies = serializers.BooleanField()
+    compares = serializers.BooleanField()
     options = OptionSerializer(many=True)
 
 
@@ -140,6 +141,7 @@ def _offered(made: Deliverable[Any], chosen: Defaults) -> dict[str, Any]:
         "use": made.use,
         "takes": made.takes,
         "verifies": made.verifies,
+        "compares": made.compares,
         "options": options,
     }
 
@@ -262,10 +264,12 @@ def foresee_output(request: Request, slug: str) -> Response:
 
 
 class VerifyUpload(serializers.Serializer):
-    """A finished file from anywhere, and the recipe that it should be, if any."""
+    """A finished file from anywhere, the recipe that it should be, and the render that it should be of, if any."""
 
     file = serializers.FileField()
     recipe = serializers.CharField(max_length=LONGEST_NAME, allow_blank=True, default="")
+    render = serializers.IntegerField(allow_null=True, default=None)
+    frames = serializers.CharField(max_length=200, allow_blank=True, default="")
 
 
 class DoubtSerializer(serializers.Serializer):
@@ -287,7 +291,8 @@ class VerifiedSerializer(serializers.Serializer):
 def verify_file(request: Request, slug: str) -> Response:
     """What a finished file says of itself, what its pixels say, and whether that fits together. Nothing is kept."""
     asked = parsed(request, VerifyUpload)
-    found = recipes.verified(project_named(slug), asked["file"], asked["recipe"])
+    render = None if asked["render"] is None else render_named(slug, asked["render"])
+    found = recipes.verified(project_named(slug), asked["file"], asked["recipe"], render, asked["frames"])
     facts = verified_told(found.says, found.pixels)
     return Response(
         VerifiedSerializer(

@@ -3833,6 +3833,7 @@ export interface components {
             use: string;
             takes: components["schemas"]["TakesEnum"];
             verifies: boolean;
+            compares: boolean;
             options: components["schemas"]["Option"][];
         };
         /** @enum {string} */
@@ -5997,12 +5998,15 @@ export interface components {
             facts: components["schemas"]["Fact"][];
             doubts: components["schemas"]["Doubt"][];
         };
-        /** @description A finished file from anywhere, and the recipe that it should be, if any. */
+        /** @description A finished file from anywhere, the recipe that it should be, and the render that it should be of, if any. */
         VerifyUpload: {
             /** Format: uri */
             file: string;
             /** @default  */
             recipe: string;
+            render?: number | null;
+            /** @default  */
+            frames: string;
         };
         ViewChoice: {
             display: string;

@@ -3,10 +3,11 @@ import { useMutation } from '@tanstack/react-query';
 import { useState } from 'react';
 
 import { type Schemas, send } from '../api/client';
-import { useDeliverables, useRecipes, useSlug } from '../api/hooks';
+import { useDeliverables, useRecipes, useRenders, useSlug } from '../api/hooks';
 import { Facts } from '../shared/Facts';
 import { Fold } from '../shared/Fold';
 import { LevelMark } from '../shared/marks';
+import { useFrameRange } from './FramesField';
 
 type Verified = Schemas['Verified'];
 
@@ -15,16 +16,27 @@ export function Verify() {
   const slug = useSlug();
   const recipes = useRecipes();
   const [recipe, setRecipe] = useState('');
-  const verify = useMutation({
-    mutationFn: (file: File) => send<Verified>(`/api/v1/projects/${slug}/verify`, { file, recipe }),
-  });
+  const [render, setRender] = useState('');
+  const [frames] = useFrameRange();
+  const renders = useRenders();
   const kinds = useDeliverables();
   const verifying = new Set(kinds.data?.filter(({ verifies }) => verifies).map(({ kind }) => kind));
   const known = recipes.data?.filter(({ kind }) => verifying.has(kind)) ?? [];
+  const kind = kinds.data?.find((each) => each.kind === known.find(({ name }) => name === recipe)?.kind);
+  const offered = kind?.compares ? (renders.data ?? []).filter(({ sequence }) => sequence || kind.takes !== 'frames') : [];
+  const used = offered.find(({ id }) => String(id) === render);
+  const verify = useMutation({
+    mutationFn: (file: File) =>
+      send<Verified>(`/api/v1/projects/${slug}/verify`, {
+        file,
+        recipe,
+        ...(used && { render: String(used.id), frames: used.sequence ? frames : '' }),
+      }),
+  });
   return (
     <Fold title="Verify a file" guide="guide/outputs/verify" open={false}>
       <p className="quiet small">A picture, video, LUT or ICC profile from anywhere. It is looked at and not kept.</p>
-      <div className="row" style={{ alignItems: 'flex-end' }}>
+      <div className="row wrap" style={{ alignItems: 'flex-end' }}>
         {known.length > 0 && (
           <Select
             size="xs"
@@ -33,6 +45,16 @@ export function Verify() {
             value={recipe}
             allowDeselect={false}
             onChange={(name) => setRecipe(name ?? '')}
+          />
+        )}
+        {offered.length > 0 && (
+          <Select
+            size="xs"
+            label="Made of"
+            data={[{ value: '', label: 'any render' }, ...offered.map(({ id, name }) => ({ value: String(id), label: name }))]}
+            value={used ? render : ''}
+            allowDeselect={false}
+            onChange={(id) => setRender(id ?? '')}
           />
         )}
         <FileButton

@@ -1,6 +1,6 @@
 """A LUT of a view, or from one display or space to another, measured against the exact one before it is handed out."""
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -10,6 +10,17 @@ import PyOpenColorIO as ocio
 from numpy.typing import NDArray
 
 from saltwort.core.deliverables.foreseen import HEADERS, Foreseen, Subject, percent
+from saltwort.core.deliverables.lut_errors import (
+    CUBE_READINGS,
+    LINEAR,
+    Error,
+    Judge,
+    Readings,
+    colours_of,
+    error_of,
+    error_over,
+    p99_of,
+)
 from saltwort.core.deliverables.options import SPACE, option
 from saltwort.core.deliverables.registry import OPTIONAL, Defaults, Deliverable, Progress, deliverable
 from saltwort.core.deliverables.shown import Doubt, Source, ViewSettings
@@ -61,8 +72,6 @@ SIZES = (17, 25, 33, 49, 65)
 OF_SHAPER = {"shaper": (AUTO, LOG)}
 OUTLIERS = 0.001
 """Share of a picture's pixels, its brightest, that a LUT measured over it may clip."""
-SPREAD = 3.0
-"""Stops that the channels of a measured colour lie apart at most: lamps and lacquers, not lasers alone."""
 
 
 @dataclass(frozen=True)
@@ -95,21 +104,6 @@ SLACK, NOTICED = 1.2, 0.3
 """How much further off than the recipe's own LUT another may be: of a share, and of ΔE."""
 NODE_BYTES = 40
 """Of three numbers as text."""
-
-
-@dataclass(frozen=True)
-class Error:
-    """How far a LUT is from the exact transform over some colours: by `measure` (None where the output is no display
-    light), mean, 99th percentile and largest; the largest difference in the output's own numbers; and the share of
-    colours that the shaper or the input's 0–1 clips."""
-
-    colours: int
-    measure: str | None
-    mean: float | None
-    p99: float | None
-    largest: float | None
-    largest_number: float
-    clipped: float
 
 
 @dataclass(frozen=True)
@@ -197,19 +191,19 @@ class Lut(Deliverable[LutSettings]):
         progress(0.3, "Writing the file")
         _write_table(table, settings, target)
         progress(0.5, "Measuring against the exact transform")
-        lut = _read_again(target, settings)
-        colours = _colours(shaper)
+        readings = _read_again(target, settings)
         judge = _judge(config, settings)
-        error = _error(exact, lut, colours, shaper, judge)
-        own = None if picture is None else _error(exact, lut, picture, shaper, judge)
-        tried = _tried(exact, colours, shaper, judge, settings, progress)
+        error = error_of(exact, readings, shaper, judge, size=settings.size)
+        high = shaper.high if shaper else 1.0
+        own = None if picture is None else error_over(exact, readings, picture, high, judge)
+        tried = _tried(exact, shaper, judge, settings, progress)
         fitting = [size for size, p99 in tried if p99 <= settings.within]
         return WrittenLut(
             size=settings.size,
             bytes=target.stat().st_size,
             input=settings.source,
             output=settings.to or f"{settings.view} on {settings.display}",
-            held=(0.0, shaper.high if shaper else 1.0),
+            held=(0.0, high),
             has_shaper=shaper is not None,
             error=error,
             picture=own,
@@ -224,9 +218,8 @@ class Lut(Deliverable[LutSettings]):
             yield Doubt("other-format", f"The recipe makes {settings.suffix}; this is {file.suffix}.")
             return
         exact, shaper, judge = _exact(config, settings), _shaper(config, settings, None), _judge(config, settings)
-        own = processor_of(sampled(exact, settings.size, shaper, cube=settings.format not in CURVES))
-        colours = _colours(shaper)
-        meant, found = (_error(exact, lut, colours, shaper, judge) for lut in (own, _read_again(file, settings)))
+        own = _readings(sampled(exact, settings.size, shaper, cube=settings.format not in CURVES))
+        meant, found = (error_of(exact, readings, shaper, judge) for readings in (own, _read_again(file, settings)))
         if meant.p99 is not None and found.p99 is not None and found.p99 > SLACK * meant.p99 + NOTICED:
             yield Doubt(
                 "other-colours",
@@ -242,12 +235,25 @@ class Lut(Deliverable[LutSettings]):
         tried = [f"{size}: {p99:.2f} {written['error']['measure']}" for size, p99 in written["tried"]]
         return {
             "holds": f"{low:g} to {high:.4g}; what lies outside is clipped",
-            "error over 100,000 colours": _error_told(written["error"]),
+            f"error over {written['error']['colours']:,} colours": _error_told(written["error"]),
+            **_by_reading(written["error"]),
             **({"error over the picture": _error_told(written["picture"])} if written["picture"] else {}),
             **({"99 % within, by size": ", ".join(tried)} if tried else {}),
             **({"suggested size": str(suggested) if suggested else "none of these is close enough"} if tried else {}),
             "read back by": "the OCIO library, from the file",
         }
+
+
+def _by_reading(error: Mapping[str, Any]) -> Facts:
+    """Where 99 % of the colours of each sort lie, for each way in which the LUT is read."""
+    told = {}
+    for reading in dict.fromkeys(one["reading"] for one in error.get("sorts", ())):
+        sorts = [one for one in error["sorts"] if one["reading"] == reading]
+        if error["measure"] is None:
+            told[f"read {reading}"] = ", ".join(f"{one['sort']} {one['largest_number']:.2g}" for one in sorts)
+        else:
+            told[f"99 % below, read {reading}"] = ", ".join(f"{one['sort']} {one['p99']:.2f}" for one in sorts)
+    return told
 
 
 def _error_told(error: Mapping[str, Any]) -> str:
@@ -299,22 +305,20 @@ def _write_table(table: Table, settings: LutSettings, target: Path) -> None:
         temporary.write_bytes(content)
 
 
-def _read_again(target: Path, settings: LutSettings) -> ocio.CPUProcessor:
+def _read_again(target: Path, settings: LutSettings) -> Readings:
+    """The file in each way in which applications read it."""
+    if settings.format in CURVES:
+        return {LINEAR: read_processor(target)}
     if settings.format == "hald":
-        return hald_processor(read_back(target).rows())
-    return read_processor(target)
+        steps = read_back(target).rows()
+        return {name: hald_processor(steps, reading) for name, reading in CUBE_READINGS.items()}
+    return {name: read_processor(target, interpolation=reading) for name, reading in CUBE_READINGS.items()}
 
 
-def _colours(shaper: Shaper | None) -> Array:
-    """Colours over what a LUT holds, the same each time, (MEASURED, 3): even over 0–1, or, of light, even over its
-    stops with channels up to SPREAD stops apart, and a fiftieth of them black in a channel."""
-    chance = np.random.default_rng(7)
-    if shaper is None:
-        return chance.random((MEASURED, 3))
-    stops = chance.uniform(np.log2(shaper.low), np.log2(shaper.high), (MEASURED, 1))
-    light = 2.0 ** (stops - SPREAD * chance.random((MEASURED, 3)))
-    light[chance.random((MEASURED, 3)) < 0.02] = 0.0
-    return np.asarray(light)
+def _readings(table: Table) -> Readings:
+    if not table.is_cube:
+        return {LINEAR: processor_of(table)}
+    return {name: processor_of(table, reading) for name, reading in CUBE_READINGS.items()}
 
 
 def _picture_colours(config: ocio.Config, source: Source, settings: LutSettings) -> Array:
@@ -324,10 +328,6 @@ def _picture_colours(config: ocio.Config, source: Source, settings: LutSettings)
     fed = apply(space_processor(config, source.space, settings.source), np.ascontiguousarray(few)[None])[0]
     numbers = np.nan_to_num(fed, posinf=LARGEST_HALF, neginf=-LARGEST_HALF)
     return np.asarray(np.clip(numbers, -LARGEST_HALF, LARGEST_HALF), np.float64)
-
-
-Judge = tuple[str, Callable[[Array, Array], Array]] | None
-"""A measure with what computes it of output numbers; None where the output is no light of a display."""
 
 
 def _judge(config: ocio.Config, settings: LutSettings) -> Judge:
@@ -354,38 +354,15 @@ def _judge(config: ocio.Config, settings: LutSettings) -> Judge:
     return "ΔE ITP" if is_hdr else "ΔE 2000", lambda ours, meant: measure(xyz(ours), xyz(meant))
 
 
-def _error(
-    exact: ocio.CPUProcessor, lut: ocio.CPUProcessor, colours: Array, shaper: Shaper | None, judge: Judge
-) -> Error:
-    fed = np.ascontiguousarray(colours, np.float32)[None]
-    meant, ours = (np.nan_to_num(apply(processor, fed)[0].astype(np.float64)) for processor in (exact, lut))
-    high = shaper.high if shaper else 1.0
-    clipped = float(((colours < -1e-6) | (colours > high * (1 + 1e-6))).any(axis=1).mean())
-    far = float(np.abs(ours - meant).max())
-    if judge is None:
-        return Error(len(colours), None, None, None, None, far, clipped)
-    measure, differ = judge
-    found = differ(np.clip(ours, 0, 1), np.clip(meant, 0, 1))
-    figures = float(found.mean()), float(np.percentile(found, 99)), float(found.max())
-    return Error(len(colours), measure, *figures, far, clipped)
-
-
 def _tried(
-    exact: ocio.CPUProcessor,
-    colours: Array,
-    shaper: Shaper | None,
-    judge: Judge,
-    settings: LutSettings,
-    progress: Progress,
+    exact: ocio.CPUProcessor, shaper: Shaper | None, judge: Judge, settings: LutSettings, progress: Progress
 ) -> tuple[tuple[int, float], ...]:
-    """The 99th percentile of the error of cubes of SIZES, by their size."""
+    """The 99th percentile of the error of cubes of SIZES, by their size, of the worst sort and reading."""
     if judge is None or settings.format in CURVES:
         return ()
-    found = []
+    found, colours = [], colours_of(shaper)
     for number, size in enumerate(SIZES):
-        table = sampled(exact, size, shaper, cube=True)
-        cube = processor_of(table)
-        p99 = _error(exact, cube, colours, shaper, judge).p99
-        found.append((size, float(p99 or 0.0)))
+        cube = _readings(sampled(exact, size, shaper, cube=True))
+        found.append((size, p99_of(exact, cube, colours, judge)))
         progress(0.6 + 0.4 * (number + 1) / len(SIZES), "Trying other sizes")
     return tuple(found)

@@ -106,7 +106,7 @@ class Movie(Deliverable[MovieSettings]):
     label = "Video"
     use = "A sequence through a view, with the right colour in stream and container."
     takes = FRAMES
-    verifies = True
+    verifies = compares = True
     settings = MovieSettings
 
     def defaults(self, chosen: Defaults) -> dict[str, Any]:
@@ -230,12 +230,13 @@ class Movie(Deliverable[MovieSettings]):
                 off[number + 1] = largest
         if not off:
             return [of_shifted_colours(shift.size)] if shift.size > noise.colours else []
-        places = "its one frame" if video.frames == 1 else f"frames {numbers_told(list(off))}"
+        numbers = numbers_told(list(off))
+        places = f"frame {numbers} differs" if len(off) == 1 else f"frames {numbers} differ"
         return [
             Doubt(
                 "other-picture",
-                f"Of {len(wanted):,} frames looked at, {places} differ from what the recipe makes of this render, "
-                f"areas by up to {max(off.values()):.2g}.",
+                f"Of {len(wanted):,} frames compared, {places} from what the recipe makes of this render, areas by up "
+                f"to {max(off.values()):.2g}.",
             )
         ]
 

@@ -128,7 +128,7 @@ class Still(Deliverable[StillSettings]):
     label = "Picture with the view"
     use = "The view baked in, tagged with what the display is. For looking, not for compositing."
     settings = StillSettings
-    verifies = True
+    verifies = compares = True
 
     def defaults(self, chosen: Defaults) -> dict[str, Any]:
         return {**vars(chosen.view), "grade": vars(chosen.grade)}

@@ -19,13 +19,19 @@ class Command(HeadlessCommand):
         parser.add_argument("files", nargs="+", type=Path, metavar="FILE")
         parser.add_argument("--project", metavar="SLUG")
         parser.add_argument("--recipe", metavar="NAME", help="of the project, that the files should be")
+        parser.add_argument("--image", action="append", type=Path, default=[], metavar="PATH", help="they should be of")
+        parser.add_argument("--source", default="", metavar="SPACE", help="of the images; the working space at first")
+        parser.add_argument("--frames", default="", metavar="1-100x2", help="of sequences; all unless said")
 
     def handle(self, *args: Any, files: list[Path], **options: Any) -> None:
         recipe = options["recipe"] or ""
         if recipe and not options["project"]:
             raise BadInput("Say --project SLUG: a recipe belongs to a project.")
         project = saltwort.open_project(options["project"]) if recipe else None
-        found = [{"path": str(file), **asdict(saltwort.verify(file, project, recipe))} for file in files]
+        of = {"images": options["image"], "space": options["source"], "frames": options["frames"]}
+        if options["image"] and not recipe:
+            raise BadInput("Say --recipe NAME: an image is compared as a recipe makes it.")
+        found = [{"path": str(file), **asdict(saltwort.verify(file, project, recipe, **of))} for file in files]
         self.print_json(found)
         if any(one["doubts"] for one in found):
             sys.exit(1)
