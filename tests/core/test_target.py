@@ -19,12 +19,18 @@ from tests.core.test_explain import STUDIO
 from tests.core.test_trim import STUDIO_ARCHIVE
 from tests.samples import ACES_SDR, GAMUT_COMPRESSION, SRGB_DISPLAY, base_archive, fresh_config, sample_setup
 
+DOCS = Path(__file__).parents[2] / "docs"
 PQ = "Rec.2100-PQ - Display"
 
 
 def version_of(archive: ConfigArchive) -> str:
     config = load_config(archive)
     return f"{config.getMajorVersion()}.{config.getMinorVersion()}"
+
+
+def guide() -> str:
+    """What the guide says of configs, in one line."""
+    return " ".join((DOCS / "guide" / "config.md").read_text().split())
 
 
 def fates(made: Lowered) -> dict[str, str]:
@@ -61,6 +67,14 @@ class TargetVersions(TestCase):
         hdr = differences[f"ACES 2.0 - HDR 1000 nits (Rec.2020) on {PQ}"]
         self.assertLess(hdr.mean, 1.0)
         self.assertEqual({row.what for row in differences.values()}, {"view"})
+        figures = []
+        for metric in ("ΔE 2000", "ΔE ITP"):
+            rows = [row for row in differences.values() if row.metric == metric]
+            figures += [
+                f"{max(row.mean for row in rows):.1f} {metric} on average and {max(row.largest for row in rows):.1f}"
+            ]
+        for figure in figures:
+            self.assertIn(f"by {figure} at most", guide())
 
     def test_a_look_with_nothing_to_hold_it_is_left_out_and_told(self) -> None:
         made = lowered(base_archive(), "2.0")
@@ -86,10 +100,13 @@ class TargetVersions(TestCase):
         made = lowered(STUDIO_ARCHIVE, "2.0")
         left_out = {name for name, fate in fates(made).items() if fate == LEFT_OUT}
         self.assertEqual(left_out - {GAMUT_COMPRESSION}, {name for name in left_out if name.startswith("of ")})
-        for row in compare(STUDIO_ARCHIVE, made.archive).differences:
+        differences = compare(STUDIO_ARCHIVE, made.archive).differences
+        for row in differences:
             if row.what == "space":
                 # A curve baked with a value for every half float: half floats have steps of 1/1024.
                 self.assertLess(row.largest, 2e-3, row)
+        largest = max(row.largest for row in differences if row.metric == "ΔE ITP")
+        self.assertIn(f"({largest:.1f} in the studio config)", guide())
 
     def test_a_space_that_goes_and_is_a_role_is_refused(self) -> None:
         config = fresh_config()
