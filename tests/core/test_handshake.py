@@ -6,6 +6,7 @@ from unittest import TestCase
 
 import numpy as np
 
+from saltwort.core.engine import apply, space_processor
 from saltwort.core.errors import BadInput
 from saltwort.core.stations.handshake.answer import AGREED, UNDECIDED, UNKNOWN, WRONG, CameBack, answer
 from saltwort.core.stations.handshake.card import COUNT, HEIGHT, WIDTH, Card, patch_corner
@@ -94,8 +95,34 @@ class Answers(TestCase):
         of = card()
         light = of.bench.agreed().written(of.picture())[..., :3]
         said = answer(of, CameBack(find_card(np.maximum(light, 0)), "written", "half"))
-        self.assertEqual(said.verdict, UNKNOWN)
         self.assertNotIn("stops", {name for made in said.made for name in made.slip.parameters})
+
+    def test_made_by_arithmetic_of_our_own(self) -> None:
+        """Each with what it must be told as."""
+        of = card()
+        bench = of.bench
+        light, shown = (way(of.picture())[..., :3] for way in (bench.agreed().written, bench.agreed().shown))
+        to_rec709 = apply(space_processor(bench.config, "ACEScg", "Linear Rec.709 (sRGB)"), np.ascontiguousarray(light))
+        stops = np.log2(np.maximum(light, 2.0**-16))
+        acescct = np.where(light <= 0.0078125, 10.5402377416545 * light + 0.0729055341958355, (stops + 9.72) / 17.52)
+        for name, numbers, came, depth, code, parameters in (
+            ("negatives", np.maximum(light, 0), "written", "half", "negatives-clipped", {}),
+            ("swap in the file", light[..., ::-1], "written", "half", "channels", {"order": "BGR"}),
+            ("swap on screen", np.clip(shown, 0, 1)[..., ::-1], "shown", "8 bits", "channels", {"order": "BGR"}),
+            ("log left in", acescct, "written", "half", "encoded", {"space": "ACEScct"}),
+            ("power", np.clip(to_rec709, 0, None) ** (1 / 2.2), "shown", "8 bits", "curve-alone",
+             {"space": "Gamma 2.2 Encoded Rec.709"}),
+        ):  # fmt: skip
+            with self.subTest(name):
+                picture = np.ascontiguousarray(numbers, np.float32)
+                picture = np.clip(picture, 0, 1) if came == "shown" else picture
+                said = answer(of, CameBack(find_card(picture), came, depth))
+                # What is light in and light out may be swapped on reading as well as on writing.
+                self.assertEqual(said.verdict, UNDECIDED if name == "swap in the file" else WRONG)
+                self.assertEqual({made.mistake.code for others in said.others for made in others} - {code}, set())
+                (made,) = said.made
+                self.assertEqual(made.mistake.code, code)
+                self.assertEqual({key: made.slip.parameters[key] for key in parameters}, parameters)
 
     def test_random_cases(self) -> None:
         """The share of right answers, and not one that calls a wrong card right."""

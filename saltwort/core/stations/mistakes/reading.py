@@ -99,10 +99,16 @@ def primaries(bench: Bench, run: Run) -> Iterator[Slip]:
     "Read it as {space}.",
 )
 def read_as_log(bench: Bench, run: Run) -> Iterator[Slip]:
-    name = next((bench.config.getColorSpace(role) for role in _LOG_ROLES if bench.config.getColorSpace(role)), None)
-    if bench.fed == "light" and name is not None and (other := _read_as(bench, run, name.getName())):
-        back = bench.between(bench.working_space, name.getName())
-        yield Slip(other, {"read_as": name.getName(), "space": bench.working_space}, undo=back)
+    for name in log_spaces(bench):
+        if bench.fed == "light" and (other := _read_as(bench, run, name)):
+            back = bench.between(bench.working_space, name)
+            yield Slip(other, {"read_as": name, "space": bench.working_space}, undo=back)
+
+
+def log_spaces(bench: Bench) -> list[str]:
+    """The logarithmic spaces that a config names for its work, each once."""
+    found = [space.getName() for role in _LOG_ROLES if (space := bench.config.getColorSpace(role))]
+    return list(dict.fromkeys(found))
 
 
 _LOG_ROLES = (ocio.ROLE_COLOR_TIMING, ocio.ROLE_COMPOSITING_LOG, "ACEScct")

@@ -3,7 +3,9 @@
 from collections.abc import Iterator
 from dataclasses import replace
 
+from saltwort.core.configs.matching import spaces_of_ids
 from saltwort.core.engine import ViewChoice
+from saltwort.core.explain.operations.channels import ordered
 from saltwort.core.explain.operations.exposure import exposed
 from saltwort.core.explain.operations.levels import squeezed, stretched
 from saltwort.core.explain.operations.power import powered
@@ -12,7 +14,7 @@ from saltwort.core.explain.steps import Step, on_colour
 from saltwort.core.stations.abilities.colour_by import loads_config
 from saltwort.core.stations.abilities.own_tone_mapping import OWN_TONE_MAPPING
 from saltwort.core.stations.mistake import Range, Slip, mistake
-from saltwort.core.stations.mistakes.reading import clipped_at_one
+from saltwort.core.stations.mistakes.reading import ENCODED_IDS, clipped_at_one, log_spaces
 from saltwort.core.stations.simulation import Bench, Run, encoded_as_srgb, step_if_possible
 
 MOST_OTHERS = 40
@@ -42,6 +44,38 @@ def _has_view(bench: Bench) -> bool:
 def view_missing(bench: Bench, run: Run) -> Iterator[Slip]:
     if (bench.shows and bench.fed == "light") or _has_view(bench):
         yield Slip(replace(run, show=()), _agreed(bench))
+
+
+@mistake(
+    "curve-alone",
+    "show",
+    "viewing/view",
+    "node",
+    "A curve instead of the view",
+    "Light is shown in {space}, without the view: highlights are cut off.",
+    _SET_VIEW,
+)
+def curve_alone(bench: Bench, run: Run) -> Iterator[Slip]:
+    if not _has_view(bench):
+        return
+    for name in (*dict(spaces_of_ids(bench.config, ENCODED_IDS)).values(), *log_spaces(bench)):
+        step = step_if_possible(lambda name=name: bench.between(bench.working_space, name))  # type: ignore[misc]
+        if step:
+            yield Slip(replace(run, show=(step,)), {"space": name, **_agreed(bench)})
+
+
+@mistake(
+    "channels",
+    "show",
+    "viewing/view",
+    "node",
+    "Channels shown in another order",
+    "Red and blue have changed places in what is seen.",
+    "Show the channels in the order R, G, B.",
+)
+def channels(bench: Bench, run: Run) -> Iterator[Slip]:
+    if bench.shows:
+        yield Slip(replace(run, show=(*run.show, ordered((2, 1, 0)))), {"order": "BGR"})
 
 
 @mistake(

@@ -6,6 +6,7 @@ from dataclasses import replace
 import numpy as np
 
 from saltwort.core.configs.matching import spaces_of_ids
+from saltwort.core.explain.operations.channels import ordered
 from saltwort.core.explain.operations.curves import decoded
 from saltwort.core.explain.operations.exposure import exposed
 from saltwort.core.explain.operations.levels import squeezed, stretched
@@ -14,7 +15,7 @@ from saltwort.core.explain.operations.primaries import LINEAR_IDS
 from saltwort.core.explain.steps import divided, multiplied, on_colour
 from saltwort.core.images.reading import Pixels
 from saltwort.core.stations.mistake import Range, Slip, mistake
-from saltwort.core.stations.mistakes.reading import clipped_at_one
+from saltwort.core.stations.mistakes.reading import ENCODED_IDS, clipped_at_one, log_spaces
 from saltwort.core.stations.mistakes.viewing import STOPS
 from saltwort.core.stations.simulation import Bench, Run, encoded_as_srgb, step_if_possible
 
@@ -52,6 +53,11 @@ def encoded(bench: Bench, run: Run) -> Iterator[Slip]:
     if bench.encoded_only is not None:
         space: dict[str, str | float] = {"space": bench.choice.display, **told}
         yield Slip(replace(run, write=(*run.write, bench.encoded_only)), space, undo=bench.encoding_undone)
+    for name in (*dict(spaces_of_ids(bench.config, ENCODED_IDS)).values(), *log_spaces(bench)):
+        step = step_if_possible(lambda name=name: bench.between(bench.working_space, name))  # type: ignore[misc]
+        if step:
+            back = bench.between(name, bench.working_space)
+            yield Slip(replace(run, write=(*run.write, step)), {"space": name, **told}, undo=back)
 
 
 @mistake(
@@ -96,6 +102,36 @@ def view_twice(bench: Bench, run: Run) -> Iterator[Slip]:
 def clipped(bench: Bench, run: Run) -> Iterator[Slip]:
     if bench.hands_on == "light":
         yield Slip(replace(run, write=(*run.write, clipped_at_one)), {"level": 1.0})
+
+
+@mistake(
+    "negatives-clipped",
+    "write",
+    "writing/format",
+    "output",
+    "Negative numbers cut off in the file",
+    "Numbers below 0 were cut off: colours outside the gamut of the working space are changed.",
+    "Write float EXR, without a clamp at 0.",
+    finding="handoff.bit-depth-clips",
+)
+def negatives_clipped(bench: Bench, run: Run) -> Iterator[Slip]:
+    if bench.hands_on == "light":
+        yield Slip(replace(run, write=(*run.write, on_colour(lambda light: np.maximum(light, 0)))))
+
+
+@mistake(
+    "channels",
+    "write",
+    "writing/format",
+    "output",
+    "Channels written in another order",
+    "Red and blue have changed places in the file.",
+    "Write the channels in the order R, G, B.",
+)
+def channels(bench: Bench, run: Run) -> Iterator[Slip]:
+    if bench.hands_on is not None:
+        swap = ordered((2, 1, 0))
+        yield Slip(replace(run, write=(*run.write, swap)), {"order": "BGR"}, undo=swap)
 
 
 @mistake(
