@@ -17,7 +17,16 @@ from saltwort.core.deliverables.verify import against, verify
 from saltwort.core.engine import ViewChoice, apply, view_processor
 from saltwort.core.errors import BadInput
 from saltwort.core.images import read_pixels, write_image
-from saltwort.core.images.video import BT709, BT2020, Mastering, VideoForm, from_planes, to_planes, writing_video
+from saltwort.core.images.video import (
+    BT709,
+    BT2020,
+    Mastering,
+    VideoForm,
+    from_planes,
+    timecode_of,
+    to_planes,
+    writing_video,
+)
 from saltwort.core.images.video_reading import video_facts
 from saltwort.core.spaces.gamuts import REC2020
 from tests.core.test_deliverables import CHOSEN, DeliverableTestCase
@@ -137,8 +146,40 @@ class Movies(MovieTestCase):
                     self.assertLess(np.abs(frame - meant[number]).mean(), bound)
                 self.assertLess(written.mean_error, bound)
 
+    def test_the_timecode_is_that_of_the_first_frame(self) -> None:
+        shot = tuple(replace(frame, number=frame.number + 1000) for frame in self.frames)
+        for codec, fps, asked, expected in (
+            ("h264", "24", {}, "00:00:41:17"),
+            ("hevc", "25", {}, "00:00:40:01"),
+            ("av1", "29.97", {}, "00:00:33:11"),
+            ("prores", "23.976", {}, "00:00:41:17"),
+            ("h264", "24", {"slate": True}, "00:00:40:17"),
+            ("h264", "24", {"timecode": False}, ""),
+        ):
+            with self.subTest(codec, fps=fps, asked=asked):
+                target, _ = self.make("movie", shot[:3], codec=codec, fps=fps, **SDR709, **asked)
+                self.assertEqual(video_facts(target).timecode, expected)
+                self.assertEqual(verify(target).doubts, ())
+        for number, rate, told in (
+            (0, Fraction(24), "00:00:00:00"),
+            (86_400 * 24 + 5, Fraction(24), "00:00:00:05"),
+            (-24, Fraction(24), "23:59:59:00"),
+            (3_600 * 60 + 61, Fraction(60_000, 1001), "01:00:01:01"),
+        ):
+            self.assertEqual(timecode_of(number, rate), told)
+
+    def test_colour_samples_of_av1_lie_where_they_are_made(self) -> None:
+        for asked, site in ((SDR709, 1), (HDR, 2)):
+            target, _ = self.make("movie", self.frames[:3], codec="av1", **asked)
+            self.assertEqual(video_facts(target).chroma_site, site)
+
     def test_hdr10_tells_the_light_of_the_frames_themselves(self) -> None:
-        target, written = self.make("movie", self.frames, codec="hevc-hdr10", **HDR)
+        for codec in ("hevc-hdr10", "av1"):
+            with self.subTest(codec):
+                self.check_light_levels(codec)
+
+    def check_light_levels(self, codec: str) -> None:
+        target, written = self.make("movie", self.frames, codec=codec, **HDR)
         choice, largest, average = ViewChoice(**HDR), 0.0, 0.0
         for frame in self.frames:
             codes = np.clip(apply(view_processor(self.config, "ACEScg", choice), read_pixels(frame.file)), 0, 1)
@@ -155,12 +196,13 @@ class Movies(MovieTestCase):
         self.assertAlmostEqual(facts.mastering["highest"], 1000, delta=10)
         np.testing.assert_allclose(facts.mastering["red"], (0.680, 0.320), atol=1e-4)
         np.testing.assert_allclose(facts.mastering["white"], (0.3127, 0.3290), atol=1e-4)
-        self.assertEqual((facts.profile, facts.stream), ("Main 10", (9, 16, 9)))
+        self.assertEqual((facts.profile, facts.stream), ("Main 10" if codec != "av1" else "Main", (9, 16, 9)))
         self.assertEqual(written.video["light_levels"], facts.light_levels)
         with av.open(str(target)) as container:
-            self.assertEqual(container.streams.video[0].codec_context.codec_tag, "hvc1")
+            tag = "av01" if codec == "av1" else "hvc1"
+            self.assertEqual(container.streams.video[0].codec_context.codec_tag, tag)
             self.assertEqual(sum(1 for _ in container.decode(video=0)), self.COUNT, "it is whole after its boxes grew")
-        _, dimmer = self.make("movie", self.frames, codec="hevc-hdr10", peak=600, exposure=-3.0, **HDR)
+        _, dimmer = self.make("movie", self.frames, codec=codec, peak=600, exposure=-3.0, **HDR)
         self.assertEqual(dimmer.video["mastering"]["highest"], 600)
         self.assertLess(dimmer.light_levels[0], written.light_levels[0])
 
@@ -243,7 +285,9 @@ class Verifying(MovieTestCase):
             ("light", {}),
             ("movie", SDR709),
             ("movie", {"codec": "hevc-hdr10", **HDR}),
+            ("movie", {"codec": "av1", **HDR}),
             ("movie", {"codec": "prores", **SDR709}),
+            ("movie", {"codec": "prores", **HDR}),
         ):
             with self.subTest(kind, asked=asked):
                 made = deliverables()[kind]

@@ -30,6 +30,11 @@ class Frames:
         self.held: list[int] = []
         self.left_out: list[int] = []
 
+    @property
+    def first_number(self) -> int | None:
+        """Of the first frame that is there; None where frames have no numbers."""
+        return next((source.number for _, source in self._places if source is not None), None)
+
     def __len__(self) -> int:
         """How many there are at most."""
         return len(self._places)

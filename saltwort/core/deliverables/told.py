@@ -61,6 +61,8 @@ def verified_told(says: Mapping[str, Any], pixels: Mapping[str, Any]) -> Facts:
             "stream": coding_told(says["stream"], says["stream_range"]),
             "container": coding_told(container, says["container_range"]) if container else "says nothing",
         }
+        if says.get("timecode"):
+            told["timecode"] = f"starts at {says['timecode']}"
         if levels := says["light_levels"]:
             told["MaxCLL, MaxFALL stated"] = f"{levels[0]}, {levels[1]} cd/m²"
     else:

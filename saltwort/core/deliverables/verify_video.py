@@ -76,6 +76,8 @@ def _of_tags(video: VideoFacts) -> Iterator[Doubt]:
         yield Doubt("range-disagrees", f"The stream says {video.stream_range} range, the container the other.")
     if 2 in video.stream[:2]:
         yield Doubt("untagged", "The stream does not say what its colour is, so each player takes it as it likes.")
+    if video.codec == "prores":
+        return  # its stream has no place for what follows
     if video.stream[1] == PQ_POINTS and video.light_levels is None:
         yield Doubt("no-light-levels", "It is PQ and does not say how bright its frames are (MaxCLL, MaxFALL).")
     if video.stream[1] == PQ_POINTS and video.mastering is None:

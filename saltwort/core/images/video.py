@@ -141,25 +141,29 @@ PLACEHOLDER = (43_981, 4_660)
 
 
 @contextmanager
-def writing_video(path: Path, size: tuple[int, int], rate: Fraction, form: VideoForm) -> Iterator["VideoWriter"]:
-    """Write frames one by one. The file appears whole, as with `write_image`. Raises BadInput when the library
-    refuses."""
+def writing_video(
+    path: Path, size: tuple[int, int], rate: Fraction, form: VideoForm, timecode: str = ""
+) -> Iterator["VideoWriter"]:
+    """Write frames one by one. The file appears whole, as with `write_image`. `timecode` is that of the first frame, as
+    `timecode_of` gives it. Raises BadInput when the library refuses."""
     with replacing(path) as temporary:
         try:
-            with closing(VideoWriter(temporary, size, rate, form)) as writer:
+            with closing(VideoWriter(temporary, size, rate, form, timecode)) as writer:
                 yield writer
                 writer.end()
         except av.FFmpegError as error:
             raise BadInput(f"The video library could not write the file: {error.strerror}.") from error
         if form.mastering:
-            _write_light_levels(temporary, writer.light_levels, form.mastering)
+            _write_light_levels(temporary, writer.light_levels, form)
 
 
 class VideoWriter:
     """An open video. `light_levels` are MaxCLL and MaxFALL in cd/m² (CTA-861.3), to be set before the end of HDR10."""
 
-    def __init__(self, path: Path, size: tuple[int, int], rate: Fraction, form: VideoForm) -> None:
+    def __init__(self, path: Path, size: tuple[int, int], rate: Fraction, form: VideoForm, timecode: str = "") -> None:
         self._container = av.open(str(path), "w")
+        if timecode:
+            self._container.metadata["timecode"] = timecode
         self._form, self._size, self._count, self._rate = form, size, 0, rate
         self.light_levels = (0, 0)
         stream = self._container.add_stream(form.encoder, rate=rate, options=_options(form))
@@ -222,6 +226,11 @@ def _options(form: VideoForm) -> dict[str, str]:
             parameters += ["hdr10=1", "hdr10-opt=1", f"master-display={_as_x265(mastering)}"]
             parameters.append("max-cll={},{}".format(*PLACEHOLDER))
         options["x265-params"] = ":".join(parameters)
+    if form.encoder == "libsvtav1":
+        options["chroma_sample_location"] = "topleft" if form.site == TOP_LEFT else "left"
+        if mastering := form.mastering:
+            levels = "content-light={},{}".format(*PLACEHOLDER)
+            options["svtav1-params"] = f"mastering-display={_as_svt(mastering)}:{levels}"
     if form.encoder == "libx264":
         options["x264-params"] = f"chromaloc={0 if form.site == LEFT else 2}"
     return options
@@ -233,12 +242,29 @@ def _as_x265(mastering: Mastering) -> str:
     return f"{placed}L({round(mastering.highest * 10_000)},{round(mastering.lowest * 10_000)})"
 
 
-def _write_light_levels(path: Path, levels: tuple[int, int], mastering: Mastering) -> None:
+def _as_svt(mastering: Mastering) -> str:
+    points = {"G": mastering.green, "B": mastering.blue, "R": mastering.red, "WP": mastering.white}
+    placed = "".join(f"{name}({x:.5f},{y:.5f})" for name, (x, y) in points.items())
+    return f"{placed}L({mastering.highest:.4f},{mastering.lowest:.4f})"
+
+
+def timecode_of(number: int, rate: Fraction) -> str:
+    """The time code of a frame that is counted from 0, at whole frames a second, none dropped (SMPTE ST 12-1): the
+    29.97 of video counts as 30. It starts again after 24 hours."""
+    whole = round(rate)
+    seconds, frames = divmod(number % (whole * 86_400), whole)
+    return f"{seconds // 3600:02}:{seconds // 60 % 60:02}:{seconds % 60:02}:{frames:02}"
+
+
+def _write_light_levels(path: Path, levels: tuple[int, int], form: VideoForm) -> None:
     """Put the light levels into the stream, whose frames are all known now, and both kinds of metadata into the
     container, where the library writes neither."""
     # Two bytes of zeros in a row would need an escape that was not there: no picture is told darker than this.
     largest, average = max(1, min(levels[0], 65_535)), max(4, min(levels[1], 65_535))
-    message = b"\x90\x04"  # SEI 144 of four bytes (H.265, D.2.35)
+    # Of H.265 message 144 of four bytes (D.2.35), of AV1 metadata of type 1 (6.7.3).
+    message = b"\x90\x04" if form.encoder == "libx265" else b"\x01"
+    mastering = form.mastering
+    assert mastering
     wanted, told = (message + struct.pack(">HH", *pair) for pair in (PLACEHOLDER, (largest, average)))
     with path.open("r+b") as file, mmap.mmap(file.fileno(), 0) as content:
         place = first = content.find(wanted)
@@ -278,7 +304,7 @@ def _box(name: bytes, content: bytes) -> bytes:
     return struct.pack(">I", 8 + len(content)) + name + content
 
 
-_WITHIN = {b"moov": 8, b"trak": 8, b"mdia": 8, b"minf": 8, b"stbl": 8, b"stsd": 16, b"hvc1": 86}
+_WITHIN = {b"moov": 8, b"trak": 8, b"mdia": 8, b"minf": 8, b"stbl": 8, b"stsd": 16, b"hvc1": 86, b"av01": 86}
 """Boxes (ISO/IEC 14496-12) that lead to the description of a video stream, with the bytes before what is in them."""
 
 

@@ -36,6 +36,10 @@ class VideoFacts:
     light_levels: tuple[int, int] | None
     container_light_levels: tuple[int, int] | None
     container_has_mastering: bool
+    timecode: str = ""
+    """Of the first frame; empty where there is none."""
+    chroma_site: int = 0
+    """Where AV1 says that samples of colour lie (AV1, 6.4.2): 1 left, 2 top left, 0 unknown, and for other codecs."""
 
 
 def video_facts(path: Path) -> VideoFacts:
@@ -52,6 +56,7 @@ def video_facts(path: Path) -> VideoFacts:
             rate = stream.average_rate or Fraction(0)
             found = (context.name, str(context.profile or ""), frame.format.name, frame.width, frame.height)
             is_narrow = int(frame.color_range) == NARROW
+            timecode = stream.metadata.get("timecode", "")
     except (av.FFmpegError, IndexError, StopIteration, OSError) as error:
         raise BadInput(f"{path.name} is no video that can be read, or it is damaged.") from error
     with path.open("rb") as file:
@@ -72,7 +77,15 @@ def video_facts(path: Path) -> VideoFacts:
         light_levels=struct.unpack_from("=II", levels) if levels else None,
         container_light_levels=struct.unpack_from(">HH", content, place + 4) if place >= 0 else None,
         container_has_mastering=content.find(b"mdcv") >= 0,
+        timecode=timecode,
+        chroma_site=_site_in_av1(content),
     )
+
+
+def _site_in_av1(content: bytes) -> int:
+    """From the codec configuration box of AV1 (its binding to ISO media files, 2.3.3)."""
+    place = content.find(b"av1C")
+    return content[place + 6] & 3 if 0 <= place < len(content) - 6 else 0
 
 
 def _colour_box(content: bytes) -> tuple[tuple[int, int, int] | None, str]:

@@ -31,6 +31,7 @@ from saltwort.core.images.video import (
     Mastering,
     VideoForm,
     from_planes,
+    timecode_of,
     to_planes,
     writing_video,
 )
@@ -76,9 +77,10 @@ class MovieSettings(ShownSettings):
         "Peak of the display",
         limits=(0, 10_000),
         unit="cd/m²",
-        use="For HDR10. 0 for the brightest that the view gives.",
-        only={"codec": (HDR10,)},
+        use="For PQ. 0 for the brightest that the view gives.",
+        only={"codec": (HDR10, AV1)},
     )
+    timecode: bool = option(True, "Timecode", use="The number of the first frame, counted at its frames a second.")
     burn_in: bool = option(False, "Burn in frame number and file name", use="On SDR review copies only.")
     slate: bool = option(False, "Slate", use="A second that says what follows, on SDR review copies only.")
 
@@ -171,7 +173,8 @@ class Movie(Deliverable[MovieSettings]):
         count = len(before) + len(frames)
         looked_at = {round(place) for place in np.linspace(0, count - 1, LOOKED_AT)}
         kept: dict[int, tuple[Any, Any, Any]] = {}
-        with writing_video(target, size, FRAME_RATES[settings.fps], form) as writer:
+        timecode = _timecode(frames, len(before), settings)
+        with writing_video(target, size, FRAME_RATES[settings.fps], form, timecode) as writer:
             for number, frame in enumerate(chain(before, frames)):
                 if levels:
                     levels.add(frame)
@@ -246,6 +249,7 @@ class Movie(Deliverable[MovieSettings]):
         return {
             "size": f"{video['width']} × {video['height']}, {video['frames']:,} frames, {video['rate']} a second",
             "coded as": f"{video['codec']}, {video['profile']}, {video['pixel_format']}".replace(", ,", ","),
+            **({"timecode": f"starts at {video['timecode']}"} if video.get("timecode") else {}),
             "stream says": coding_told(video["stream"], video["stream_range"]),
             "container": "says the same" if written["agrees"] else "says something else than the stream",
             **({"MaxCLL, MaxFALL": f"{levels[0]:.0f}, {levels[1]:.0f} cd/m²"} if levels else {}),
@@ -285,8 +289,17 @@ def form_of(config: ocio.Config, settings: MovieSettings) -> VideoForm:
         PRORES: ("prores_ks", "yuv422p10le", {"profile": "3" if is_high else "2"}),
     }[settings.codec]
     bits = 10 if "10" in pixel_format else 8
-    mastering = _mastering(config, settings) if settings.codec == HDR10 else None
+    is_pq = encoding.curve.kind == curves.PQ
+    mastering = _mastering(config, settings) if is_pq and settings.codec in (HDR10, AV1) else None
     return VideoForm(encoder, pixel_format, bits, primaries, transfer, matrix, options, mastering)
+
+
+def _timecode(frames: Frames, slate: int, settings: MovieSettings) -> str:
+    """Of the first frame of the file; empty where it has no number, or none is wanted. A slate stands before."""
+    first = frames.first_number
+    if first is None or not settings.timecode:
+        return ""
+    return timecode_of(first - slate, FRAME_RATES[settings.fps])
 
 
 def _mastering(config: ocio.Config, settings: MovieSettings) -> Mastering:
