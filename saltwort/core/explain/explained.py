@@ -21,6 +21,7 @@ from saltwort.core.explain.alignment import (
     place,
     reduced,
 )
+from saltwort.core.explain.alignment import LIKELY as LIKELY_PLACED
 from saltwort.core.explain.chains import FITTING, Chain
 from saltwort.core.explain.fitted import Fitted, fitted
 from saltwort.core.explain.operation import Parameter, Scene
@@ -283,6 +284,9 @@ def _placed(question: Question) -> tuple[Placement, Bars]:
             within = place(light, reduced(inside(question, bars).picture))
             if within.likeness > placement.likeness + CLEARLY_MORE:
                 return within, bars
+    if placement.likeness < LIKELY_PLACED:  # a negative is dark where the light is bright
+        negative = place(light, replace(picture, bright=-picture.bright))
+        return max(placement, negative, key=lambda found: found.likeness), NO_BARS
     return placement, NO_BARS
 
 

@@ -57,7 +57,8 @@ def _rec709(codes: NDArray[np.float64], power: float) -> NDArray[np.float64]:
 
 
 def _pq(codes: NDArray[np.float64], power: float) -> NDArray[np.float64]:
-    """SMPTE ST 2084, 5.1."""
+    """SMPTE ST 2084, 5.1. Codes above 1 are 10,000 cd/m² too, the most that it holds."""
+    codes = np.minimum(codes, 1)
     m1, m2, c1, c2, c3 = 2610 / 16384, 2523 / 4096 * 128, 3424 / 4096, 2413 / 4096 * 32, 2392 / 4096 * 32
     raised = codes ** (1 / m2)
     return np.asarray(10_000 / SDR_WHITE * (np.maximum(raised - c1, 0) / (c2 - c3 * raised)) ** (1 / m1))
