@@ -15,6 +15,7 @@ from django.core.management import CommandError, call_command
 
 from saltwort.core.findings import codes as codes_of_checks
 from saltwort.core.images import read_header, read_pixels
+from saltwort.demo.textures import noise, normals
 from tests.samples import (
     ACES_SDR,
     LINEAR_REC709,
@@ -225,6 +226,11 @@ class Convert(CommandTestCase):
         self.assertFalse((self.folder / "out" / "rope_albedo_ACEScg.exr").exists())  # refused before the first
         namesake = write(self.folder / "c" / "rope_albedo.png", light(peak=1.0, seed=3), "uint8")
         self.refused_command("would both become", "convert", *options, other, namesake)
+        bumps = write(self.folder / "bumps_normal.png", normals(noise(5, (48, 64), 6)), "uint16")
+        self.refused_command("rope_albedo.png: .* not vectors", "convert", *options, "--flip-green", bumps, other)
+        self.assertEqual(list((self.folder / "out").glob("bumps*")), [])
+        (flipped,) = self.call("convert", *options, "--flip-green", bumps)
+        self.assertTrue(Path(flipped["path"]).exists())
         self.refused_command("no format", "convert", *options[:-4], "--format", "x", "--output", self.folder, colour)
 
 

@@ -90,7 +90,7 @@ class Converting(ImageTestCase):
                     np.testing.assert_allclose(found[..., 1], flip(before[..., 1]), atol=1e-6)
                     target.unlink()
         wall = write(self.folder / "wall.png", light(peak=1.0), "uint16")
-        for file, space, why in ((wall, "Raw", "no vectors of length 1"), (source, SRGB, "Have it read as data")):
+        for file, space, why in ((wall, "Raw", "not vectors of length 1"), (source, SRGB, "Have it read as data")):
             with self.assertRaisesRegex(BadInput, why):
                 convert(base_config(), file, space, space, "exr-float", self.folder / "no.exr", flip_green=True)
         self.assertFalse((self.folder / "no.exr").exists())

@@ -43,7 +43,8 @@ THUMBNAIL_ROWS = 54
 
 
 def verify_video(path: Path) -> tuple[dict[str, Any], dict[str, Any], list[Doubt]]:
-    """What a video says, what its frames hold, and the doubts. Raises BadInput for what is no video."""
+    """What a video says, what its frames hold, and the doubts. Raises BadInput for a file that is not a
+    video."""
     video = video_facts(path)
     form = _form_of_file(video)
     says = asdict(video)

@@ -36,7 +36,9 @@ def normals_in(stats: Stats) -> str:
         return UNSIGNED
     if stats.signed_vectors >= UNIT_VECTORS:
         return SIGNED
-    raise BadInput("Its pixels are no vectors of length 1, so there is no green to flip. Leave it as it is.")
+    raise BadInput(
+        "Its pixels are not vectors of length 1, so its green has no direction. Convert it without flipping."
+    )
 
 
 class Conversion:

@@ -103,6 +103,14 @@ def convert(
     return done
 
 
+def check_flip(config: ocio.Config, source: Path, source_space: str) -> None:
+    """Raise BadInput, naming the file, where `convert` could not flip its green."""
+    try:
+        Conversion(config, source_space, source_space, normals_in(measure(source).stats))
+    except BadInput as error:
+        raise BadInput(f"{source.name}: {error}") from error
+
+
 MOST_ERROR = {"uint16": 1 / 65535, "half": 2**-11, "float": 1e-6}
 """What rounding to each type can do at most: half a step, and twice that to be on the safe side."""
 

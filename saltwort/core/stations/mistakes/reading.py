@@ -111,6 +111,14 @@ def log_spaces(bench: Bench) -> list[str]:
     return list(dict.fromkeys(found))
 
 
+def encodings_of(bench: Bench) -> Iterator[tuple[str, Step]]:
+    """The usual encoded spaces of a config and its logarithmic ones, each with the step from light to it."""
+    for name in (*dict(spaces_of_ids(bench.config, ENCODED_IDS)).values(), *log_spaces(bench)):
+        step = step_if_possible(lambda name=name: bench.between(bench.working_space, name))  # type: ignore[misc]
+        if step:
+            yield name, step
+
+
 _LOG_ROLES = (ocio.ROLE_COLOR_TIMING, ocio.ROLE_COMPOSITING_LOG, "ACEScct")
 
 

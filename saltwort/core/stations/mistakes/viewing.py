@@ -3,7 +3,6 @@
 from collections.abc import Iterator
 from dataclasses import replace
 
-from saltwort.core.configs.matching import spaces_of_ids
 from saltwort.core.engine import ViewChoice
 from saltwort.core.explain.operations.channels import ordered
 from saltwort.core.explain.operations.exposure import exposed
@@ -14,7 +13,7 @@ from saltwort.core.explain.steps import Step, on_colour
 from saltwort.core.stations.abilities.colour_by import loads_config
 from saltwort.core.stations.abilities.own_tone_mapping import OWN_TONE_MAPPING
 from saltwort.core.stations.mistake import Range, Slip, mistake
-from saltwort.core.stations.mistakes.reading import ENCODED_IDS, clipped_at_one, log_spaces
+from saltwort.core.stations.mistakes.reading import clipped_at_one, encodings_of
 from saltwort.core.stations.simulation import Bench, Run, encoded_as_srgb, step_if_possible
 
 MOST_OTHERS = 40
@@ -58,10 +57,8 @@ def view_missing(bench: Bench, run: Run) -> Iterator[Slip]:
 def curve_alone(bench: Bench, run: Run) -> Iterator[Slip]:
     if not _has_view(bench):
         return
-    for name in (*dict(spaces_of_ids(bench.config, ENCODED_IDS)).values(), *log_spaces(bench)):
-        step = step_if_possible(lambda name=name: bench.between(bench.working_space, name))  # type: ignore[misc]
-        if step:
-            yield Slip(replace(run, show=(step,)), {"space": name, **_agreed(bench)})
+    for name, step in encodings_of(bench):
+        yield Slip(replace(run, show=(step,)), {"space": name, **_agreed(bench)})
 
 
 @mistake(

@@ -15,7 +15,7 @@ from saltwort.core.explain.operations.primaries import LINEAR_IDS
 from saltwort.core.explain.steps import divided, multiplied, on_colour
 from saltwort.core.images.reading import Pixels
 from saltwort.core.stations.mistake import Range, Slip, mistake
-from saltwort.core.stations.mistakes.reading import ENCODED_IDS, clipped_at_one, log_spaces
+from saltwort.core.stations.mistakes.reading import clipped_at_one, encodings_of
 from saltwort.core.stations.mistakes.viewing import STOPS
 from saltwort.core.stations.simulation import Bench, Run, encoded_as_srgb, step_if_possible
 
@@ -53,11 +53,9 @@ def encoded(bench: Bench, run: Run) -> Iterator[Slip]:
     if bench.encoded_only is not None:
         space: dict[str, str | float] = {"space": bench.choice.display, **told}
         yield Slip(replace(run, write=(*run.write, bench.encoded_only)), space, undo=bench.encoding_undone)
-    for name in (*dict(spaces_of_ids(bench.config, ENCODED_IDS)).values(), *log_spaces(bench)):
-        step = step_if_possible(lambda name=name: bench.between(bench.working_space, name))  # type: ignore[misc]
-        if step:
-            back = bench.between(name, bench.working_space)
-            yield Slip(replace(run, write=(*run.write, step)), {"space": name, **told}, undo=back)
+    for name, step in encodings_of(bench):
+        back = bench.between(name, bench.working_space)
+        yield Slip(replace(run, write=(*run.write, step)), {"space": name, **told}, undo=back)
 
 
 @mistake(

@@ -17,6 +17,7 @@ from saltwort.core.textures.conversion_plans import (
     converted_name,
     read_parts,
 )
+from saltwort.core.textures.converting import check_flip
 from saltwort.server.commands import HeadlessCommand
 
 
@@ -54,6 +55,8 @@ class Command(HeadlessCommand):
             into = assignment.space if is_data else space  # the numbers of data are no colour, in any space
             target = output / converted_name(file.name, config, into, format, names)
             check_convertible(read_parts(file, by_hand), file.name, format, is_data=is_data)
+            if options["flip_green"]:
+                check_flip(config, file, assignment.space)
             orders.append((file, assignment.space, into, target))
         _check(orders)
         self.print_json(
