@@ -14,7 +14,7 @@ from saltwort.core.engine import apply
 from saltwort.core.errors import BadInput
 from saltwort.core.explain.alignment import place, reduced
 from saltwort.core.explain.drawn import drawn
-from saltwort.core.explain.explained import AS_EXPECTED, IN_PLACES, UNKNOWN, Explained, explain, rescued
+from saltwort.core.explain.explained import AS_EXPECTED, IN_PLACES, UNKNOWN, Explained, Question, explain, rescued
 from saltwort.core.explain.fitted import fitted
 from saltwort.core.explain.operation import Scene, operations
 from saltwort.core.explain.pictures import apart, as_expected, as_repaired
@@ -91,6 +91,25 @@ class Answers(TestCase):
         pale = (np.round(codes ** (1 / 2.2) * 255) / 255).astype(np.float32)
         said = explain(replace(question, picture=pale, depth="8 bits"))
         self.assertEqual(([each.code for each in said.deviations], said.places), (["power"], None))
+
+    def test_what_the_file_cannot_tell_is_said(self) -> None:
+        """Muted light looks the same in primaries that are near; strong colours tell."""
+        scene = Scene(frames_config(), CHOICES[0])  # type: ignore[arg-type]
+        strong = light_of(3)
+        grey = strong[..., :3].mean(axis=2, keepdims=True)
+        muted = strong.copy()
+        muted[..., :3] = grey + np.float32(0.03) * (strong[..., :3] - grey)
+        for light, expected in ((muted, True), (strong, False)):
+            codes = np.clip(scene.view()(light), 0, 1)
+            picture = (np.round(codes * 255) / 255).astype(np.float32)
+            said = explain(Question(picture, "8 bits", light, scene.config, scene.choice, False))
+            self.assertEqual((said.verdict, bool(said.alternatives)), (AS_EXPECTED, expected), said.sentence)
+            if expected:
+                told = {each.code for other in said.alternatives for each in other}
+                self.assertIn("primaries", told)
+                self.assertRegex(
+                    said.sentence, "^The picture is as expected, or this file cannot tell it from: .* would tell.$"
+                )
 
     def test_a_grade_is_recovered(self) -> None:
         question = frame().question

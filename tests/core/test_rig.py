@@ -285,7 +285,9 @@ class Mistakes(TestCase):
         with TemporaryDirectory() as folder:
             for given in rig.inputs.values():
                 file = Path(folder) / Path(given.path).name
-                pixels = np.broadcast_to(given.pixels, (16, 16, 3)) if given.pixels.size == 3 else given.pixels
+                # A texture of one paint, with its grain: one colour all over tells nothing.
+                grain = np.random.default_rng(5).uniform(0.5, 1.0, (48, 48, 1)).astype(np.float32)
+                pixels = given.pixels.reshape(1, 1, 3) * grain if given.pixels.size == 3 else given.pixels
                 kind = map_kind_of(given.path)
                 tags = {"chromaticities": REC709_PRIMARIES.chromaticities} if "env" in given.path else {}
                 write_image(file, pixels.copy(), "half" if file.suffix == ".exr" else "uint8", tags)

@@ -153,6 +153,8 @@ class Explained:
     fitted: Fitted | None = None
     places: Places | None = None
     """Where the picture is not even what the deviations make of it; None where it is so in every pixel."""
+    would_tell: str = ""
+    """Of a picture that is as expected with alternatives, what file would tell, in a sentence."""
 
     @property
     def lost(self) -> tuple[str, ...]:
@@ -167,6 +169,9 @@ class Explained:
 
     @property
     def sentence(self) -> str:
+        if self.verdict == AS_EXPECTED and self.alternatives:
+            others = " ".join(each.happened for other in self.alternatives[:MOST_NAMED] for each in other)
+            return f"The picture is as expected, or this file cannot tell it from: {others} {self.would_tell}"
         if self.verdict in SENTENCES:
             return SENTENCES[self.verdict]
         told = [each.happened for each in self.deviations]
@@ -177,6 +182,11 @@ class Explained:
         return " ".join(told)
 
 
+MOST_NAMED = 2
+NO_DIFFERENCE = 5e-4
+"""Code values, or part of light, up to which something leaves a picture as it is, and is not told."""
+DEEPER = "A file of 16 bits would tell."
+STRONGER = "A render with stronger colours would tell."
 SENTENCES = {
     AS_EXPECTED: "The picture is as expected.",
     ANOTHER: "This is another picture than the render.",
@@ -206,7 +216,7 @@ def explain(question: Question) -> Explained:
     elsewhere = None if is_off else _places(question, search, placement, expected)
     is_mostly_right = expected.fits and most[0] < SEEN
     if is_mostly_right and elsewhere is None:
-        return as_expected
+        return _with_what_is_alike(question, search, placement, expected, as_expected)
     in_places = replace(as_expected, verdict=IN_PLACES, places=elsewhere)
     if elsewhere and elsewhere.share < MOST_PLACES and _is_seen_at_once(elsewhere, is_mostly_right):
         return in_places
@@ -235,6 +245,19 @@ def explain(question: Question) -> Explained:
     is_changed_late = any(each.operation.stage == "codes" for each in best.deviations)
     where = None if is_changed_late else _places(question, search, placement, best)
     return Explained(verdict, (*_told(best), *besides), others, left, off, placement, confidence, bars, places=where)
+
+
+def _with_what_is_alike(
+    question: Question, search: Search, placement: Placement, expected: Chain, found: Explained
+) -> Explained:
+    """An answer with what would look the same in every pixel of this file, and what would tell."""
+    likely = search.alike(expected) if found.verdict == AS_EXPECTED else []
+    likely = [chain for chain in likely if search.apart(expected, chain) > NO_DIFFERENCE][:LIKELIEST]
+    alike = [chain for chain in likely if _places(question, search, placement, chain) is None]
+    if not alike:
+        return found
+    is_finer = search.step > STEP["16 bits"] and min(search.apart(expected, chain) for chain in alike) > STEP["16 bits"]
+    return replace(found, alternatives=tuple(map(_told, alike)), would_tell=DEEPER if is_finer else STRONGER)
 
 
 def _is_seen_at_once(elsewhere: Places, is_mostly_right: bool) -> bool:

@@ -175,6 +175,30 @@ class Search:
     def is_same(self, one: Chain, other: Chain) -> bool:
         """Whether two chains give numbers that the coding does not tell apart."""
         first, second = (self.numbers(each.deviations, self._all) for each in (one, other))
+        return self._are_same(first, second)
+
+    def alike(self, best: Chain) -> list[Chain]:
+        """Chains of one deviation, without a number of its own, that this picture does not tell from the best, though
+        other light would."""
+        found = []
+        for each in self.plain():
+            chain = Chain((each,), best.off)
+            few = [self.numbers(one.deviations, self._few) for one in (best, chain)]
+            if self._are_same(*few) and self.is_same(best, chain) and not self._is_another_name(best, chain):
+                found.append(self.chain((each,), self._all))
+        return found
+
+    def apart(self, one: Chain, other: Chain) -> float:
+        """How far the numbers of two chains are apart, at the 98th percentile, in code values or as a part of light."""
+        first, second = (self.numbers(each.deviations, self._all) for each in (one, other))
+        return float(np.percentile(self._off(first, second), 98) * self.step)
+
+    def _is_another_name(self, one: Chain, other: Chain) -> bool:
+        """Whether two chains give the same of any light."""
+        any_light = Samples(_ANY_LIGHT, np.zeros((len(_ANY_LIGHT), 3), np.float32))
+        return self._are_same(*(self.numbers(each.deviations, any_light) for each in (one, other)))
+
+    def _are_same(self, first: NDArray[np.float32], second: NDArray[np.float32]) -> bool:
         return bool((self._off(first, second) > 1.0).mean() < 0.02)
 
     def is_told_apart(self, best: Chain, other: Chain) -> bool:
