@@ -86,6 +86,10 @@ class Stills(SamePictureTestCase):
         target, _ = self.make("still", one)
         self.assertEqual(self.doubts("still", target, other), ["other-picture"])
         self.assertEqual(self.doubts("still", target, one, width=30), ["other-size"])
+        with_alpha = np.concatenate([light(40, 60, 3.0), np.full((40, 60, 1), 0.5, np.float32)], axis=2)
+        source = (Source(write(self.folder / "alpha.exr", with_alpha, "half"), "ACEScg"),)
+        target, _ = self.make("still", source, alpha="none")
+        self.assertEqual(self.doubts("still", target, source, alpha="keep"), ["other-alpha"])
 
 
 class Videos(SamePictureTestCase):
@@ -110,6 +114,15 @@ class Videos(SamePictureTestCase):
                 target, _ = self.make("movie", sources, **asked)
                 self.assertEqual(self.doubts("movie", target, sources, **asked), [])
                 self.assertEqual(self.doubts("movie", target, sources, **{**asked, "exposure": 0.5}), ["other-picture"])
+
+    def test_gaps_are_those_of_the_recipe(self) -> None:
+        with_gap = (*self.frames[:3], *self.frames[4:])
+        for gaps, count in (("close up", 7), ("hold", 8)):
+            target, written = self.make("movie", with_gap, codec="h264", gaps=gaps, **SDR709)
+            self.assertEqual(written.video["frames"], count)
+            self.assertEqual(self.doubts("movie", target, with_gap, codec="h264", gaps=gaps, **SDR709), [])
+            other = "hold" if gaps == "close up" else "close up"
+            self.assertNotEqual(self.doubts("movie", target, with_gap, codec="h264", gaps=other, **SDR709), [])
 
     def test_a_patch_a_frame_a_matrix_and_a_second_encoding(self) -> None:
         made = deliverables()["movie"]

@@ -29,7 +29,7 @@ FURTHER = 1.15
 """How much more than the largest found is told: other searches found up to so many times as much."""
 
 Judge = tuple[str, Callable[[Array, Array], Array]] | None
-"""A measure with what computes it of output numbers; None where the output is no light of a display."""
+"""A measure with what computes it of output numbers; None where the output is not display light."""
 Readings = Mapping[str, ocio.CPUProcessor]
 """A LUT by the ways in which it is read."""
 
@@ -48,9 +48,9 @@ class OfSort:
 
 @dataclass(frozen=True)
 class Error:
-    """How far a LUT is from the exact transform over some colours: by `measure` (None where the output is no display
-    light), mean, 99th percentile and largest; the largest difference in the output's own numbers; and the share of
-    colours that the shaper or the input's 0–1 clips. Of the way of reading it that is further off; `sorts` are all.
+    """How far a LUT is from the exact transform over some colours: by `measure` (None where the output is not
+    display light), mean, 99th percentile and largest; the largest difference in the output's own numbers; and the share
+    of colours that the shaper or the input's 0–1 clips. Of the way of reading it that is further off; `sorts` are all.
     `largest` and `largest_number` are sought, and a little more than what was found, except over a picture."""
 
     colours: int

@@ -56,6 +56,7 @@ FFMPEG_NAMES = {"libx264": "h264", "libx265": "hevc", "libsvtav1": "av1", "prore
 """What FFmpeg calls the codec that an encoder writes."""
 GRADES = {"high": "high", "review": "for review, smaller"}
 SLATE_GREY = 40
+OTHER_FRAMES = Doubt("other-frames", "It has not as many frames as the recipe makes of this render.")
 COMPARED = 120
 """Frames, evenly spread, that are held against those of the recipe."""
 LOOKED_AT = 24
@@ -214,25 +215,29 @@ class Movie(Deliverable[MovieSettings]):
             return [of_another_size(size, (video.width, video.height))]
         before = round(FRAME_RATES[settings.fps]) if settings.slate else 0
         frames = Frames(sources, settings.gaps, lambda source: _frame(config, source, settings, size, file.stem))
-        if video.frames != before + len(frames):
-            told = f"The recipe makes {before + len(frames):,} frames of this render; this has {video.frames:,}."
-            return [Doubt("other-frames", told)]
-        wanted = {before + round(place) for place in np.linspace(0, len(frames) - 1, COMPARED)}
+        if not 0 < video.frames - before <= len(frames):
+            return [OTHER_FRAMES]
+        wanted = {before + round(place) for place in np.linspace(0, video.frames - before - 1, COMPARED)}
         off: dict[int, float] = {}
         shift, noise = ColourShift(), NOISE[settings.quality]
         meant = enumerate(frames, start=before)
         for number, planes in decoded(file, wanted, form):
-            shown = next(frame for place, frame in meant if place == number)
+            shown = next((frame for place, frame in meant if place == number), None)
+            if shown is None:
+                return [OTHER_FRAMES]
             if settings.burn_in:  # the text holds the name that the file had
                 foot = foot_of(size)
                 shown[-foot:] = from_planes(planes, form)[-foot:]
-            found, wanted_codes = from_planes(planes, form), from_planes(to_planes(shown, form), form)
-            shift.add(found, wanted_codes)
-            largest = largest_of_blocks(found, wanted_codes)
+            found, right = from_planes(planes, form), from_planes(to_planes(shown, form), form)
+            shift.add(found, right)
+            largest = largest_of_blocks(found, right)
             if largest > noise.block:
                 off[number + 1] = largest
+        if next(meant, None) is not None:  # how many frames are closed up is known at the end alone
+            return [OTHER_FRAMES]
         if not off:
-            return [of_shifted_colours(shift.size)] if shift.size > noise.colours else []
+            size_of_shift = shift.size
+            return [of_shifted_colours(size_of_shift)] if size_of_shift > noise.colours else []
         numbers = numbers_told(list(off))
         places = f"frame {numbers} differs" if len(off) == 1 else f"frames {numbers} differ"
         return [

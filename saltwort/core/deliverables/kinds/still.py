@@ -222,6 +222,8 @@ class Still(Deliverable[StillSettings]):
         height, width = found.stored.shape[:2]
         if (width, height) != picture.size:
             return [of_another_size(picture.size, (width, height))]
+        if settings.alpha == KEEP and picture.has_alpha and found.stored.shape[2] < 4:
+            return [Doubt("other-alpha", "The recipe keeps the alpha of this render; this file has none.")]
         meant, differing = _Meant(picture, settings), Differing()
         if settings.format in LOSSY:
             with TemporaryDirectory() as folder:

@@ -51,7 +51,7 @@ def view_missing(bench: Bench, run: Run) -> Iterator[Slip]:
     "viewing/view",
     "node",
     "A curve instead of the view",
-    "Light is shown in {space}, without the view: highlights are cut off.",
+    "Light is shown in {space}, without the view: highlights are clipped.",
     _SET_VIEW,
 )
 def curve_alone(bench: Bench, run: Run) -> Iterator[Slip]:

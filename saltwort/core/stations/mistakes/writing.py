@@ -107,8 +107,8 @@ def clipped(bench: Bench, run: Run) -> Iterator[Slip]:
     "write",
     "writing/format",
     "output",
-    "Negative numbers cut off in the file",
-    "Numbers below 0 were cut off: colours outside the gamut of the working space are changed.",
+    "Negative values clipped in the file",
+    "Values below 0 were clipped: colours outside the gamut of the working space are changed.",
     "Write float EXR, without a clamp at 0.",
     finding="handoff.bit-depth-clips",
 )

@@ -21,7 +21,7 @@ class Command(HeadlessCommand):
         parser.add_argument("--recipe", metavar="NAME", help="of the project, that the files should be")
         parser.add_argument("--image", action="append", type=Path, default=[], metavar="PATH", help="they should be of")
         parser.add_argument("--source", default="", metavar="SPACE", help="of the images; the working space at first")
-        parser.add_argument("--frames", default="", metavar="1-100x2", help="of sequences; all unless said")
+        parser.add_argument("--frames", default="", metavar="1-100x2", help="of sequences; default: all")
 
     def handle(self, *args: Any, files: list[Path], **options: Any) -> None:
         recipe = options["recipe"] or ""
