@@ -20,7 +20,7 @@ from saltwort.core.errors import BadInput
 from saltwort.core.images import read_pixels
 from saltwort.core.structured import structured
 from saltwort.core.views.grade import BEFORE, Grade
-from tests.samples import ACES_SDR, light, project_config, write
+from tests.samples import ACES_SDR, PQ_ACES, light, project_config, write
 
 GRADE = Grade(BEFORE, slope=(1.2, 1.0, 0.9), offset=(0.0, 0.01, 0.0), power=(1.0, 1.1, 1.0), saturation=0.8)
 CHOSEN = Defaults(ACES_SDR, "ACEScg", GRADE)
@@ -228,6 +228,12 @@ class Stills(DeliverableTestCase):
         self.assertNotIn("chromaticities", header)
         self.assertEqual(header["colorInteropID"], "srgb_rec709_display")
         self.assertIn("no linear values", header["comments"])
+
+    def test_hdr_jpeg_xl_says_so_by_code_points(self) -> None:
+        target, written = self.make("still", format="jxl", **vars(PQ_ACES))
+        self.assertEqual(tuple(written.tags["CICP"][:2]), (9, 16))
+        said = oiio.ImageBuf(str(target)).spec().getattribute("CICP")
+        self.assertEqual(tuple(said[:2]), (9, 16))
 
     def test_p3_pictures_say_so_to_phones(self) -> None:
         """By code points in AVIF and PNG, and by a profile that LittleCMS knows in JPEG."""

@@ -27,7 +27,7 @@ from saltwort.core.images.video import (
     to_planes,
     writing_video,
 )
-from saltwort.core.images.video_reading import video_facts
+from saltwort.core.images.video_reading import video_facts, video_frame
 from saltwort.core.spaces.gamuts import REC2020
 from tests.core.test_deliverables import CHOSEN, DeliverableTestCase
 from tests.samples import ACES_SDR, SRGB_DISPLAY, light, write, write_damaged
@@ -266,6 +266,26 @@ class Movies(MovieTestCase):
         ):
             with self.subTest(asked):
                 self.refused("movie", words, **asked)
+
+
+class Reading(MovieTestCase):
+    def test_colour_lies_where_its_samples_do(self) -> None:
+        """Left of SDR, upper left of PQ, and in the middle of a JPEG: a slope of colour comes back where it was."""
+        x = np.linspace(0, 1, 128, dtype=np.float32)
+        slope = 0.5 + 0.35 * np.sin(12 * x)
+        codes = np.stack([np.tile(slope, (96, 1)), np.full((96, 128), 0.5), np.tile(1 - slope, (96, 1))], axis=2)
+        for matrix, transfer in ((1, 1), (9, 16)):
+            form = VideoForm("libx264", "yuv420p", 8, 1, transfer, matrix, {"crf": "4"})
+            for turned in (codes, np.swapaxes(codes, 0, 1)):
+                picture = np.ascontiguousarray(turned, np.float32)
+                path = self.folder / "slope.mp4"
+                with writing_video(path, (picture.shape[1], picture.shape[0]), Fraction(24), form) as video:
+                    video.write(to_planes(picture, form))
+                moved = video_frame(path, 1) - picture
+                steps = np.abs(np.diff(picture, axis=0 if turned is not codes else 1)).max()
+                with self.subTest(transfer=transfer, across=turned is codes):
+                    # Half a pixel off would be half a step of the slope.
+                    self.assertLess(float(np.percentile(np.abs(moved[8:-8, 8:-8]), 90)), 0.25 * float(steps))
 
 
 class Verifying(MovieTestCase):

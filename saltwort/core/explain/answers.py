@@ -8,6 +8,9 @@ import numpy as np
 from saltwort.core.explain.drawn import drawn
 from saltwort.core.explain.explained import Explained, Question, Told
 from saltwort.core.explain.operation import Parameter
+from saltwort.core.explain.operations.highlights import drawn as drawn_rolloff
+from saltwort.core.explain.search import HIGHLIGHTS
+from saltwort.core.views.tone import display_difference
 
 
 def answer_json(question: Question, found: Explained) -> dict[str, Any]:
@@ -18,7 +21,11 @@ def answer_json(question: Question, found: Explained) -> dict[str, Any]:
         "sentence": found.sentence,
         "confidence": round(found.confidence, 3),
         "chain": [vars(part) for part in drawn(question, found)],
-        "residual": {"de_mean": round(found.residual[0], 3), "de_p99": round(found.residual[1], 3)},
+        "residual": {
+            "metric": display_difference(question.config, question.choice)[0],
+            "de_mean": round(found.residual[0], 3),
+            "de_p99": round(found.residual[1], 3),
+        },
         "alternatives": [_listed(other) for other in found.alternatives],
         "undo": {"possible": found.can_be_undone, "lost": list(found.lost)},
         "placement": {
@@ -35,6 +42,10 @@ def answer_json(question: Question, found: Explained) -> dict[str, Any]:
             "numbers": {name: round(value, 4) for name, value in found.places.numbers.items()},
             "boxes": [{name: round(value, 4) for name, value in vars(box).items()} for box in found.places.boxes],
         }
+    for each in found.deviations:
+        if each.code == HIGHLIGHTS:
+            values, became = drawn_rolloff(each.parameters)
+            told["rolloff"] = {"knee": _short(each.parameters["knee"]), "values": values, "became": became}
     if found.fitted is not None:
         told["nearest"] = {
             "matrix": np.round(found.fitted.matrix, 4).tolist(),

@@ -17,8 +17,8 @@ MOST_OUTLIERS = 0.12
 """Share of the samples that need not be: a watermark, a frame number, a denoiser."""
 CLEARLY = 1.4
 """How many times better a longer chain must be."""
-OF_MANY = 3
-"""Deviations for which one with many numbers counts: they bend to much that they are not."""
+OF_MANY, OF_SOME, SOME = 3, 2, 3
+"""Deviations for which one with many numbers counts, and one with up to SOME: they bend to much that they are not."""
 
 
 @dataclass(frozen=True)
@@ -52,12 +52,18 @@ class Chain:
     @property
     def length(self) -> int:
         """How many deviations it counts as."""
-        return sum(OF_MANY if each.way.many else 1 for each in self.deviations)
+        return sum(_counts(each.way) for each in self.deviations)
 
     @property
     def fits(self) -> bool:
         """Whether it explains all but a few samples."""
         return bool((self.off > FITTING).mean() <= MOST_OUTLIERS)
+
+
+def _counts(way: Way) -> int:
+    if way.many is None:
+        return 1
+    return OF_SOME if len(way.many.start) <= SOME else OF_MANY
 
 
 def may_follow(first: Operation, second: Operation) -> bool:
@@ -88,7 +94,8 @@ def numbers_of(deviation: Deviation) -> Array:
     """Where the search of a deviation's numbers begins, and their ends, (3, numbers)."""
     fit, many = deviation.way.fit, deviation.way.many
     if many:
-        return np.array([many.start, many.low, many.high])
+        told = deviation.way.numbers or many.start
+        return np.array([told, many.low, many.high])
     if fit:
         return np.array([[deviation.way.parameters[fit.name]], [fit.low], [fit.high]], np.float64)
     return np.empty((3, 0))
@@ -101,7 +108,8 @@ def with_numbers(deviation: Deviation, numbers: Array) -> Deviation:
         return with_number(deviation, fit, float(numbers[0]))
     if many:
         step, undo, told = many.step(numbers), many.undo(numbers), many.told(numbers)
-        return replace(deviation, way=replace(deviation.way, step=step, undo=undo, parameters=told))
+        way = replace(deviation.way, step=step, undo=undo, parameters=told, numbers=tuple(map(float, numbers)))
+        return replace(deviation, way=way)
     return deviation
 
 

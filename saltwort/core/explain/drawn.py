@@ -49,7 +49,7 @@ def _of_view(told: Told, view: str, *, expects_light: bool) -> list[Part]:
 
 
 def _part(told: Told) -> Part:
-    values = " ".join(_short(value) for name, value in told.parameters.items() if name != "saturation")
+    values = " ".join(_short(value) for name, value in told.parameters.items() if name not in FINER)
     label = told.code.replace("-", " ")
     if told.code in MISSING:
         return Part(label.removesuffix(" missing"), "missing")
@@ -57,6 +57,8 @@ def _part(told: Told) -> Part:
 
 
 MOST = 24
+FINER = ("saturation", "span", "sharpness")
+"""Parameters that say no more at a glance."""
 
 
 def _short(value: Parameter) -> str:

@@ -23,17 +23,17 @@ from saltwort.core.explain.alignment import (
 )
 from saltwort.core.explain.alignment import LIKELY as LIKELY_PLACED
 from saltwort.core.explain.chains import FITTING, Chain
+from saltwort.core.explain.chroma import chroma_offset, moved_back
 from saltwort.core.explain.fitted import Fitted, fitted
 from saltwort.core.explain.operation import Parameter, Scene
 from saltwort.core.explain.places import COVERED, EXPOSED, SINGLE, Coding, Places, places
 from saltwort.core.explain.samples import Samples, sampled
-from saltwort.core.explain.search import Search
+from saltwort.core.explain.search import CLOSE, OPAQUE, Search
 from saltwort.core.explain.steps import Step
 from saltwort.core.images.alpha import associated, straight
 from saltwort.core.images.headers import SAMPLE_TYPES, Header
 from saltwort.core.images.reading import Pixels
-from saltwort.core.spaces.difference import delta_e_2000
-from saltwort.core.views.tone import display_xyz
+from saltwort.core.views.tone import display_difference
 
 Verdict = Literal["as expected", "explained", "not told apart", "unknown", "another picture", "differs in places"]
 VERDICTS: tuple[Verdict, ...] = get_args(Verdict)
@@ -42,20 +42,23 @@ Depth = Literal["8 bits", "JPEG", "16 bits", "half", "float"]
 CLIPPED_DEPTHS: tuple[Depth, ...] = ("8 bits", "JPEG", "16 bits")
 """Of files that hold 0–1."""
 LOSSY_DEPTH: Depth = "JPEG"
-OPAQUE = 0.999
-"""Alpha from which on a pixel hides all behind it."""
 STEP: Mapping[str, float] = {"8 bits": 1.2 / 255, "JPEG": 3 / 255, "16 bits": 1.5e-3, "half": 3e-3, "float": 3e-3}
 """How far a sample may be off by its coding alone: of code values, or of light as a part of it."""
 SCALED = 1.5 / 255
 """More for a picture that has another size: samples then lie between pixels."""
 SEEN = 1.0
-"""ΔE 2000 in the mean below which a picture is as expected, unless something is known to have been done to it."""
+"""ΔE in the mean below which a picture is as expected, unless something is known to have been done to it."""
 NOTICED, NOTICED_OF_MANY = 2.0, 1.2
 CLEARLY_BETTER = 1.5
 """How many times better something known must explain a picture that is hardly off, for it not to be as expected."""
-HARDLY, FAR_BETTER = 0.25, 10.0
-"""ΔE 2000 in the mean that one deviation more is not told for, unless it explains so many times as much of what the
-coding can tell."""
+BETTER = 0.85
+"""Part of what the best chain leaves that one which counts as one more must leave, to be named beside it."""
+MOST_ELSEWHERE, OUTSIDE = 0.25, 2.0
+"""Share of a picture that may be otherwise than what was done to the rest, and how many times that share an answer is
+less likely for it."""
+HARDLY, OF_CODING, HARDLY_MORE, FAR_BETTER = 0.25, 0.5, 1.6, 10.0
+"""ΔE in the mean, or as a part of what the coding makes, or how many times as much, that one deviation more is not told
+for, unless it explains so many times as much of what the coding can tell."""
 NO_BETTER, MOST_UNEXPLAINED = 1.15, 3.0
 """A picture that nothing explains better by so much is as expected up to this ΔE: scaling mixes what lies side by
 side."""
@@ -72,11 +75,15 @@ HARDLY_COVERED = 0.03
 CLEARLY_MORE = 0.1
 """By how much a picture must be more alike without its bars."""
 NOTHING = (0.0, 0.0)
+LEAST_TOLD = 0.2
+"""Pixels of colour beside brightness that are worth a word."""
 SEEN_AT_ONCE = (COVERED, SINGLE)
 MOST_PLACES = 0.4
 """What differs in places may look like, and how much of a picture it may be, for nothing else to be looked for."""
 LIKELIEST = 4
 """Chains that are held to every pixel."""
+SIMILAR = 0.5
+"""Correlation below which a picture that nothing explains is another one: other pictures come to 0.4 by chance."""
 IN_STEPS = 0.97
 """Share of the samples of a float file that lie on steps of 8 bits, for it to have had no more."""
 
@@ -137,7 +144,7 @@ class Told:
 
 @dataclass(frozen=True)
 class Explained:
-    """The answer. `residual` is ΔE 2000 of the mean and the 99th percentile to what the deviations give; `expected` the
+    """The answer. `residual` is ΔE of the mean and the 99th percentile to what the deviations give; `expected` the
     same to what is expected. `alternatives` are other chains that fit as well; `confidence`, 0–1, is how often such an
     answer is right, 0 where nothing known explains it: then `fitted` is what comes nearest. `bars` lie around the
     picture."""
@@ -207,43 +214,59 @@ def explain(question: Question) -> Explained:
         return Explained(UNKNOWN, (), (), NOTHING, NOTHING, placement)
     step = STEP[question.depth] + (0.0 if abs(placement.scale[0] - 1) < 1e-3 else SCALED)
     search = Search(question.scene, samples, step, is_clipped=question.is_clipped)
+    if (offset := _chroma_offset(question, placement, search)) is not None:
+        question = replace(question, picture=moved_back(question.picture, offset), depth=LOSSY_DEPTH)
+        samples = sampled(question.light, question.picture, placement)
+        search = Search(question.scene, samples, step, is_clipped=question.is_clipped)
     expected = search.expected()
     off, most = _difference(question, search, expected, samples), _difference(question, search, expected, samples, MOST)
-    besides = (*_steps(question), *_geometry(placement, bars))
+    besides = (*_steps(question), *_geometry(placement, bars), *_beside_brightness(offset))
     as_expected = Explained(EXPLAINED if besides else AS_EXPECTED, besides, (), off, off, placement, SURE, bars)
     # Where most of it is off, nothing is off in places.
     is_off = float(np.median(expected.off)) > FITTING
     elsewhere = None if is_off else _places(question, search, placement, expected)
-    is_mostly_right = expected.fits and most[0] < SEEN
+    coding = _by_coding(question, samples)
+    seen = SEEN * max(1.0, coding)
+    is_mostly_right = expected.fits and most[0] < seen
     if is_mostly_right and elsewhere is None:
         return _with_what_is_alike(question, search, placement, expected, as_expected)
     in_places = replace(as_expected, verdict=IN_PLACES, places=elsewhere)
-    if elsewhere and elsewhere.share < MOST_PLACES and _is_seen_at_once(elsewhere, is_mostly_right):
+    is_at_once = elsewhere and elsewhere.share < MOST_PLACES and _is_seen_at_once(elsewhere, is_mostly_right)
+    if is_at_once and not _is_better_everywhere(question, search, placement, expected):
         return in_places
-    chains = _shortest_first(question, search, samples, search.best())
+    found = search.best()
+    found = [chain for chain in found if search.is_shortest(chain)] or found
+    chains = _shortest_first(question, search, samples, found, coding)
     best = chains[0]
-    is_no_better = expected.cost < NO_BETTER * best.cost and most[0] < MOST_UNEXPLAINED
-    if is_no_better or (most[0] < SEEN and expected.cost < CLEARLY_BETTER * best.cost):
+    is_no_better = expected.cost < NO_BETTER * best.cost and most[0] < MOST_UNEXPLAINED * seen
+    if is_no_better or (most[0] < seen and expected.cost < CLEARLY_BETTER * best.cost):
         if elsewhere is None:
             return replace(as_expected, confidence=LIKELY)
         everywhere = _right_everywhere(question, search, placement, chains)
         if everywhere is None:
             return in_places
         best = everywhere
-    left = _difference(question, search, best, samples)
-    if not _is_explained(best, _difference(question, search, best, samples, MOST)[0]):
+    elif (everywhere := _right_everywhere(question, search, placement, chains)) is not None:
+        chains = [everywhere, *(chain for chain in chains if chain is not everywhere)]
+        best = everywhere
+
+    def unknown() -> Explained:
+        if placement.likeness < SIMILAR:
+            return Explained(ANOTHER, (), (), NOTHING, NOTHING, placement)
         near = None if question.expects_light else fitted(search.numbers((), samples), samples.numbers)
         return Explained(UNKNOWN, (), (), off, off, placement, bars=bars, fitted=near)
-    others = tuple(
-        _told(chain)
-        for chain in chains[1:]
-        if chain.fits and chain.length == best.length and not search.is_told_apart(best, chain)
-    )
+
+    left = _difference(question, search, best, samples)
+    if not _is_explained(best, _difference(question, search, best, samples, MOST)[0]):
+        return unknown()
+    where = _places(question, search, placement, best)
+    if where and where.share > MOST_ELSEWHERE:
+        return unknown()
+    others = tuple(map(_told, _fitting_as_well(search, best, chains[1:])))
     verdict = UNDECIDED if others else EXPLAINED
     confidence = _confidence(search, chains) / (1 + len(others))
-    # Changed code values may have been rounded before, which shows as differences in the dark: nothing is claimed then.
-    is_changed_late = any(each.operation.stage == "codes" for each in best.deviations)
-    where = None if is_changed_late else _places(question, search, placement, best)
+    if where:
+        confidence = min(confidence, LIKELY) * (1 - OUTSIDE * where.share)
     return Explained(verdict, (*_told(best), *besides), others, left, off, placement, confidence, bars, places=where)
 
 
@@ -264,35 +287,71 @@ def _is_seen_at_once(elsewhere: Places, is_mostly_right: bool) -> bool:
     return elsewhere.looks == EXPOSED or (is_mostly_right and elsewhere.looks in SEEN_AT_ONCE)
 
 
+def _is_better_everywhere(question: Question, search: Search, placement: Placement, expected: Chain) -> bool:
+    """Whether one deviation makes every pixel right, so that what differs does not do so in places alone."""
+    better = [chain for chain in search.best_singles() if chain.cost < expected.cost]
+    return _right_everywhere(question, search, placement, better) is not None
+
+
 def _places(question: Question, search: Search, placement: Placement, chain: Chain) -> Places | None:
     """Where a picture is not what a chain gives."""
-    return places(question.picture, question.light, placement, search.step_of(chain.deviations), question.coding)
+    return places(question.picture, question.light, placement, search.made_by(chain.deviations), question.coding)
 
 
 def _right_everywhere(
     question: Question, search: Search, placement: Placement, chains: Sequence[Chain]
 ) -> Chain | None:
-    """The first of the best chains that is right in every pixel."""
-    likely = [chain for chain in chains if chain.fits][:LIKELIEST]
+    """The first of the chains that is right in every pixel, or of those that leave least."""
+    fitting = [chain for chain in chains if chain.fits]
+    least = [*fitting[:1], *sorted(fitting[1:], key=lambda chain: chain.cost)[: LIKELIEST - 1]]
+    likely = [chain for chain in chains if any(chain is other for other in least)]
     return next((chain for chain in likely if _places(question, search, placement, chain) is None), None)
 
 
-def _shortest_first(question: Question, search: Search, samples: Samples, chains: list[Chain]) -> list[Chain]:
+def _shortest_first(
+    question: Question, search: Search, samples: Samples, chains: list[Chain], coding: float
+) -> list[Chain]:
     """The chains with a shorter one first where it leaves hardly more than the best."""
     best = chains[0]
     left = _difference(question, search, best, samples)[0]
     for chain in chains[1:]:
         is_shorter = chain.length < best.length and chain.fits and chain.cost < FAR_BETTER * best.cost
-        if is_shorter and _difference(question, search, chain, samples)[0] <= left + HARDLY:
+        hardly_more = max(left + HARDLY, left + OF_CODING * coding, HARDLY_MORE * left)
+        if is_shorter and _difference(question, search, chain, samples)[0] <= hardly_more:
             return [chain, *(other for other in chains if other is not chain)]
     return chains
+
+
+def _fitting_as_well(search: Search, best: Chain, others: Sequence[Chain]) -> list[Chain]:
+    """The chains that the picture does not tell from the best, one of those that give the same."""
+    found: list[Chain] = []
+    for chain in others:
+        if _fits_as_well(search, best, chain) and not any(_is_same_answer(search, chain, other) for other in found):
+            found.append(chain)
+    return found
+
+
+def _is_same_answer(search: Search, one: Chain, other: Chain) -> bool:
+    codes, others = ([each.code for each in chain.deviations] for chain in (one, other))
+    return codes == others and search.is_same(one, other)
+
+
+def _fits_as_well(search: Search, best: Chain, other: Chain) -> bool:
+    """Whether the picture does not say that the best is better than another chain that counts as much; or that another,
+    which counts as one more and is none that adds to the best, is better than the best."""
+    if not other.fits:
+        return False
+    if other.length == best.length:
+        return not search.is_told_apart(best, other)
+    adds = {each.code for each in best.deviations} <= {each.code for each in other.deviations}
+    return other.length == best.length + 1 and not adds and other.cost < BETTER * best.cost
 
 
 def _is_explained(best: Chain, left: float) -> bool:
     """Whether a chain explains a picture of which so much is left, ΔE in the mean. A grade bends to much that it is
     not, so it must leave less."""
     if any(each.way.many for each in best.deviations):
-        return best.fits and left < NOTICED_OF_MANY
+        return best.fits and (left < NOTICED_OF_MANY or best.cost < CLOSE)
     return best.fits or left <= NOTICED
 
 
@@ -377,6 +436,30 @@ def _geometry(placement: Placement, bars: Bars) -> Iterator[Told]:
         )
 
 
+def _chroma_offset(question: Question, placement: Placement, search: Search) -> tuple[float, float] | None:
+    if question.expects_light or placement.flip:
+        return None
+    return chroma_offset(question.picture, question.light, placement, search.made_by(()))
+
+
+def _beside_brightness(offset: tuple[float, float] | None) -> Iterator[Told]:
+    """Colour that lies beside its brightness."""
+    if offset is None:
+        return
+    found = offset
+    ways = ((found[0], "right", "left"), (found[1], "down", "up"))
+    told = " and ".join(
+        f"{abs(by):.1f} pixels {plus if by > 0 else minus}" for by, plus, minus in ways if abs(by) >= LEAST_TOLD
+    )
+    yield Told(
+        "chroma-siting",
+        {"right": found[0], "down": found[1]},
+        f"Its colour lies {told} of where its brightness lies, as where the chroma siting of a video is misread.",
+        "codes",
+        lambda pixels: moved_back(pixels, found),
+    )
+
+
 def _bars_told(bars: Bars) -> str:
     sides = zip(("left", "top", "right", "bottom"), bars, strict=True)
     return ", ".join(f"{pixels} pixels {side}" for side, pixels in sides if pixels)
@@ -400,20 +483,31 @@ def _steps(question: Question) -> tuple[Told, ...]:
 def _difference(
     question: Question, search: Search, chain: Chain, samples: Samples, share: float = 1.0
 ) -> tuple[float, float]:
-    """ΔE 2000 between the picture and what a chain gives, mean and 99th percentile; of light through the view. Of a
+    """ΔE between the picture and what a chain gives, mean and 99th percentile; of light through the view. Of a
     `share` alone, the nearest: what covers a part of the picture does not decide."""
     made = search.numbers(chain.deviations, samples)
-    xyz = [_seen(question, numbers) for numbers in (samples.numbers, made)]
-    found = delta_e_2000(*xyz)
+    _, measure = display_difference(question.config, question.choice)
+    found = measure(*(_shown(question, numbers) for numbers in (samples.numbers, made)))
     nearest = np.sort(found)[: max(1, round(share * len(found)))]
     return float(nearest.mean()), float(np.percentile(nearest, 99))
 
 
-def _seen(question: Question, numbers: Pixels) -> Any:
+def _by_coding(question: Question, samples: Samples) -> float:
+    """ΔE in the mean that half a step of the coding makes: beyond 1 where few code values have many brightnesses."""
+    if question.expects_light:
+        return 0.0
+    _, measure = display_difference(question.config, question.choice)
+    codes = samples.numbers.astype(np.float64)
+    signs = np.random.default_rng(3).choice([-0.5, 0.5], codes.shape)
+    return float(measure(codes, np.clip(codes + STEP[question.depth] * signs, 0, 1)).mean())
+
+
+def _shown(question: Question, numbers: Pixels) -> Any:
+    """Code values of the view."""
     codes = numbers
     if question.expects_light:
         codes = question.scene.view()(np.ascontiguousarray(numbers[np.newaxis]))[0]
-    return display_xyz(question.config, question.choice, np.clip(np.nan_to_num(codes), 0, 1).astype(np.float64))
+    return np.clip(np.nan_to_num(codes), 0, 1).astype(np.float64)
 
 
 def rescued(question: Question, found: Explained) -> Pixels:

@@ -61,7 +61,9 @@ class FitMany:
     high: tuple[float, ...]
     step: Callable[[NDArray[np.float64]], Step]
     told: Callable[[NDArray[np.float64]], Mapping[str, Parameter]]
-    undo: Callable[[NDArray[np.float64]], Step]
+    undo: Callable[[NDArray[np.float64]], Step | None]
+    solved: Callable[[NDArray[np.float32], NDArray[np.float32]], NDArray[np.float64]] | None = None
+    """The numbers that about make others, (n, 3), of those before it, (n, 3), where these can be solved for."""
 
 
 @dataclass(frozen=True)
@@ -74,6 +76,8 @@ class Way:
     fit: Fit | None = None
     undo: Step | None = None
     many: FitMany | None = None
+    numbers: tuple[float, ...] = ()
+    """Those of `many` as they were found so far; none before."""
 
 
 @dataclass(frozen=True)

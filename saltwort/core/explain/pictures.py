@@ -8,14 +8,13 @@ from numpy.typing import NDArray
 from saltwort.core.explain.explained import Explained, Question, inside, rescued
 from saltwort.core.images import reduce_pixels
 from saltwort.core.images.reading import Pixels
-from saltwort.core.spaces.difference import delta_e_2000
-from saltwort.core.views.tone import display_xyz
+from saltwort.core.views.tone import display_difference
 
 
 @dataclass(frozen=True)
 class Shown:
     """An answer in small pictures of code values, (height, width, 3), 0–1: as it came, as it should be, as it would be
-    after the repair, None where there is none; and ΔE 2000 between the last two, (height, width), or of the picture as
+    after the repair, None where there is none; and ΔE between the last two, (height, width), or of the picture as
     it came where it cannot be repaired."""
 
     came: Pixels
@@ -44,7 +43,7 @@ def _small(pixels: Pixels, longest: int) -> Pixels:
 
 
 SEEN = 1.0
-"""ΔE 2000 below which a spot is not worth a look."""
+"""ΔE below which a spot is not worth a look."""
 
 
 def as_expected(question: Question, found: Explained) -> Pixels:
@@ -83,7 +82,7 @@ def worst_spots(left: NDArray[np.float64], count: int = 3) -> list[tuple[float, 
 
 
 def apart(question: Question, one: Pixels, other: Pixels) -> NDArray[np.float64]:
-    """ΔE 2000 between two pictures in code values of the view, (height, width)."""
-    codes = (each.reshape(-1, 3).astype(np.float64) for each in (one, other))
-    found = delta_e_2000(*(display_xyz(question.config, question.choice, each) for each in codes))
-    return np.asarray(found).reshape(one.shape[:2])
+    """ΔE as `display_difference` measures it between two pictures in code values of the view, (height, width)."""
+    first, second = (each.reshape(-1, 3).astype(np.float64) for each in (one, other))
+    _, measure = display_difference(question.config, question.choice)
+    return measure(first, second).reshape(one.shape[:2])

@@ -8,9 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from saltwort.core.explain.alignment import Placement, flipped
-from saltwort.core.explain.steps import Step
+from saltwort.core.explain.made import Made
 from saltwort.core.images.reading import Pixels
-from saltwort.core.numbers import LARGEST_HALF
 from saltwort.core.threads import on_all_cores
 
 Array = NDArray[np.float32]
@@ -38,10 +37,12 @@ LUMINANCE = np.array([0.2126, 0.7152, 0.0722], np.float32)
 """Of red, green and blue (ITU-R BT.709)."""
 FEWEST = 9
 """Pixels beside each other from which a faint difference is one; a few very different ones are too."""
-STARK = 12.0
-"""In what a pixel may be off, how far a single one must be."""
+STARK, LOSSY_STARK = 12.0, 3.0
+"""In what a pixel may be off, how far a single one must be, and fewer than a tile of a compressed picture."""
 MOST_BOXES = 5
 EXPOSURES = np.arange(-6, 6.01, 0.125)
+LEAST_STOPS = 0.1
+"""Below which nobody exposed anything otherwise."""
 LOOKED_AT = 3_000
 ROWS = 128
 """Rows that are computed together."""
@@ -104,7 +105,7 @@ class Coding:
     linear: bool
 
 
-def places(picture: Pixels, light: Pixels, placement: Placement, made: Step, coding: Coding) -> Places | None:
+def places(picture: Pixels, light: Pixels, placement: Placement, made: Made, coding: Coding) -> Places | None:
     """Where a picture, (height, width, 3 or 4), is not what `made` gives of light, (height, width, 4), beyond what its
     coding can do; None where it is so everywhere. Where the picture has another size, each pixel may be anything
     between the values around it in the light."""
@@ -123,14 +124,14 @@ def places(picture: Pixels, light: Pixels, placement: Placement, made: Step, cod
         differs[first : first + ROWS] = found[first - top : first - top + ROWS]
 
     on_all_cores(compare, range(0, height, ROWS))
-    mask = _kept(differs)
+    mask = _kept(differs, *((TILE**2, LOSSY_STARK) if coding.lossy else (FEWEST, STARK)))
     if not mask.any():
         return None
     looks, numbers = _Looks(mask, seen, light, placement, made, coding).told()
     return Places(float(mask.mean()), _boxes(flipped(mask, placement.flip)), looks, numbers, mask)
 
 
-def _lies(seen: Array, light: Pixels, placement: Placement, made: Step, coding: Coding) -> tuple[Placement, int]:
+def _lies(seen: Array, light: Pixels, placement: Placement, made: Made, coding: Coding) -> tuple[Placement, int]:
     """The placement, on whole pixels of the light where the picture lies on these; and how many pixels of the light
     around may have gone into one of the picture."""
     shape = seen.shape[:2]
@@ -145,7 +146,7 @@ def _lies(seen: Array, light: Pixels, placement: Placement, made: Step, coding: 
         at = np.ix_(
             np.clip(rows + down + by[1], 0, light.shape[0] - 1), np.clip(columns + right + by[0], 0, light.shape[1] - 1)
         )
-        return _numbers(light[at], made, clips=coding.clips)
+        return made.numbers(light[at], clips=coding.clips)
 
     def off(by: tuple[int, ...]) -> float:
         # What is flat is alike wherever it lies: edges tell.
@@ -159,7 +160,7 @@ def _lies(seen: Array, light: Pixels, placement: Placement, made: Step, coding: 
 
 
 def _bounds(
-    light: Pixels, placement: Placement, made: Step, coding: Coding, rows: tuple[int, int, int], reach: int
+    light: Pixels, placement: Placement, made: Made, coding: Coding, rows: tuple[int, int, int], reach: int
 ) -> tuple[Array, Array, Mask]:
     """The least and the most that each pixel in some rows (first, end, width) may be, (height, width, 3), and where
     there is light for it at all."""
@@ -170,11 +171,14 @@ def _bounds(
     )
     across, down = np.clip(across, 0, light.shape[1] - 1), np.clip(down, 0, light.shape[0] - 1)
     first, end = max(0, int(down.min()) - reach), int(down.max()) + reach + 1
-    whole, down = _numbers(light[first:end], made, clips=coding.clips), down - first
-    if reach == 0:
-        found = whole[down][:, across]
+    low, high = made.ends(light[first:end], clips=coding.clips)
+    down = down - first
+    if reach == 0 and low is high:
+        found = low[down][:, across]
         return found, found, inside
-    return -_most_around(-whole, reach)[down][:, across], _most_around(whole, reach)[down][:, across], inside
+    if reach:
+        low, high = -_most_around(-low, reach), _most_around(high, reach)
+    return low[down][:, across], high[down][:, across], inside
 
 
 def _exact(seen: Array, low: Array, high: Array, coding: Coding) -> Array:
@@ -197,13 +201,6 @@ def _beyond(seen: Array, low: Array, high: Array) -> Array:
 def _largest(channels: Array) -> Array:
     """The largest of three channels, (height, width, 3): several times as fast as a maximum over so short an axis."""
     return np.maximum(np.maximum(channels[..., 0], channels[..., 1]), channels[..., 2])
-
-
-def _numbers(light: Pixels, made: Step, *, clips: bool) -> Array:
-    """What a step gives of light, (height, width, 4), as a file holds it, (height, width, 3)."""
-    least, most = (0.0, 1.0) if clips else (-LARGEST_HALF, LARGEST_HALF)
-    found = made(np.ascontiguousarray(light))[..., :3]
-    return np.clip(np.nan_to_num(found, posinf=most, neginf=least), least, most)
 
 
 def _most_around(numbers: Array, reach: int) -> Array:
@@ -263,7 +260,7 @@ def _to_pixels(tiles: Array, shape: tuple[int, ...]) -> Array:
     return found[: shape[0], : shape[1]]
 
 
-def _kept(differs: Array) -> Mask:
+def _kept(differs: Array, fewest: int, stark: float) -> Mask:
     """The pixels that differ: enough of them beside each other, or very different ones."""
     from scipy import ndimage  # slow to import, seldom needed
 
@@ -273,7 +270,7 @@ def _kept(differs: Array) -> Mask:
     labels, count = ndimage.label(mask, np.ones((3, 3)))
     sizes = np.bincount(labels.ravel(), minlength=count + 1)
     peaks = np.asarray(ndimage.maximum(differs, labels, np.arange(count + 1)))
-    kept = (sizes >= FEWEST) | (peaks > STARK)
+    kept = (sizes >= fewest) | (peaks > stark)
     kept[0] = False
     return np.asarray(kept[labels])
 
@@ -301,7 +298,7 @@ class _Looks:
     """What a difference looks like."""
 
     def __init__(
-        self, mask: Mask, seen: Array, light: Pixels, placement: Placement, made: Step, coding: Coding
+        self, mask: Mask, seen: Array, light: Pixels, placement: Placement, made: Made, coding: Coding
     ) -> None:
         self._mask, self._made, self._coding = mask, made, coding
         self._tolerance = 3 * coding.step
@@ -337,10 +334,8 @@ class _Looks:
 
     def _off(self, light: Pixels) -> Array:
         """How far what differs is from what other light would give, (n,)."""
-        numbers = self._made(np.ascontiguousarray(light))[0, :, :3]
-        if self._coding.clips:
-            numbers = np.clip(numbers, 0, 1)
-        apart = np.abs(np.nan_to_num(numbers) - self._seen).max(axis=1)
+        numbers = self._made.numbers(light, clips=self._coding.clips)[0]
+        apart = np.abs(numbers - self._seen).max(axis=1)
         if self._coding.linear:
             apart = apart / np.maximum(np.abs(numbers).max(axis=1), LEAST_LIGHT)
         return np.asarray(apart)
@@ -362,7 +357,7 @@ class _Looks:
             return self._off(_with_colour(self._light, self._light[..., :3] * np.float32(2.0**stops)))
 
         found = self._best(off, EXPOSURES)
-        return None if found is None or abs(found) < 0.02 else found
+        return None if found is None or abs(found) < LEAST_STOPS else found
 
     def _best(self, off: Callable[[float], Array], tried: NDArray[np.float64]) -> float | None:
         """The number by which most of what differs is explained."""

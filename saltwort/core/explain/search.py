@@ -1,7 +1,7 @@
 """The search for what was done: chains of operations, the shortest that give the numbers of the picture."""
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from functools import cached_property
+from functools import cached_property, partial
 from itertools import product
 
 import numpy as np
@@ -21,6 +21,7 @@ from saltwort.core.explain.chains import (
     with_number,
     with_numbers,
 )
+from saltwort.core.explain.made import Made
 from saltwort.core.explain.operation import Fit, Operation, Scene, Way, operations
 from saltwort.core.explain.samples import Samples
 from saltwort.core.explain.steps import Step, in_turn
@@ -42,7 +43,9 @@ SAME_NUMBERS = 1e-5
 _STOPS = np.random.default_rng(7).normal(0, 3, (400, 3))
 _ANY_LIGHT = np.append(MIDDLE_GREY * 2.0**_STOPS, np.ones((400, 1)), axis=1).astype(np.float32)
 """Colours of all strengths, dark and bright, (n, 4)."""
-EXPOSURE = "exposure"
+EXPOSURE, LAID_OVER, HIGHLIGHTS, CHANNEL_MIX, GRADE = "exposure", "laid-over", "highlights", "channel-mix", "grade"
+OPAQUE = 0.999
+"""Alpha from which on a pixel hides all behind it."""
 QUICK, QUICK_TRIES, EXACT_TRIES = 120, 9, 40
 """Samples and steps by which numbers are found about, and steps by which they are found exactly."""
 VERY_FEW = 40
@@ -83,7 +86,9 @@ class Search:
 
     @cached_property
     def _of_many(self) -> list[Deviation]:
-        return [Deviation(each, way) for each in operations() for way in each.ways(self.scene) if way.many is not None]
+        is_opaque = bool((self._few.light[:, 3] > OPAQUE).all())
+        known = [each for each in operations() if not (is_opaque and each.code == LAID_OVER)]
+        return [Deviation(each, way) for each in known for way in each.ways(self.scene) if way.many is not None]
 
     def _is_idle(self, operation: Operation, way: Way) -> bool:
         """Whether it changes nothing here, as what is done with alpha where there is none."""
@@ -117,15 +122,18 @@ class Search:
         """A chain that is one step alone, from light in the working space to the numbers of the picture."""
         return Chain((), self._off(self._coded(step(self._all.light[np.newaxis])), self._all.numbers))
 
-    def best_single(self) -> Chain:
-        """The one deviation that explains most."""
-        return self._looked_at(self._singles())[0]
+    def best_singles(self) -> list[Chain]:
+        """Chains of one deviation, the best first."""
+        return self._looked_at(self._singles())
 
     def best(self) -> list[Chain]:
-        """Chains of one deviation, the best first; where none of these is close, of two, of three of which one is
-        exposure, of a grade, and of a grade with another."""
+        """Chains of one deviation, the best first; where none of these is close, of alpha over a colour, of compressed
+        highlights, of two, of mixed channels, of three of which one is exposure, of a grade, and of what has many
+        numbers with another."""
         found: list[Chain] = []
-        for more in (self._singles, self._pairs, self._threes, self._grades, self._graded):
+        codes = (LAID_OVER, HIGHLIGHTS, CHANNEL_MIX, GRADE)
+        laid_over, highlights, mixes, grades = (partial(self._of_numbers, code) for code in codes)
+        for more in (self._singles, laid_over, highlights, self._pairs, mixes, self._threes, grades, self._graded):
             found = in_order([*found, *self._looked_at(more())])
             if found[0].fits and found[0].cost < CLOSE:
                 break
@@ -141,15 +149,15 @@ class Search:
         before = tuple(each for each in deviations if each.operation.stage != "codes")
         return self._coded(in_turn(*after)(self._before_codes(before, samples)))
 
-    def step_of(self, deviations: tuple[Deviation, ...]) -> Step:
-        """A chain as one step, from light to the numbers before they are coded."""
+    def made_by(self, deviations: tuple[Deviation, ...]) -> Made:
+        """A chain as what it does to light, and to code values after that."""
         views = [each.way.step for each in deviations if each.operation.stage == "view"] or [self._expected]
-        stages = (
-            [each.way.step for each in deviations if each.operation.stage == "light"],
-            views,
-            [each.way.step for each in deviations if each.operation.stage == "codes"],
+        of_light = [each.way.step for each in deviations if each.operation.stage == "light"]
+        after = [each.way.step for each in deviations if each.operation.stage == "codes"]
+        return Made(
+            in_turn(*(step for step in (*of_light, *views) if step is not None)),
+            in_turn(*(step for step in after if step is not None)) if after else None,
         )
-        return in_turn(*(step for stage in stages for step in stage if step is not None))
 
     def _before_codes(self, deviations: tuple[Deviation, ...], samples: Samples) -> NDArray[np.float32]:
         """What comes out of the view, (1, n, 3 or 4); kept, since many chains begin alike."""
@@ -176,6 +184,12 @@ class Search:
         """Whether two chains give numbers that the coding does not tell apart."""
         first, second = (self.numbers(each.deviations, self._all) for each in (one, other))
         return self._are_same(first, second)
+
+    def is_shortest(self, chain: Chain) -> bool:
+        """Whether each of several deviations changes something that the coding shows."""
+        parts = chain.deviations
+        shorter = [Chain((*parts[:at], *parts[at + 1 :]), chain.off) for at in range(len(parts))]
+        return len(parts) < 2 or not any(self.is_same(chain, fewer) for fewer in shorter)
 
     def alike(self, best: Chain) -> list[Chain]:
         """Chains of one deviation, without a number of its own, that this picture does not tell from the best, though
@@ -236,9 +250,11 @@ class Search:
                     best = min((self.chain(each, self._quick) for each in both), key=lambda chain: chain.cost)
                     yield self._together(best.deviations, self._quick, QUICK_TRIES)
 
-    def _grades(self) -> Iterator[Chain]:
+    def _of_numbers(self, code: str) -> Iterator[Chain]:
+        """Chains of one operation alone that has several numbers."""
         for each in self._of_many:
-            yield self._together((each,), self._few, EXACT_TRIES)
+            if each.code == code:
+                yield self._together(self._begun((), each, self._few), self._few, EXACT_TRIES)
 
     def _threes(self) -> Iterator[Chain]:
         """Exposure, and two others."""
@@ -270,17 +286,33 @@ class Search:
         return np.asarray(np.log1p(off).reshape(len(chains), len(exposures), -1).mean(axis=2))
 
     def _graded(self) -> Iterator[Chain]:
-        """A grade, with another that has no number of its own."""
+        """What has many numbers, with another that has none of its own, or exposure."""
         # What others do to code values bends to what a grade does after the view.
         plain = [each for each in self.plain() if each.operation.stage != "codes"]
+        plain += [Deviation(operation, way) for operation, way in self._ways if operation.code == EXPOSURE]
         likely = [
             (grade, other) for grade in self._of_many for other in plain if may_meet(grade.operation, other.operation)
         ]
         for most, tries in FEWER:
-            costs = [self._together((other, grade), self._quick, tries).cost for grade, other in likely]
+            costs = [self._together(self._met(grade, other), self._quick, tries).cost for grade, other in likely]
             likely = [likely[place] for place in np.argsort(costs)[:most]]
         for grade, other in likely:
-            yield self._together((other, grade), self._few, EXACT_TRIES)
+            yield self._together(self._met(grade, other), self._few, EXACT_TRIES)
+
+    def _met(self, many: Deviation, other: Deviation) -> tuple[Deviation, ...]:
+        """What has many numbers and another, with the numbers by which their search begins."""
+        if not (many.way.many and many.way.many.solved):
+            return _in_stages(other, many)
+        begun = [self._begun((first,), many, self._quick) for first in beginnings(other)]
+        return min(begun, key=lambda deviations: self.chain(deviations, self._quick).cost)
+
+    def _begun(self, before: tuple[Deviation, ...], many: Deviation, samples: Samples) -> tuple[Deviation, ...]:
+        """What has many numbers after others, with the numbers that these leave for it where they can be solved for."""
+        assert many.way.many
+        if many.way.many.solved is None:
+            return (*before, many)
+        left = self._before_codes(before, samples)[0, :, :3]
+        return (*before, with_numbers(many, many.way.many.solved(np.nan_to_num(left), samples.numbers)))
 
     def _fitted(
         self,
@@ -363,6 +395,11 @@ class Search:
         elif numbered:
             deviations = self._together(deviations, self._few, EXACT_TRIES).deviations
         return self.chain(deviations, self._all)
+
+
+def _in_stages(one: Deviation, other: Deviation) -> tuple[Deviation, Deviation]:
+    """Two deviations in the order in which they happen."""
+    return (one, other) if may_follow(one.operation, other.operation) else (other, one)
 
 
 def _least(cost: Callable[[float], float], fit: Fit, start: float, tries: int) -> float:

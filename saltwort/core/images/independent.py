@@ -26,6 +26,7 @@ from saltwort.core.images.deep_avif import read_deep_avif
 from saltwort.core.images.headers import library_error
 from saltwort.core.images.reading import Pixels, as_floats, read_header
 from saltwort.core.images.writing import UNSPECIFIED
+from saltwort.core.spaces.encodings import FULL_RANGE, RGB_MATRIX
 from saltwort.core.spaces.icc import read_profile
 
 OPENEXR, FFMPEG, PILLOW, SAME = "OpenEXR", "FFmpeg", "Pillow", "OpenImageIO"
@@ -167,6 +168,8 @@ def file_tags(path: Path) -> dict[str, Any]:
             tags["CICP"] = (primaries, transfer, matrix, full >> 7)
     if profile and (read := read_profile(profile)):
         tags["icc:description"] = read.description
+        if suffix == ".jxl" and read.code_points:  # which the library gives as a profile
+            tags["CICP"] = (*read.code_points, RGB_MATRIX, FULL_RANGE)
     return tags
 
 

@@ -26,13 +26,15 @@ def exr_tags(interop_id: str, gamut: Gamut | None) -> dict[str, Attribute]:
 
 
 def picture_tags(encoding: Encoding, suffix: str) -> dict[str, Attribute]:
-    """Code points in PNG and AVIF, and for sRGB the chunks of its own in PNG; a profile in all formats that hold one,
-    but for what code points say better. Other formats say nothing."""
+    """Code points in PNG and AVIF, and in JPEG XL for HDR; for sRGB the chunks of its own in PNG; a profile in all
+    formats that hold one, but for what code points say better. Other formats say nothing."""
     if suffix == ".exr":
         # Whoever finds primaries in an EXR takes its numbers for light.
         return exr_tags(encoding.interop_id, encoding.gamut if encoding.curve.is_linear else None)
     tags: dict[str, Attribute] = {}
-    has_points, is_hdr = suffix in CODE_POINT_FORMATS, encoding.curve.kind in (curves.PQ, curves.HLG)
+    is_hdr = encoding.curve.kind in (curves.PQ, curves.HLG)
+    # JPEG XL holds a profile or code points, and what is not HDR is told more exactly by a profile.
+    has_points = suffix in CODE_POINT_FORMATS or (suffix == ".jxl" and is_hdr)
     if suffix not in PROFILE_FORMATS:
         return tags
     if has_points and encoding.code_points:

@@ -4,11 +4,13 @@ import struct
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from fractions import Fraction
+from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
 import av
 import numpy as np
+from av.filter import Graph
 
 from saltwort.core.errors import BadInput
 from saltwort.core.images.reading import Pixels
@@ -129,10 +131,40 @@ def _video_frame(path: Path, number: int) -> Pixels:
         with av.open(str(path)) as container:
             for count, frame in enumerate(container.decode(video=0), start=1):
                 if count == number:
-                    return np.asarray(frame.to_ndarray(format="rgb48le"), np.float32) / np.float32(65535)
+                    return _in_rgb(frame, container.streams.video[0])
     except (av.FFmpegError, IndexError, OSError) as error:
         raise BadInput(f"{path.name} is no video that can be read, or it is damaged.") from error
     raise BadInput(f"{path.name} has {count} frames. Choose one of 1 to {count}.")
+
+
+def _in_rgb(frame: av.VideoFrame, stream: av.VideoStream) -> Pixels:
+    """A frame as R′G′B′ on 0–1 by the matrix and range that it says, with its chroma where the samples lie."""
+    graph = Graph()
+    scale = graph.add("scale", f"in_chroma_loc={_chroma_site(frame, stream)}:{SCALING}")
+    nodes = (graph.add_buffer(template=stream), scale, graph.add("format", "rgb48le"), graph.add("buffersink"))
+    for one, other in pairwise(nodes):
+        one.link_to(other)
+    graph.configure()
+    graph.push(frame)
+    made = graph.pull()
+    assert isinstance(made, av.VideoFrame)
+    return np.asarray(made.to_ndarray(format="rgb48le"), np.float32) / np.float32(65535)
+
+
+SCALING = "flags=bicubic+accurate_rnd+full_chroma_int"
+"""Exact rounding, and chroma for every pixel: without it the site counts for nothing."""
+
+
+def _chroma_site(frame: av.VideoFrame, stream: av.VideoStream) -> str:
+    """Where samples of chroma lie, which the library does not tell of a frame: as the standards have it."""
+    if stream.codec_context.name == "mjpeg":
+        return "center"  # JFIF
+    return "topleft" if int(frame.color_trc) in (PQ_TRANSFER, HLG_TRANSFER) else "left"
+
+
+PQ_TRANSFER, HLG_TRANSFER = 16, 18
+"""ITU-T H.273, table 3. ITU-R BT.2100 has chroma at the upper left, ITU-T H.264 and H.265 at the left where none is
+told."""
 
 
 def decoded(path: Path, wanted: Iterable[int], form: VideoForm) -> Iterator[tuple[int, tuple[Plane, Plane, Plane]]]:

@@ -1,5 +1,6 @@
 """Where a view puts light: its tone curve for greys, and what it does to hue and saturation on the way to white."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -8,10 +9,11 @@ import PyOpenColorIO as ocio
 from numpy.typing import NDArray
 
 from saltwort.core.engine import ViewChoice, apply, space_processor, view_processor
+from saltwort.core.engine.displays import HDR, display_kind
 from saltwort.core.engine.measured import AP0_TO_XYZ_D65, DISPLAY_INTERCHANGE, SCENE_INTERCHANGE, space_of_view
 from saltwort.core.errors import BadInput
 from saltwort.core.numbers import MIDDLE_GREY
-from saltwort.core.spaces.difference import ictcp
+from saltwort.core.spaces.difference import delta_e_2000, delta_e_itp, ictcp
 from saltwort.core.spaces.gamuts import REC709, REC2020, rgb_to_xyz, solve
 
 Array = NDArray[np.float64]
@@ -212,3 +214,16 @@ def display_xyz(config: ocio.Config, choice: ViewChoice, codes: Array) -> Array:
         raise BadInput(f"“{choice.view}” on {choice.display} gives numbers that are no light of a display.")
     processor = space_processor(config, space, DISPLAY_INTERCHANGE)
     return np.asarray(apply(processor, codes.astype(np.float32)[np.newaxis])[0], np.float64)
+
+
+def display_difference(config: ocio.Config, choice: ViewChoice) -> tuple[str, Callable[[Array, Array], Array]]:
+    """How far apart two colours look on a view's display, as a name and a function of code values, (n, 3) to (n,): ΔE
+    2000, and ΔE ITP on an HDR display, where ΔE 2000 is not defined. Raises BadInput for a view whose numbers are no
+    display light."""
+    is_hdr = display_kind(config, choice) == HDR
+    measure = delta_e_itp if is_hdr else delta_e_2000
+
+    def apart(one: Array, other: Array) -> Array:
+        return measure(display_xyz(config, choice, one), display_xyz(config, choice, other))
+
+    return "ΔE ITP" if is_hdr else "ΔE 2000", apart

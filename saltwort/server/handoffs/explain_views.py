@@ -35,10 +35,14 @@ class RepairedSetting(serializers.Serializer):
 
 
 class ResidualSerializer(serializers.Serializer):
-    """ΔE 2000 that is left, of the mean and the 99th percentile."""
+    """ΔE that is left, of the mean and the 99th percentile, by `metric`: ΔE 2000, and ΔE ITP on HDR displays."""
 
+    metric = serializers.SerializerMethodField()
     de_mean = serializers.FloatField()
     de_p99 = serializers.FloatField()
+
+    def get_metric(self, residual: dict[str, Any]) -> str:
+        return str(residual.get("metric", "ΔE 2000"))  # explanations of before the metric was kept
 
 
 class RescueSerializer(serializers.Serializer):
@@ -68,6 +72,14 @@ class NearestSerializer(serializers.Serializer):
     matrix = serializers.ListField(child=serializers.ListField(child=serializers.FloatField()))
     curves = serializers.ListField(child=serializers.ListField(child=serializers.FloatField()))
     off = serializers.FloatField()
+
+
+class RolloffSerializer(serializers.Serializer):
+    """How highlights were compressed: scene-linear values, what became of each, and from where on they change."""
+
+    knee = serializers.FloatField()
+    values = serializers.ListField(child=serializers.FloatField())
+    became = serializers.ListField(child=serializers.FloatField())
 
 
 class BoxInPictureSerializer(serializers.Serializer):
@@ -114,6 +126,7 @@ class ExplanationSerializer(serializers.Serializer):
     worst = serializers.SerializerMethodField()
     nearest = serializers.SerializerMethodField()
     places = serializers.SerializerMethodField()
+    rolloff = serializers.SerializerMethodField()
     author = serializers.CharField(allow_blank=True)
     created = serializers.DateTimeField()
 
@@ -144,6 +157,10 @@ class ExplanationSerializer(serializers.Serializer):
     @extend_schema_field(OtherPlacesSerializer(allow_null=True))
     def get_places(self, made: Explanation) -> dict[str, Any] | None:
         return made.told.get("places")
+
+    @extend_schema_field(RolloffSerializer(allow_null=True))
+    def get_rolloff(self, made: Explanation) -> dict[str, Any] | None:
+        return made.told.get("rolloff")
 
     @extend_schema_field(NearestSerializer(allow_null=True))
     def get_nearest(self, made: Explanation) -> dict[str, Any] | None:

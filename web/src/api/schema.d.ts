@@ -4039,6 +4039,7 @@ export interface components {
             readonly worst: components["schemas"]["WorstSpot"][];
             readonly nearest: components["schemas"]["Nearest"] | null;
             readonly places: components["schemas"]["OtherPlaces"] | null;
+            readonly rolloff: components["schemas"]["Rolloff"] | null;
             author: string;
             /** Format: date-time */
             created: string;
@@ -5143,8 +5144,9 @@ export interface components {
             /** Format: double */
             worst: number;
         };
-        /** @description ΔE 2000 that is left, of the mean and the 99th percentile. */
+        /** @description ΔE that is left, of the mean and the 99th percentile, by `metric`: ΔE 2000, and ΔE ITP on HDR displays. */
         Residual: {
+            readonly metric: string;
             /** Format: double */
             de_mean: number;
             /** Format: double */
@@ -5209,6 +5211,13 @@ export interface components {
         RoleChoice: {
             role: string;
             space: string;
+        };
+        /** @description How highlights were compressed: scene-linear values, what became of each, and from where on they change. */
+        Rolloff: {
+            /** Format: double */
+            knee: number;
+            values: number[];
+            became: number[];
         };
         Rule: {
             name: string;

@@ -14,6 +14,7 @@ import classes from './Chain.module.css';
 import { Nearest } from './Nearest';
 import { PictureChain } from './PictureChain';
 import { Rescue } from './Rescue';
+import { Rolloff } from './Rolloff';
 import { LEVELS } from './Sheet';
 
 type Explanation = Schemas['Explanation'];
@@ -186,12 +187,13 @@ function Told({ made, isLast }: { made: Explanation; isLast: boolean }) {
           )}
         </div>
       )}
+      {open && made.rolloff && <Rolloff rolloff={made.rolloff} />}
       {open && made.nearest && <Nearest nearest={made.nearest} lut={picture('lut')} />}
       {open && made.undo.possible && <Rescue made={made} file={picture('rescue')} />}
       <p className="small quiet">
         {made.confidence > 0 && `${Math.round(100 * made.confidence)} of 100 such answers are right. `}
         {dayAndTime(made.created)}, revision {made.revision}, beside {made.render}
-        {made.station && `, from ${made.station}`}. Left: ΔE 2000 {made.residual.de_mean.toFixed(2)} in the mean, 99 % below{' '}
+        {made.station && `, from ${made.station}`}. Left: {made.residual.metric} {made.residual.de_mean.toFixed(2)} in the mean, 99 % below{' '}
         {made.residual.de_p99.toFixed(2)}.{made.undo.lost.length > 0 && ` Lost for good: ${made.undo.lost.join(' ')}`}
       </p>
     </div>

@@ -26,7 +26,7 @@ from saltwort.core.deliverables.registry import OPTIONAL, Defaults, Deliverable,
 from saltwort.core.deliverables.shown import Doubt, Source, ViewSettings
 from saltwort.core.deliverables.told import Facts
 from saltwort.core.engine import apply, space_processor, view_processor
-from saltwort.core.engine.displays import HDR, NO_LIGHT, display_kind
+from saltwort.core.engine.displays import NO_LIGHT, display_kind
 from saltwort.core.engine.measured import DISPLAY_INTERCHANGE
 from saltwort.core.engine.processors import check_view, is_linear, known_space
 from saltwort.core.errors import BadInput
@@ -47,7 +47,7 @@ from saltwort.core.luts.tables import (
 from saltwort.core.names import slug
 from saltwort.core.numbers import LARGEST_HALF, MIDDLE_GREY
 from saltwort.core.spaces.difference import delta_e_2000, delta_e_itp
-from saltwort.core.views.tone import display_xyz
+from saltwort.core.views.tone import display_difference
 
 Array = NDArray[np.float64]
 FORMATS = {
@@ -342,14 +342,9 @@ def _judge(config: ocio.Config, settings: LutSettings) -> Judge:
 
         is_hdr = float(xyz(np.ones((1, 3)))[0, 1]) > 1.01
     else:
-        kind = display_kind(config, settings.choice)
-        if kind == NO_LIGHT:
+        if display_kind(config, settings.choice) == NO_LIGHT:
             return None
-        is_hdr = kind == HDR
-
-        def xyz(numbers: Array) -> Array:
-            return display_xyz(config, settings.choice, numbers)
-
+        return display_difference(config, settings.choice)
     measure = delta_e_itp if is_hdr else delta_e_2000
     return "ΔE ITP" if is_hdr else "ΔE 2000", lambda ours, meant: measure(xyz(ours), xyz(meant))
 

@@ -4,9 +4,13 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from saltwort.core.configs.matching import encoding_of
 from saltwort.core.engine import ViewChoice
+from saltwort.core.engine.measured import space_of_view
 from saltwort.core.errors import BadInput
 from saltwort.core.explain.operation import MOST_OTHERS, Scene, Way, operation
+from saltwort.core.explain.operations.curves import decoded, encoded
+from saltwort.core.explain.operations.power import powered
 from saltwort.core.explain.steps import Step, in_turn, on_colour
 from saltwort.core.images.reading import Pixels
 
@@ -63,6 +67,17 @@ def display_other(scene: Scene) -> Iterator[Way]:
         same = [view for view in views if view == scene.choice.view] or views[:1]
         for view in same if not scene.expects_light else views[:4]:
             yield from _through(scene, ViewChoice(display, view), {"display": display, "view": view})
+
+
+@operation("display-curve", "view", "It was written with a pure power of {power}, not with the curve of sRGB.")
+def display_curve(scene: Scene) -> Iterator[Way]:
+    """After the displays of the config: where one of these is it, that one is named."""
+    space = None if scene.expects_light else space_of_view(scene.config, scene.choice)
+    encoding = encoding_of(scene.config, space) if space else None
+    if encoding and encoding.curve.kind == "srgb":
+        for power in (2.2, 2.4):
+            there, back = in_turn(scene.view(), _clipped, decoded, powered(1 / power)), in_turn(powered(power), encoded)
+            yield Way(there, {"power": power}, undo=in_turn(back, scene.view_undone()))
 
 
 @operation("look-missing", "view", "The look {look} is missing.")
