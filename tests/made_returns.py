@@ -312,7 +312,9 @@ def chroma_siting(scene: Scene) -> Returned | None:
     if not scene.is_sdr:
         return None
     across, down = ((0.5, 0.0), (-0.5, 0.0), (0.5, 0.5))[int(scene.random.integers(3))]
-    planes = Image.fromarray(np.round(scene.through(scene.light) * 255).astype(np.uint8)).convert("YCbCr").split()
+    weights = colour.WEIGHTS_YCBCR["ITU-R BT.709"]
+    coded = colour.RGB_to_YCbCr(scene.through(scene.light), weights, in_legal=False, out_legal=False)
+    planes = [Image.fromarray(plane.astype(np.float32)) for plane in np.moveaxis(coded, 2, 0)]
     moved = [
         plane.transform(plane.size, Image.Transform.AFFINE, (1, 0, -across, 0, 1, -down), Image.Resampling.BILINEAR)
         for plane in planes[1:]
@@ -321,9 +323,10 @@ def chroma_siting(scene: Scene) -> Returned | None:
         for left in (0, plane.width - 1):
             plane.paste(of.crop((left, 0, left + 1, of.height)), (left, 0))
         plane.paste(of.crop((0, of.height - 1, of.width, of.height)), (0, of.height - 1))
-    page = Image.merge("YCbCr", (planes[0], *moved)).convert("RGB")
+    off = np.stack([np.asarray(plane) for plane in (planes[0], *moved)], axis=2)
+    codes = colour.YCbCr_to_RGB(off, weights, in_legal=False, out_legal=False).astype(np.float32)
     how = str(scene.random.choice(["8 bits", "JPEG"]))
-    made = _returned(scene, f"colour {across}, {down} off", np.asarray(page, np.float32) / 255, how=how)
+    made = _returned(scene, f"colour {across}, {down} off", codes, how=how)
     assert made is not None
     return replace(made, codes=frozenset({"chroma-siting"}))
 

@@ -79,6 +79,19 @@ class Kept(ServerTestCase):
         self.assertIn("no video", self.send("/explanations", path, 400, render=self.beauty.pk)["detail"])
         self.assertIsNone(self.dropped(codes)["frame"])
 
+    def test_compressed_highlights_are_drawn(self) -> None:
+        over = np.maximum(self.light - 0.25, 0)
+        rolled = np.where(self.light > 0.25, 0.25 + 0.4 * np.log1p(over / 0.4), self.light).astype(np.float32)
+        view = view_processor(config_of(self.project.current), "ACEScg", ACES_SDR)
+        made = self.dropped(np.clip(apply(view, rolled), 0, 1))
+        self.assertEqual([each["code"] for each in made["deviations"]], ["highlights"])
+        values, became = np.array(made["rolloff"]["values"]), np.array(made["rolloff"]["became"])
+        self.assertAlmostEqual(made["rolloff"]["knee"], 0.25, delta=0.02)
+        wanted = np.where(values > 0.25, 0.25 + 0.4 * np.log1p(np.maximum(values - 0.25, 0) / 0.4), values)
+        shown = values < float(self.light.max())
+        np.testing.assert_allclose(became[shown], wanted[shown], rtol=0.06)
+        self.assertEqual(made["residual"]["metric"], "ΔE 2000")
+
     def test_worst_spots_chain_and_confidence(self) -> None:
         view = view_processor(config_of(self.project.current), "ACEScg", ACES_SDR)
         codes = np.clip(apply(view, self.light), 0, 1)

@@ -12,7 +12,8 @@ from saltwort.core.images.reading import Pixels
 Array = NDArray[np.float32]
 _Y_CB_CR = np.array([[0.2126, 0.7152, 0.0722], [-0.1146, -0.3854, 0.5], [0.5, -0.4542, -0.0458]], np.float32)
 """ITU-R BT.709-6, 3.3."""
-BANDS, ROWS = 4, 128
+BANDS, ROWS, COLUMNS = 4, 128, 1024
+"""What is looked at of a large picture."""
 SMOOTHED = 5
 """Pixels over which both are averaged, since subsampled chroma has lost what is finer."""
 LEAST, MOST = 0.3, 1.2
@@ -54,7 +55,9 @@ def _bands(picture: Array, light: Pixels, placement: Placement, made: Made) -> I
     """Planes of Y′CbCr, (3, rows, width), as they are and as they should be, of some bands across the picture."""
     height, width = picture.shape[:2]
     right, down = (round(shift) for shift in placement.shift)
-    columns = np.arange(max(0, -right), min(width, light.shape[1] - right))
+    left, edge = max(0, -right), min(width, light.shape[1] - right)
+    spare = max(0, edge - left - COLUMNS) // 2
+    columns = np.arange(left + spare, edge - spare)
     first, end = max(0, -down), min(height, light.shape[0] - down)
     for top in np.unique(np.linspace(first, max(first, end - ROWS), BANDS).astype(int)):
         rows = np.arange(top, min(top + ROWS, end))

@@ -66,8 +66,9 @@ MOST = 0.88
 """Share of the samples that must be as told; the rest may be covered by a watermark or a frame number."""
 LEAST_SAMPLES = 60
 STEPS_OF = 255
-SURE, LIKELY = 0.98, 0.9
-"""How often a picture called as expected is right: at once, and where what is known explains it hardly better."""
+SURE, LIKELY, LIKELY_LOSSY = 0.98, 0.9, 0.88
+"""How often a picture called as expected is right: at once, and where what is known explains it hardly better; and one
+that differs in places after compression."""
 CONFIDENCE = ((2.0, 0.99), (1.4, 0.97), (1.15, 0.9), (0.0, 0.75))
 """How often the first chain was right, by how many times more the next leaves."""
 HARDLY_COVERED = 0.03
@@ -230,7 +231,8 @@ def explain(question: Question) -> Explained:
     is_mostly_right = expected.fits and most[0] < seen
     if is_mostly_right and elsewhere is None:
         return _with_what_is_alike(question, search, placement, expected, as_expected)
-    in_places = replace(as_expected, verdict=IN_PLACES, places=elsewhere)
+    sure = LIKELY_LOSSY if question.coding.lossy else SURE
+    in_places = replace(as_expected, verdict=IN_PLACES, places=elsewhere, confidence=sure)
     is_at_once = elsewhere and elsewhere.share < MOST_PLACES and _is_seen_at_once(elsewhere, is_mostly_right)
     if is_at_once and not _is_better_everywhere(question, search, placement, expected):
         return in_places
@@ -323,17 +325,20 @@ def _shortest_first(
 
 
 def _fitting_as_well(search: Search, best: Chain, others: Sequence[Chain]) -> list[Chain]:
-    """The chains that the picture does not tell from the best, one of those that give the same."""
-    found: list[Chain] = []
+    """The chains that the picture does not tell from the best, one of those that are one answer."""
+    found = [best]
     for chain in others:
         if _fits_as_well(search, best, chain) and not any(_is_same_answer(search, chain, other) for other in found):
             found.append(chain)
-    return found
+    return found[1:]
 
 
 def _is_same_answer(search: Search, one: Chain, other: Chain) -> bool:
-    codes, others = ([each.code for each in chain.deviations] for chain in (one, other))
-    return codes == others and search.is_same(one, other)
+    """Whether two chains are of the same operations, with the same result or numbers that describe one curve in two
+    forms."""
+    if [each.operation for each in one.deviations] != [each.operation for each in other.deviations]:
+        return False
+    return any(each.way.many for each in one.deviations) or search.is_same(one, other)
 
 
 def _fits_as_well(search: Search, best: Chain, other: Chain) -> bool:

@@ -27,6 +27,9 @@ export function Rolloff({ rolloff }: { rolloff: NonNullable<Schemas['Explanation
             <text x={x(tick) + 3} y={SIZE - 4}>
               {tick}
             </text>
+            <text x={8} y={y(tick) + 4}>
+              {tick}
+            </text>
           </g>
         ))}
         <path d={path(rolloff.became) ?? ''} className={plots.line} />
