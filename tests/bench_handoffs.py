@@ -17,10 +17,11 @@ from tempfile import TemporaryDirectory
 import numpy as np
 from PIL import Image
 
-from saltwort.core.explain.explained import Question, explain
+from saltwort.core.explain.explained import explain
 from saltwort.core.explain.frames import Expectation, figures_of, judged
 from saltwort.core.explain.frames import light_of as light_of_frame
 from saltwort.core.explain.operation import Scene
+from saltwort.core.explain.question import Question
 from saltwort.core.images import read_pixels
 from saltwort.core.images.intake import survey_apart
 from saltwort.core.images.reading import Pixels

@@ -10,8 +10,9 @@ from PIL import Image
 
 from saltwort.core.engine import ViewChoice, load_config
 from saltwort.core.explain.alignment import Placement
-from saltwort.core.explain.explained import AS_EXPECTED, STEP, UNDECIDED, Explained, Question, explain
+from saltwort.core.explain.explained import AS_EXPECTED, UNDECIDED, Explained, explain
 from saltwort.core.explain.operation import Fit, Operation, Scene, Way, operations
+from saltwort.core.explain.question import STEP, Question
 from saltwort.core.explain.samples import sampled
 from saltwort.core.explain.search import Search
 from saltwort.core.explain.steps import in_turn

@@ -13,17 +13,9 @@ from numpy.typing import NDArray
 from PIL import Image, ImageDraw
 
 from saltwort.core.engine import ViewChoice
-from saltwort.core.explain.explained import (
-    ANOTHER,
-    AS_EXPECTED,
-    EXPLAINED,
-    IN_PLACES,
-    UNDECIDED,
-    UNKNOWN,
-    Depth,
-    Explained,
-)
+from saltwort.core.explain.explained import ANOTHER, AS_EXPECTED, EXPLAINED, IN_PLACES, UNDECIDED, UNKNOWN, Explained
 from saltwort.core.explain.places import COMPRESSED, SCATTERED
+from saltwort.core.explain.question import Depth
 from tests.made_frames import CHOICES, frames_config
 from tests.samples import PQ_ACES
 

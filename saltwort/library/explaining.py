@@ -9,11 +9,13 @@ import numpy as np
 from saltwort.core.engine import apply, space_processor
 from saltwort.core.errors import BadInput
 from saltwort.core.explain.answers import answer_json
+from saltwort.core.explain.besides import Told
 from saltwort.core.explain.drawn import Part, drawn
-from saltwort.core.explain.explained import Depth, Explained, Question, Told, rescued
+from saltwort.core.explain.explained import Explained, rescued
 from saltwort.core.explain.explained import explain as explain_question
 from saltwort.core.explain.files import in_colour, read_picture, rescue_file
 from saltwort.core.explain.places import Places
+from saltwort.core.explain.question import Depth, Question
 from saltwort.library.configs import Config
 from saltwort.library.projects import Project
 from saltwort.library.sources import Pixels, config_of, pixels_of, space_or_working
@@ -29,7 +31,8 @@ class Explanation:
     looks like), `explained`, `not told apart` (`alternatives` explain it as well), `unknown`, or `another picture`;
     `sentence` says what happened. `deviations` are in the order in which they happened, each with
     code and parameters; `chain` is the whole way from the render to the file. `confidence`, 0–1, is how often such an
-    answer is right. `residual` is what is left over, ΔE 2000 of the mean and the 99th percentile.
+    answer is right. `residual` is what is left over, ΔE of the mean and the 99th percentile: ΔE ITP on HDR displays,
+    else ΔE 2000.
     """
 
     verdict: str

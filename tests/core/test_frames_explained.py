@@ -14,10 +14,11 @@ from saltwort.core.engine import apply
 from saltwort.core.errors import BadInput
 from saltwort.core.explain.alignment import place, reduced
 from saltwort.core.explain.drawn import drawn
-from saltwort.core.explain.explained import AS_EXPECTED, IN_PLACES, UNKNOWN, Explained, Question, explain, rescued
+from saltwort.core.explain.explained import AS_EXPECTED, IN_PLACES, UNKNOWN, Explained, explain, rescued
 from saltwort.core.explain.fitted import fitted
 from saltwort.core.explain.operation import Scene, operations
 from saltwort.core.explain.pictures import apart, as_expected, as_repaired
+from saltwort.core.explain.question import Question
 from saltwort.core.explain.undoing import undone_again
 from saltwort.core.views.grade import AFTER, Grade, on_its_numbers
 from tests.made_frames import CHOICES, Frame, answered, frames, frames_config, is_right, light_of

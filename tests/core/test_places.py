@@ -9,9 +9,10 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
-from saltwort.core.explain.explained import AS_EXPECTED, IN_PLACES, Explained, Question, explain
+from saltwort.core.explain.explained import AS_EXPECTED, IN_PLACES, Explained, explain
 from saltwort.core.explain.operation import Scene
 from saltwort.core.explain.places import COVERED, CUT, EXPOSED, SINGLE
+from saltwort.core.explain.question import Question
 from tests.made_frames import CHOICES, frames_config, light_of
 
 SEED = int(os.environ.get("SALTWORT_SEED", "20261203"))

@@ -4,7 +4,8 @@ import os
 from collections import Counter
 from unittest import TestCase
 
-from saltwort.core.explain.explained import UNKNOWN, Explained, Question, explain
+from saltwort.core.explain.explained import UNKNOWN, Explained, explain
+from saltwort.core.explain.question import Question
 from tests.made_returns import CASES, OPEN, RIGHT, WRONG, Returned, returned
 
 SEED = int(os.environ.get("SALTWORT_SEED", "20261210"))

@@ -5,10 +5,12 @@ from typing import Any
 
 import numpy as np
 
+from saltwort.core.explain.besides import Told
 from saltwort.core.explain.drawn import drawn
-from saltwort.core.explain.explained import Explained, Question, Told
+from saltwort.core.explain.explained import Explained
 from saltwort.core.explain.operation import Parameter
 from saltwort.core.explain.operations.highlights import drawn as drawn_rolloff
+from saltwort.core.explain.question import Question
 from saltwort.core.explain.search import HIGHLIGHTS
 from saltwort.core.views.tone import display_difference
 

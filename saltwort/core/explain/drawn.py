@@ -3,8 +3,10 @@
 from dataclasses import dataclass
 from typing import Literal, get_args
 
-from saltwort.core.explain.explained import Explained, Question, Told
+from saltwort.core.explain.besides import Told
+from saltwort.core.explain.explained import Explained
 from saltwort.core.explain.operation import Parameter
+from saltwort.core.explain.question import Question
 
 State = Literal["expected", "missing", "extra", "other"]
 STATES: tuple[State, ...] = get_args(State)

@@ -1,49 +1,33 @@
 """What was done to a picture, told: the verdict, the deviations in order, what is left, and what cannot be undone."""
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any, Literal, get_args
 
 import numpy as np
-import PyOpenColorIO as ocio
 
-from saltwort.core.engine import ViewChoice
 from saltwort.core.errors import BadInput
 from saltwort.core.explain.alignment import (
-    CERTAIN,
     NO_BARS,
     Bars,
     Placement,
-    Reduced,
-    around,
-    bars_of,
-    flipped,
-    place,
-    reduced,
 )
-from saltwort.core.explain.alignment import LIKELY as LIKELY_PLACED
+from saltwort.core.explain.besides import LEAST_SAMPLES, Told, beside_brightness, geometry, stepped
 from saltwort.core.explain.chains import FITTING, Chain
 from saltwort.core.explain.chroma import chroma_offset, moved_back
 from saltwort.core.explain.fitted import Fitted, fitted
-from saltwort.core.explain.operation import Parameter, Scene
-from saltwort.core.explain.places import COVERED, EXPOSED, SINGLE, Coding, Places, places
+from saltwort.core.explain.operation import Scene
+from saltwort.core.explain.placed import inside, placed
+from saltwort.core.explain.places import COVERED, EXPOSED, SINGLE, Places, places
+from saltwort.core.explain.question import LOSSY_DEPTH, STEP, Question
 from saltwort.core.explain.samples import Samples, sampled
-from saltwort.core.explain.search import CLOSE, OPAQUE, Search
-from saltwort.core.explain.steps import Step
-from saltwort.core.images.alpha import associated, straight
-from saltwort.core.images.headers import SAMPLE_TYPES, Header
+from saltwort.core.explain.search import CLOSE, Search
 from saltwort.core.images.reading import Pixels
 from saltwort.core.views.tone import display_difference
 
 Verdict = Literal["as expected", "explained", "not told apart", "unknown", "another picture", "differs in places"]
 VERDICTS: tuple[Verdict, ...] = get_args(Verdict)
 AS_EXPECTED, EXPLAINED, UNDECIDED, UNKNOWN, ANOTHER, IN_PLACES = VERDICTS
-Depth = Literal["8 bits", "JPEG", "16 bits", "half", "float"]
-CLIPPED_DEPTHS: tuple[Depth, ...] = ("8 bits", "JPEG", "16 bits")
-"""Of files that hold 0–1."""
-LOSSY_DEPTH: Depth = "JPEG"
-STEP: Mapping[str, float] = {"8 bits": 1.2 / 255, "JPEG": 3 / 255, "16 bits": 1.5e-3, "half": 3e-3, "float": 3e-3}
-"""How far a sample may be off by its coding alone: of code values, or of light as a part of it."""
 SCALED = 1.5 / 255
 """More for a picture that has another size: samples then lie between pixels."""
 SEEN = 1.0
@@ -54,8 +38,7 @@ CLEARLY_BETTER = 1.5
 BETTER = 0.85
 """Part of what the best chain leaves that one which counts as one more must leave, to be named beside it."""
 MOST_ELSEWHERE, OUTSIDE = 0.25, 2.0
-"""Share of a picture that may be otherwise than what was done to the rest, and how many times that share an answer is
-less likely for it."""
+"""Share of the image that a chain may leave unexplained, and the factor by which that share lowers the confidence."""
 HARDLY, OF_CODING, HARDLY_MORE, FAR_BETTER = 0.25, 0.5, 1.6, 10.0
 """ΔE in the mean, or as a part of what the coding makes, or how many times as much, that one deviation more is not told
 for, unless it explains so many times as much of what the coding can tell."""
@@ -64,20 +47,12 @@ NO_BETTER, MOST_UNEXPLAINED = 1.15, 3.0
 side."""
 MOST = 0.88
 """Share of the samples that must be as told; the rest may be covered by a watermark or a frame number."""
-LEAST_SAMPLES = 60
-STEPS_OF = 255
 SURE, LIKELY, LIKELY_LOSSY = 0.98, 0.9, 0.88
 """How often a picture called as expected is right: at once, and where what is known explains it hardly better; and one
 that differs in places after compression."""
 CONFIDENCE = ((2.0, 0.99), (1.4, 0.97), (1.15, 0.9), (0.0, 0.75))
 """How often the first chain was right, by how many times more the next leaves."""
-HARDLY_COVERED = 0.03
-"""Part of a picture that may be covered without being looked for: far fewer samples than may be off."""
-CLEARLY_MORE = 0.1
-"""By how much a picture must be more alike without its bars."""
 NOTHING = (0.0, 0.0)
-LEAST_TOLD = 0.2
-"""Pixels of colour beside brightness that are worth a word."""
 SEEN_AT_ONCE = (COVERED, SINGLE)
 MOST_PLACES = 0.4
 """What differs in places may look like, and how much of a picture it may be, for nothing else to be looked for."""
@@ -85,62 +60,6 @@ LIKELIEST = 4
 """Chains that are held to every pixel."""
 SIMILAR = 0.5
 """Correlation below which a picture that nothing explains is another one: other pictures come to 0.4 by chance."""
-IN_STEPS = 0.97
-"""Share of the samples of a float file that lie on steps of 8 bits, for it to have had no more."""
-
-
-@dataclass(frozen=True)
-class Question:
-    """A picture, (height, width, 3 or 4) in its own numbers with straight alpha, and what it should be: light in the
-    working space, with associated alpha where it has any, through a view or as it is."""
-
-    picture: Pixels
-    depth: Depth
-    light: Pixels
-    config: ocio.Config
-    choice: ViewChoice
-    expects_light: bool
-
-    @property
-    def scene(self) -> Scene:
-        return Scene(self.config, self.choice, self.expects_light)
-
-    @property
-    def is_clipped(self) -> bool:
-        return self.depth in CLIPPED_DEPTHS
-
-    @property
-    def coding(self) -> Coding:
-        return Coding(
-            STEP[self.depth],
-            clips=self.is_clipped,
-            lossy=self.depth == LOSSY_DEPTH,
-            linear=self.expects_light and not self.is_clipped,
-        )
-
-    def with_alpha_alike(self) -> "Question":
-        """The same with alpha alike on both sides: straight colour through a view, associated where light is expected.
-        A picture without alpha shows colour as the light has it."""
-        if self.picture.shape[2] < 4 or self.light.shape[2] < 4 or (self.picture[..., 3] > OPAQUE).all():
-            return self
-        if self.expects_light:
-            return replace(self, picture=associated(self.picture))
-        return replace(self, light=straight(self.light))
-
-
-@dataclass(frozen=True)
-class Told:
-    """A deviation as it is told: its code, its parameters, and what happened in a sentence."""
-
-    code: str
-    parameters: Mapping[str, Parameter]
-    happened: str
-    stage: str = ""
-    undo: Step | None = None
-
-    @property
-    def can_be_undone(self) -> bool:
-        return self.undo is not None
 
 
 @dataclass(frozen=True)
@@ -206,7 +125,7 @@ def explain(question: Question) -> Explained:
     """What was done to a picture on its way from the light that it should show. As expected is only what is so in every
     pixel, as far as its coding lets anyone tell."""
     question = question.with_alpha_alike()
-    placement, bars = _placed(question)
+    placement, bars = placed(question)
     if not placement.is_same_picture:
         return Explained(ANOTHER, (), (), NOTHING, NOTHING, placement)
     question = inside(question, bars)
@@ -221,7 +140,7 @@ def explain(question: Question) -> Explained:
         search = Search(question.scene, samples, step, is_clipped=question.is_clipped)
     expected = search.expected()
     off, most = _difference(question, search, expected, samples), _difference(question, search, expected, samples, MOST)
-    besides = (*_steps(question), *_geometry(placement, bars), *_beside_brightness(offset))
+    besides = (*stepped(question), *geometry(placement, bars), *beside_brightness(offset))
     as_expected = Explained(EXPLAINED if besides else AS_EXPECTED, besides, (), off, off, placement, SURE, bars)
     # Where most of it is off, nothing is off in places.
     is_off = float(np.median(expected.off)) > FITTING
@@ -360,46 +279,6 @@ def _is_explained(best: Chain, left: float) -> bool:
     return best.fits or left <= NOTICED
 
 
-def _placed(question: Question) -> tuple[Placement, Bars]:
-    """Where the picture lies in the light, and the bars around it, where it is found only without them."""
-    light, picture = reduced(question.light), reduced(question.picture)
-    placement = place(light, picture)
-    if placement.likeness >= CERTAIN:
-        return placement, NO_BARS
-    for bars in _likely_bars(question, light, picture, placement):
-        if any(bars):
-            within = place(light, reduced(inside(question, bars).picture))
-            if within.likeness > placement.likeness + CLEARLY_MORE:
-                return within, bars
-    if placement.likeness < LIKELY_PLACED:  # a negative is dark where the light is bright
-        negative = place(light, replace(picture, bright=-picture.bright))
-        return max(placement, negative, key=lambda found: found.likeness), NO_BARS
-    return placement, NO_BARS
-
-
-def _likely_bars(question: Question, light: Reduced, picture: Reduced, placement: Placement) -> Iterator[Bars]:
-    bars = bars_of(question.picture)
-    fills = placement.fills(light, picture)
-    # What fills the picture has nothing around it; but bars may be laid over it.
-    if not fills or _covered(bars, picture.shape) > HARDLY_COVERED:
-        yield bars
-    if not fills:
-        yield around(light, picture)
-
-
-def _covered(bars: Bars, shape: tuple[int, int]) -> float:
-    """The part of a picture of a shape, (height, width), that bars cover."""
-    left, top, right, bottom = bars
-    return 1 - (1 - (top + bottom) / shape[0]) * (1 - (left + right) / shape[1])
-
-
-def inside(question: Question, bars: Bars) -> Question:
-    """The question of the picture without its bars."""
-    left, top, right, bottom = bars
-    height, width = question.picture.shape[:2]
-    return replace(question, picture=question.picture[top : height - bottom, left : width - right])
-
-
 def _confidence(search: Search, chains: Sequence[Chain]) -> float:
     """How often the first of such chains is right, by how much more is left by the next that gives other numbers;
     measured on pictures made at random (CONFIDENCE)."""
@@ -422,67 +301,10 @@ def _told(chain: Chain) -> tuple[Told, ...]:
     )
 
 
-def _geometry(placement: Placement, bars: Bars) -> Iterator[Told]:
-    """A picture that is flipped, or has bars around it; one of another size, or with something cut off, is none the
-    worse for it."""
-    scale = round(1 / placement.scale[0], 4)
-    if any(bars):
-        told: dict[str, Parameter] = {"scale": scale, "bars": tuple(map(float, bars))}
-        yield Told(
-            "geometry", told, f"There is something around it: {_bars_told(bars)}.", "codes", lambda pixels: pixels
-        )
-    if flip := placement.flip:
-        yield Told(
-            "geometry",
-            {"scale": scale, "flip": flip},
-            f"The picture is flipped, {flip}.",
-            "codes",
-            lambda pixels: flipped(pixels, flip),
-        )
-
-
 def _chroma_offset(question: Question, placement: Placement, search: Search) -> tuple[float, float] | None:
     if question.expects_light or placement.flip:
         return None
     return chroma_offset(question.picture, question.light, placement, search.made_by(()))
-
-
-def _beside_brightness(offset: tuple[float, float] | None) -> Iterator[Told]:
-    """Colour that lies beside its brightness."""
-    if offset is None:
-        return
-    found = offset
-    ways = ((found[0], "right", "left"), (found[1], "down", "up"))
-    told = " and ".join(
-        f"{abs(by):.1f} pixels {plus if by > 0 else minus}" for by, plus, minus in ways if abs(by) >= LEAST_TOLD
-    )
-    yield Told(
-        "chroma-siting",
-        {"right": found[0], "down": found[1]},
-        f"Its colour lies {told} of where its brightness lies, as where the chroma siting of a video is misread.",
-        "codes",
-        lambda pixels: moved_back(pixels, found),
-    )
-
-
-def _bars_told(bars: Bars) -> str:
-    sides = zip(("left", "top", "right", "bottom"), bars, strict=True)
-    return ", ".join(f"{pixels} pixels {side}" for side, pixels in sides if pixels)
-
-
-def _steps(question: Question) -> tuple[Told, ...]:
-    """A float file whose numbers stand on the steps of 8 bits."""
-    if question.is_clipped:
-        return ()
-    height, width = question.picture.shape[:2]
-    numbers = question.picture[:: max(1, height // 120), :: max(1, width // 120), :3].astype(np.float64)
-    inside = numbers[(numbers > 2 / STEPS_OF) & (numbers < 1)]
-    if len(inside) < LEAST_SAMPLES:
-        return ()
-    on_step = np.abs(inside * STEPS_OF - np.round(inside * STEPS_OF)) < 0.02 + 5e-4 * STEPS_OF * inside
-    if on_step.mean() < IN_STEPS:
-        return ()
-    return (Told("steps", {"bits": 8.0}, "Its numbers stand on the steps of 8 bits."),)
 
 
 def _difference(
@@ -537,17 +359,3 @@ def undone(scene: Scene, deviations: Sequence[Told], picture: Pixels) -> Pixels:
         assert step is not None
         numbers = step(numbers)
     return np.ascontiguousarray(np.nan_to_num(numbers), np.float32)
-
-
-def depth_of(header: Header, suffix: str) -> Depth:
-    """How a file is coded, as far as it matters here."""
-    if suffix.lower() in LOSSY:
-        return "JPEG"
-    if header.bit_depth in FLOATS:
-        return "half" if header.bit_depth == FLOATS[0] else "float"
-    return "16 bits" if header.bit_depth in DEEP else "8 bits"
-
-
-FLOATS = (SAMPLE_TYPES["half"], SAMPLE_TYPES["float"])
-DEEP = ("12-bit", SAMPLE_TYPES["uint16"])
-LOSSY = (".jpg", ".jpeg", ".avif", ".jxl", ".webp")

@@ -6,7 +6,8 @@ import numpy as np
 
 from saltwort.core.configs.tags import handoff_tags
 from saltwort.core.errors import BadInput
-from saltwort.core.explain.explained import FLOATS, LOSSY_DEPTH, Depth, Explained, Question, depth_of, rescued
+from saltwort.core.explain.explained import Explained, rescued
+from saltwort.core.explain.question import FLOATS, LOSSY_DEPTH, Depth, Question, depth_of
 from saltwort.core.images import read_pixels, write_image
 from saltwort.core.images.alpha import straight
 from saltwort.core.images.channels import ASSOCIATED

@@ -5,7 +5,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from saltwort.core.explain.explained import Explained, Question, inside, rescued
+from saltwort.core.explain.explained import Explained, rescued
+from saltwort.core.explain.placed import inside
+from saltwort.core.explain.question import Question
 from saltwort.core.images import reduce_pixels
 from saltwort.core.images.reading import Pixels
 from saltwort.core.views.tone import display_difference

@@ -9,7 +9,8 @@ import numpy as np
 
 from saltwort.core.errors import BadInput
 from saltwort.core.explain.alignment import NO_BARS, Bars, flipped
-from saltwort.core.explain.explained import Told, undone
+from saltwort.core.explain.besides import Told
+from saltwort.core.explain.explained import undone
 from saltwort.core.explain.operation import Scene, Way, operations
 from saltwort.core.explain.steps import Step
 from saltwort.core.images.reading import Pixels

@@ -8,11 +8,12 @@ import numpy as np
 
 from saltwort.core.errors import BadInput
 from saltwort.core.explain.alone import CODES, LIGHT, alone
-from saltwort.core.explain.explained import CLIPPED_DEPTHS, EXPLAINED, STEP, UNDECIDED
+from saltwort.core.explain.explained import EXPLAINED, UNDECIDED
 from saltwort.core.explain.files import read_picture
 from saltwort.core.explain.frames import CERTAIN
 from saltwort.core.explain.operation import Scene
 from saltwort.core.explain.pointed import by_swatches
+from saltwort.core.explain.question import CLIPPED_DEPTHS, STEP
 from saltwort.core.images.intake import survey_apart
 from saltwort.server.handoffs.explaining import Wanted
 from saltwort.server.handoffs.operations import colours_of

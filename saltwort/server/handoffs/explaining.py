@@ -10,8 +10,9 @@ from saltwort.core.engine import ViewChoice, apply, space_processor
 from saltwort.core.engine.processors import check_view
 from saltwort.core.errors import BadInput
 from saltwort.core.explain.answers import answer_json
-from saltwort.core.explain.explained import Depth, Explained, Question
+from saltwort.core.explain.explained import Explained
 from saltwort.core.explain.files import check_size, in_colour
+from saltwort.core.explain.question import Depth, Question
 from saltwort.core.images import read_pixels
 from saltwort.core.images.reading import Pixels
 from saltwort.server.handoffs.models import Station

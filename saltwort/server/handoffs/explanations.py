@@ -11,9 +11,10 @@ from django.core.files.uploadedfile import UploadedFile
 from saltwort.core.engine.displays import NO_LIGHT, display_kind
 from saltwort.core.errors import BadInput
 from saltwort.core.explain.alignment import LIKELY, place, reduced
-from saltwort.core.explain.explained import ANOTHER, LOSSY_DEPTH, Explained, Question, depth_of, explain, rescued
+from saltwort.core.explain.explained import ANOTHER, Explained, explain, rescued
 from saltwort.core.explain.files import check_size, is_video, rescue_file, straight_pixels
 from saltwort.core.explain.pictures import Shown, shown, worst_spots
+from saltwort.core.explain.question import LOSSY_DEPTH, Question, depth_of
 from saltwort.core.images import encode_png, write_image
 from saltwort.core.images.video_reading import video_frame
 from saltwort.core.project import read_setup

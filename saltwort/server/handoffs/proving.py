@@ -12,8 +12,8 @@ from cachetools import LRUCache, cached
 from django.core.files.uploadedfile import UploadedFile
 
 from saltwort.core.errors import BadInput
-from saltwort.core.explain.explained import FLOATS, depth_of
 from saltwort.core.explain.files import straight_pixels
+from saltwort.core.explain.question import FLOATS, depth_of
 from saltwort.core.findings.registry import CheckedProof
 from saltwort.core.images import encode_png, reduce_pixels
 from saltwort.core.images.reading import Pixels

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator, Sequence
 
-from saltwort.core.explain.explained import Told
+from saltwort.core.explain.besides import Told
 from saltwort.core.stations.mistake import Mistake, possible
 from saltwort.server.handoffs.models import Station
 from saltwort.server.handoffs.proving import bench_of

@@ -8,7 +8,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from saltwort.core.explain.explained import CLIPPED_DEPTHS, Depth
+from saltwort.core.explain.question import CLIPPED_DEPTHS, Depth
 from saltwort.core.numbers import LARGEST_HALF
 from saltwort.core.stations.abilities.colour_by import COLOUR_BY, LUT
 from saltwort.core.stations.handshake.card import Card
