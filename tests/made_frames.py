@@ -112,7 +112,7 @@ def _is_shorter(scene: Scene, light: np.ndarray, codes: np.ndarray, deviations: 
     placement = Placement((1.0, 1.0), (0.0, 0.0), "", 1.0)
     samples = sampled(light, codes.astype(np.float32), placement)
     search = Search(scene, samples, STEP["16 bits"], is_clipped=not scene.expects_light)
-    chains = search.best_singles()[:1] if deviations == 2 else search.best()
+    chains = search.best_singles[:1] if deviations == 2 else search.best()
     for chain in chains:
         fewer = tuple((each.operation, each.way) for each in chain.deviations)
         if len(fewer) < deviations and _apart(scene, codes, _numbers(scene, light, fewer)) < SAME:

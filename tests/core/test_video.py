@@ -270,11 +270,11 @@ class Movies(MovieTestCase):
 
 class Reading(MovieTestCase):
     def test_colour_lies_where_its_samples_do(self) -> None:
-        """Left of SDR, upper left of PQ, and in the middle of a JPEG: a slope of colour comes back where it was."""
+        """Left by BT.709, upper left by BT.2020, of SDR and PQ: a slope of colour comes back where it was."""
         x = np.linspace(0, 1, 128, dtype=np.float32)
         slope = 0.5 + 0.35 * np.sin(12 * x)
         codes = np.stack([np.tile(slope, (96, 1)), np.full((96, 128), 0.5), np.tile(1 - slope, (96, 1))], axis=2)
-        for matrix, transfer in ((1, 1), (9, 16)):
+        for matrix, transfer in ((1, 1), (9, 14), (9, 16)):
             form = VideoForm("libx264", "yuv420p", 8, 1, transfer, matrix, {"crf": "4"})
             for turned in (codes, np.swapaxes(codes, 0, 1)):
                 picture = np.ascontiguousarray(turned, np.float32)

@@ -1,4 +1,4 @@
-"""What is told of a picture, and besides what was done to its colours: steps, flips, bars, shifted chroma."""
+"""What is said of an image beside its colours: steps, flips, bars, shifted chroma."""
 
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
@@ -50,7 +50,7 @@ def stepped(question: Question) -> tuple[Told, ...]:
 
 
 def geometry(placement: Placement, bars: Bars) -> Iterator[Told]:
-    """A picture that is flipped, or has bars around it; one of another size, or with something cut off, is none the
+    """A picture that is flipped, or has bars around it; one of another size, or cropped, is none the
     worse for it."""
     scale = round(1 / placement.scale[0], 4)
     if any(bars):

@@ -7,11 +7,11 @@ from numpy.typing import NDArray
 
 from saltwort.core.explain.alignment import Placement
 from saltwort.core.explain.made import Made
+from saltwort.core.explain.operations.matrix import coded_by
 from saltwort.core.images.reading import Pixels
 
 Array = NDArray[np.float32]
-_Y_CB_CR = np.array([[0.2126, 0.7152, 0.0722], [-0.1146, -0.3854, 0.5], [0.5, -0.4542, -0.0458]], np.float32)
-"""ITU-R BT.709-6, 3.3."""
+_Y_CB_CR = coded_by("BT.709").astype(np.float32)
 BANDS, ROWS, COLUMNS = 4, 128, 1024
 """What is looked at of a large picture."""
 SMOOTHED = 5

@@ -180,7 +180,7 @@ def explain(question: Question) -> Explained:
     left = _difference(question, search, best, samples)
     if not _is_explained(best, _difference(question, search, best, samples, MOST)[0]):
         return unknown()
-    where = _places(question, search, placement, best)
+    where = None if everywhere else _places(question, search, placement, best)
     if where and where.share > MOST_ELSEWHERE:
         return unknown()
     others = tuple(map(_told, _fitting_as_well(search, best, chains[1:])))
@@ -210,7 +210,7 @@ def _is_seen_at_once(elsewhere: Places, is_mostly_right: bool) -> bool:
 
 def _is_better_everywhere(question: Question, search: Search, placement: Placement, expected: Chain) -> bool:
     """Whether one deviation makes every pixel right, so that what differs does not do so in places alone."""
-    better = [chain for chain in search.best_singles() if chain.cost < expected.cost]
+    better = [chain for chain in search.best_singles if chain.cost < expected.cost]
     return _right_everywhere(question, search, placement, better) is not None
 
 
@@ -224,8 +224,8 @@ def _right_everywhere(
 ) -> Chain | None:
     """The first of the chains that is right in every pixel, or of those that leave least."""
     fitting = [chain for chain in chains if chain.fits]
-    least = [*fitting[:1], *sorted(fitting[1:], key=lambda chain: chain.cost)[: LIKELIEST - 1]]
-    likely = [chain for chain in chains if any(chain is other for other in least)]
+    most = sorted(chain.cost for chain in fitting)[:LIKELIEST]
+    likely = [chain for chain in fitting if chain is fitting[0] or chain.cost <= most[-1]]
     return next((chain for chain in likely if _places(question, search, placement, chain) is None), None)
 
 

@@ -165,7 +165,7 @@ def _beside(search: Search, wanted: Expectation) -> Note | None:
     def explains(chain: Chain) -> bool:
         return _share(chain) >= LEAST_EXPLAINED and chain.cost < CLEARLY * expected.cost
 
-    best = search.best_singles()[0]
+    best = search.best_singles[0]
     for one in wanted.earlier:
         chain = search.written(one.written)
         if explains(chain) and chain.cost <= 1.05 * best.cost:

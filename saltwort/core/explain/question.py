@@ -9,8 +9,7 @@ import PyOpenColorIO as ocio
 from saltwort.core.engine import ViewChoice
 from saltwort.core.explain.operation import Scene
 from saltwort.core.explain.places import Coding
-from saltwort.core.explain.search import OPAQUE
-from saltwort.core.images.alpha import associated, straight
+from saltwort.core.images.alpha import OPAQUE, associated, straight
 from saltwort.core.images.headers import SAMPLE_TYPES, Header
 from saltwort.core.images.reading import Pixels
 

@@ -25,6 +25,7 @@ from saltwort.core.explain.made import Made
 from saltwort.core.explain.operation import Fit, Operation, Scene, Way, operations
 from saltwort.core.explain.samples import Samples
 from saltwort.core.explain.steps import Step, in_turn
+from saltwort.core.images.alpha import OPAQUE
 from saltwort.core.numbers import LARGEST_HALF, MIDDLE_GREY
 
 FEW = 500
@@ -44,8 +45,6 @@ _STOPS = np.random.default_rng(7).normal(0, 3, (400, 3))
 _ANY_LIGHT = np.append(MIDDLE_GREY * 2.0**_STOPS, np.ones((400, 1)), axis=1).astype(np.float32)
 """Colours of all strengths, dark and bright, (n, 4)."""
 EXPOSURE, LAID_OVER, HIGHLIGHTS, CHANNEL_MIX, GRADE = "exposure", "laid-over", "highlights", "channel-mix", "grade"
-OPAQUE = 0.999
-"""Alpha from which on a pixel hides all behind it."""
 QUICK, QUICK_TRIES, EXACT_TRIES = 120, 9, 40
 """Samples and steps by which numbers are found about, and steps by which they are found exactly."""
 VERY_FEW = 40
@@ -122,6 +121,7 @@ class Search:
         """A chain that is one step alone, from light in the working space to the numbers of the picture."""
         return Chain((), self._off(self._coded(step(self._all.light[np.newaxis])), self._all.numbers))
 
+    @cached_property
     def best_singles(self) -> list[Chain]:
         """Chains of one deviation, the best first."""
         return self._looked_at(self._singles())
@@ -130,10 +130,12 @@ class Search:
         """Chains of one deviation, the best first; where none of these is close, of alpha over a colour, of compressed
         highlights, of two, of mixed channels, of three of which one is exposure, of a grade, and of what has many
         numbers with another."""
-        found: list[Chain] = []
+        found = self.best_singles
+        if found[0].fits and found[0].cost < CLOSE:
+            return found
         codes = (LAID_OVER, HIGHLIGHTS, CHANNEL_MIX, GRADE)
         laid_over, highlights, mixes, grades = (partial(self._of_numbers, code) for code in codes)
-        for more in (self._singles, laid_over, highlights, self._pairs, mixes, self._threes, grades, self._graded):
+        for more in (laid_over, highlights, self._pairs, mixes, self._threes, grades, self._graded):
             found = in_order([*found, *self._looked_at(more())])
             if found[0].fits and found[0].cost < CLOSE:
                 break

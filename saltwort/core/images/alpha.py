@@ -4,6 +4,9 @@ import numpy as np
 
 from saltwort.core.images.reading import Pixels
 
+OPAQUE = 0.999
+"""Alpha from which on a pixel hides all behind it."""
+
 
 def straight(pixels: Pixels) -> Pixels:
     """Associated colour as straight. Where alpha is 0 it stays: it is added to what is behind."""

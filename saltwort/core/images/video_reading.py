@@ -14,7 +14,7 @@ from av.filter import Graph
 
 from saltwort.core.errors import BadInput
 from saltwort.core.images.reading import Pixels
-from saltwort.core.images.video import NARROW, Plane, VideoForm, table_of_contents
+from saltwort.core.images.video import BT2020, NARROW, Plane, VideoForm, table_of_contents
 from saltwort.core.sandbox import Limits, run_sandboxed
 
 
@@ -156,15 +156,11 @@ SCALING = "flags=bicubic+accurate_rnd+full_chroma_int"
 
 
 def _chroma_site(frame: av.VideoFrame, stream: av.VideoStream) -> str:
-    """Where samples of chroma lie, which the library does not tell of a frame: as the standards have it."""
+    """Where samples of chroma lie, which the library does not tell of a frame: as the standards have it, and as videos
+    are written here (`VideoForm.site`)."""
     if stream.codec_context.name == "mjpeg":
         return "center"  # JFIF
-    return "topleft" if int(frame.color_trc) in (PQ_TRANSFER, HLG_TRANSFER) else "left"
-
-
-PQ_TRANSFER, HLG_TRANSFER = 16, 18
-"""ITU-T H.273, table 3. ITU-R BT.2100 has chroma at the upper left, ITU-T H.264 and H.265 at the left where none is
-told."""
+    return "topleft" if int(frame.colorspace) == BT2020 else "left"
 
 
 def decoded(path: Path, wanted: Iterable[int], form: VideoForm) -> Iterator[tuple[int, tuple[Plane, Plane, Plane]]]:

@@ -12,14 +12,15 @@ WEIGHTS = {"BT.601": (0.299, 0.114), "BT.709": (0.2126, 0.0722), "BT.2020": (0.2
 """Of red and blue in luma."""
 
 
-def _coded(red: float, blue: float) -> np.ndarray:
-    """R′G′B′ to Y′CbCr, a matrix for columns."""
+def coded_by(standard: str) -> np.ndarray:
+    """R′G′B′ to Y′CbCr by a key of WEIGHTS, a matrix for columns."""
+    red, blue = WEIGHTS[standard]
     luma = np.array([red, 1 - red - blue, blue])
     return np.stack([luma, (np.eye(3)[2] - luma) / (2 * (1 - blue)), (np.eye(3)[0] - luma) / (2 * (1 - red))])
 
 
 def _between(coded: str, decoded: str) -> Step:
-    matrix = (np.linalg.inv(_coded(*WEIGHTS[decoded])) @ _coded(*WEIGHTS[coded])).T.astype(np.float32)
+    matrix = (np.linalg.inv(coded_by(decoded)) @ coded_by(coded)).T.astype(np.float32)
     return on_colour(lambda codes: codes @ matrix)
 
 
