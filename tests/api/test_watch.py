@@ -20,15 +20,16 @@ from django.core.management import call_command
 from django.test import override_settings
 
 from saltwort.core.engine import apply, space_processor, view_processor
+from saltwort.core.images import write_image
 from saltwort.server.management.commands.frame_watcher import look_once, watched_now
 from saltwort.server.projects.operations import change_setup
 from saltwort.server.projects.setups import config_of
 from saltwort.server.watching.models import WatchedFolder
 from saltwort.server.watching.watch import Watch
 from tests.api.test_commands import CommandTestCase
-from tests.made_frames import frames_config
+from tests.made_frames import frames_config, light_of
 from tests.made_night import frame_light, mistakes, write_frame
-from tests.samples import ACES_SDR, LINEAR_REC709, UNTONED
+from tests.samples import ACES_SDR, LINEAR_REC709, UNTONED, write
 from tests.server import ServerTestCase
 
 NIGHT, START = 500, 1001
@@ -158,6 +159,92 @@ class Screen(ServerTestCase):
         self.frames.rmdir()
         self.look()
         self.assertIn("no folder", self.ask("/watched")[0]["error"])
+
+
+class OwnRenders(ServerTestCase):
+    """Frames beside the renders they were made of: what Explain finds in one is told of it."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.frames, self.shot = self.folder / "frames", self.folder / "shot"
+        self.frames.mkdir()
+        self.shot.mkdir()
+        allowed = override_settings(READABLE_FOLDERS=(self.folder,))
+        allowed.enable()
+        self.addCleanup(allowed.disable)
+
+    def notes(self, made: dict[str, Any]) -> dict[str, list[list[str]]]:
+        for folder in watched_now():
+            look_once(Watch(folder, quiet=5.0))
+        return {
+            frame["name"]: [[note["code"], note["why"]] for note in frame["notes"]]
+            for series in self.ask(f"/watched/{made['id']}/frames")
+            for frame in series["frames"]
+        }
+
+    def test_each_frame_of_a_sequence_is_explained(self) -> None:
+        lights = {number: frame_light(number) for number in range(1, 9)}
+        for number, light in lights.items():
+            if number != 8:
+                write_frame(self.shot, number, light)
+        (render,) = self.tell("post", "/renders/sequences", 201, place=str(self.shot))
+        self.do_jobs()
+        view = view_processor(config_of(self.project.current), "ACEScg", ACES_SDR)
+        mixed = np.array([[0.9, 0.1, 0], [0.05, 0.9, 0.05], [0, 0.1, 0.9]], np.float32)
+        brighter = lights[3].copy()
+        brighter[:, : brighter.shape[1] // 3] *= 2
+        shown = {
+            1: lights[1],
+            2: np.clip(lights[2], None, 1),
+            3: brighter,
+            4: np.ascontiguousarray(lights[4] @ mixed.T),
+            5: np.ascontiguousarray(lights[5][::-1, ::-1]),
+            6: lights[6] * np.float32(1.2),
+            7: light_of(31)[::2, ::2, :3],
+            8: lights[8],
+        }
+        made = self.watch(render["id"])
+        for number, light in shown.items():
+            settled(write_frame(self.frames, number, np.clip(apply(view, light), 0, 1), sample="uint16"))
+        told = {int(name.split(".")[1]): [code for code, _ in notes] for name, notes in self.notes(made).items()}
+        self.assertEqual(
+            told,
+            {
+                1: [],
+                2: ["frame.clipped"],
+                3: ["frame.differs-in-places"],
+                4: ["frame.changed"],
+                5: ["frame.changed"],
+                6: ["frame.changed"],
+                7: ["frame.another-image"],
+                8: [],
+            },
+        )
+        levels = {one["code"]: one["level"] for one in self.findings() if one["code"].startswith("frame.")}
+        self.assertEqual(set(levels.values()), {"blocker"})
+
+    def test_a_still_is_held_beside_the_file_without_a_number(self) -> None:
+        light = light_of(2)[::2, ::2, :3]
+        render = self.send("/renders", write(self.folder / "still.exr", np.ascontiguousarray(light), "float"))["id"]
+        damaged = light.copy()
+        damaged[20:24, 30:34] = 0
+        made = self.watch(render)
+        view = view_processor(config_of(self.project.current), "ACEScg", ACES_SDR)
+        for name, each in (("right", light), ("damaged", damaged)):
+            path = self.frames / f"{name}.png"
+            write_image(path, np.clip(apply(view, np.ascontiguousarray(each)), 0, 1), "uint8")
+            settled(path)
+        told = self.notes(made)
+        self.assertEqual(told["right.png"], [])
+        ((code, why),) = told["damaged.png"]
+        self.assertEqual(code, "frame.differs-in-places")
+        self.assertIn("16 pixels", why)
+
+    def watch(self, render: int) -> dict[str, Any]:
+        made: dict[str, Any] = self.tell(
+            "post", "/watched", 201, folder=str(self.frames), expects_light=False, render=render
+        )
+        return made
 
 
 class Watching(CommandTestCase):

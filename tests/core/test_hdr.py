@@ -7,6 +7,7 @@ import numpy as np
 
 from saltwort.core.engine import ViewChoice, apply, view_processor
 from saltwort.core.engine.displays import HDR, display_kind
+from saltwort.core.spaces.gamuts import REC2020, rgb_to_xyz
 from saltwort.core.views import hdr
 from tests.samples import light, project_config
 
@@ -31,6 +32,17 @@ class Light(TestCase):
             code = float(colour.models.eotf_inverse_ST2084(nits))
             found = hdr.display_light(project_config(), PQ_VIEW, np.full((1, 3), code))
             np.testing.assert_allclose(found, nits, rtol=2e-3)  # the engine computes in single precision
+
+    def test_each_pq_display_is_read_in_its_own_channels(self) -> None:
+        config, codes = project_config(), np.random.default_rng(20261202).uniform(0.1, 1.0, (200, 3))
+        displays = [name for name in config.getDisplays() if "PQ" in name or "2084" in name]
+        self.assertGreater(len(displays), 1)
+        for display in displays:
+            choice = ViewChoice(display, config.getDefaultView(display))
+            found = hdr.display_light(config, choice, codes)
+            wanted = colour.models.eotf_ST2084(codes)
+            # A matrix there and back in single precision leaves a ten-thousandth of the brightest channel.
+            np.testing.assert_array_less(np.abs(found - wanted), 2e-3 * wanted + 2e-4 * wanted.max(axis=1)[:, None])
 
     def test_levels_are_those_of_the_frame_computed_in_float(self) -> None:
         pixels = light(40, 60, peak=60.0)
@@ -81,7 +93,7 @@ class Screens(TestCase):
 
     def test_white_of_this_screen(self) -> None:
         greys = np.array([[203.0] * 3, [101.5] * 3, [500.0] * 3])
-        shown = hdr.on_this_screen(greys, 203.0)
+        shown = hdr.on_this_screen(greys, rgb_to_xyz(REC2020), 203.0)
         np.testing.assert_allclose(shown[0], 1.0, atol=1e-3)
         np.testing.assert_allclose(shown[1], colour.models.eotf_inverse_sRGB(0.5), atol=1e-3)
         np.testing.assert_allclose(shown[2], 1.0)

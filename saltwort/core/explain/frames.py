@@ -11,7 +11,11 @@ from saltwort.core.errors import BadInput
 from saltwort.core.explain.alignment import Placement
 from saltwort.core.explain.alone import CODES, FLOATS, LIGHT, alone, colour_of, cut_level, known
 from saltwort.core.explain.chains import FITTING, Chain, Deviation
+from saltwort.core.explain.explained import ANOTHER, AS_EXPECTED, IN_PLACES, Explained, explain
+from saltwort.core.explain.made import Made
 from saltwort.core.explain.operation import Scene
+from saltwort.core.explain.places import places
+from saltwort.core.explain.question import Question
 from saltwort.core.explain.samples import Samples, sampled
 from saltwort.core.explain.search import Search
 from saltwort.core.explain.steps import Step
@@ -25,6 +29,8 @@ FrameCode = Literal[
     "frame.wrong-primaries",
     "frame.non-finite",
     "frame.changed",
+    "frame.differs-in-places",
+    "frame.another-image",
     "frame.other-revision",
     "frame.exposure-jump",
     "frame.missing",
@@ -106,9 +112,46 @@ def judged(found: Survey, wanted: Expectation, beside: Pixels | None) -> tuple[N
         notes = [note for note in notes if note.code in ("frame.clipped", "frame.wrong-primaries")]
     elif search is not None and (told := _beside(search, wanted)):
         notes = [told, *(note for note in notes if note.code != told.code)]
-    if count := found.facts.stats.non_finite:
-        notes.append(Note("frame.non-finite", f"{count:,} samples are infinite or no number at all."))
-    return tuple(notes)
+    return (*notes, *_not_finite(found))
+
+
+def judged_beside_its_render(found: Survey, wanted: Expectation, question: Question) -> tuple[Note, ...]:
+    """What is wrong with a frame whose own render is known, the worst first: the answer of Explain, in every pixel.
+    `question` holds the frame and the light of that render."""
+    said = explain(question)
+    notes = [note for note in _alone(found, wanted) if note.code == "frame.wrong-primaries"]
+    if said.verdict != AS_EXPECTED:
+        told = _earlier(wanted, question, said) or Note(_code_of_answer(said, wanted.scene), said.sentence)
+        notes = [told, *(note for note in notes if note.code != told.code)]
+    return (*notes, *_not_finite(found))
+
+
+def _earlier(wanted: Expectation, question: Question, said: Explained) -> Note | None:
+    """Whether a frame is in every pixel as an earlier revision would have it."""
+    if said.verdict == ANOTHER:
+        return None
+    question = question.with_alpha_alike()
+    for one in wanted.earlier:
+        if places(question.picture, question.light, said.placement, Made(one.written), question.coding) is None:
+            return _of_earlier(one)
+    return None
+
+
+def _of_earlier(one: Earlier) -> Note:
+    return Note("frame.other-revision", f"It is as revision {one.revision} of the project would have it.")
+
+
+def _code_of_answer(said: Explained, scene: Scene) -> FrameCode:
+    if said.verdict == ANOTHER:
+        return "frame.another-image"
+    if said.verdict == IN_PLACES:
+        return "frame.differs-in-places"
+    return _code_of(said.deviations[0].code, scene) if said.deviations else "frame.changed"
+
+
+def _not_finite(found: Survey) -> tuple[Note, ...]:
+    count = found.facts.stats.non_finite
+    return (Note("frame.non-finite", f"{count:,} samples are NaN or infinite."),) if count else ()
 
 
 def light_of(found: Survey, scene: Scene) -> Pixels | None:
@@ -169,7 +212,7 @@ def _beside(search: Search, wanted: Expectation) -> Note | None:
     for one in wanted.earlier:
         chain = search.written(one.written)
         if explains(chain) and chain.cost <= 1.05 * best.cost:
-            return Note("frame.other-revision", f"It is as revision {one.revision} of the project would have it.")
+            return _of_earlier(one)
     if not explains(best):
         return None
     deviation = best.deviations[0]

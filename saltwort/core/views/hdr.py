@@ -9,6 +9,8 @@ from numpy.typing import NDArray
 
 from saltwort.core.engine import ViewChoice, apply, view_processor
 from saltwort.core.engine.displays import SDR_WHITE
+from saltwort.core.engine.measured import display_to_xyz, space_of_view
+from saltwort.core.errors import BadInput
 from saltwort.core.spaces.curves import srgb_encoded
 from saltwort.core.spaces.difference import colour_science
 from saltwort.core.spaces.gamuts import REC709, REC2020, rgb_to_xyz
@@ -42,11 +44,21 @@ BANDS = (
 )
 
 
+def own_primaries(config: ocio.Config, choice: ViewChoice) -> Array:
+    """3×3 matrix from light in the channels of a view's display to CIE XYZ; of Rec.2020, which HDR is delivered in,
+    where the display's own primaries cannot be told."""
+    space = space_of_view(config, choice)
+    try:
+        return display_to_xyz(config, space) if space else rgb_to_xyz(REC2020)
+    except BadInput:
+        return rgb_to_xyz(REC2020)
+
+
 def display_light(config: ocio.Config, choice: ViewChoice, codes: Array) -> Array:
-    """Light of a display in Rec.2020 primaries, cd/m², of code values of a view, (n, 3); what is no number is black.
+    """Light of a display in its own channels (`own_primaries`), cd/m², of code values of a view, (n, 3); NaN is black.
     Raises BadInput for a view whose numbers are no light of a display."""
     xyz = display_xyz(config, choice, np.nan_to_num(codes, nan=0.0, posinf=1.0, neginf=0.0))
-    return np.maximum(xyz @ np.linalg.inv(rgb_to_xyz(REC2020)).T, 0.0) * SDR_WHITE
+    return np.maximum(xyz @ np.linalg.inv(own_primaries(config, choice)).T, 0.0) * SDR_WHITE
 
 
 def peak_of_view(config: ocio.Config, choice: ViewChoice) -> float:
@@ -98,9 +110,10 @@ def on_screen_of(light: Array, made_on: float, peak: float) -> Array:
     return pq_decoded(np.where(value < knee, value, bent) * top)
 
 
-def on_this_screen(light: Array, white: float) -> NDArray[np.float32]:
-    """Light as sRGB code values for an SDR screen whose white stands for `white` cd/m²: what is brighter is cut."""
-    rec709 = light @ (np.linalg.inv(rgb_to_xyz(REC709)) @ rgb_to_xyz(REC2020)).T
+def on_this_screen(light: Array, primaries: Array, white: float) -> NDArray[np.float32]:
+    """Light in channels of the given primaries (3×3, to XYZ) as sRGB code values for an SDR screen whose white stands
+    for `white` cd/m²: what is brighter is clipped."""
+    rec709 = light @ (np.linalg.inv(rgb_to_xyz(REC709)) @ primaries).T
     return srgb_encoded(np.clip(rec709 / white, 0, 1)).astype(np.float32)
 
 

@@ -14,9 +14,12 @@ from saltwort.core.explain.explained import Explained
 from saltwort.core.explain.files import check_size, in_colour
 from saltwort.core.explain.question import Depth, Question
 from saltwort.core.images import read_pixels
+from saltwort.core.images.alpha import associated
+from saltwort.core.images.channels import STRAIGHT
 from saltwort.core.images.reading import Pixels
 from saltwort.server.handoffs.models import Station
 from saltwort.server.handoffs.repairs import repairs
+from saltwort.server.images.models import StoredImage
 from saltwort.server.projects.models import Project, Revision
 from saltwort.server.projects.setups import config_of, current_setup
 from saltwort.server.scene.models import Render
@@ -58,12 +61,15 @@ def render_named(project: Project, name: str) -> Render:
     return found
 
 
-def light_of_render(render: Render, revision: Revision) -> Pixels:
-    """The light of a render in the working space of a revision."""
-    check_size(render.image.measured().header, render.name)
-    pixels = read_pixels(render.image.file, render.layer or None, alpha=True)
+def light_of_render(render: Render, revision: Revision, frame: StoredImage | None = None) -> Pixels:
+    """The light of a render, or of a `frame` of it, in the working space of a revision, with associated alpha."""
+    image = frame or render.image
+    header = image.measured().header
+    check_size(header, render.name)
+    pixels = read_pixels(image.file, render.layer or None, alpha=True)
     processor = space_processor(config_of(revision), space_of(render).space, ocio.ROLE_SCENE_LINEAR)
-    return apply(processor, in_colour(pixels))
+    light = apply(processor, in_colour(pixels))
+    return associated(light) if header.alpha == STRAIGHT and light.shape[2] == 4 else light
 
 
 def question_of(revision: Revision, pixels: Pixels, depth: Depth, light: Pixels, wanted: Wanted) -> Question:

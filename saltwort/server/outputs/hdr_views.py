@@ -117,7 +117,7 @@ def hdr_picture(request: Request, slug: str, pk: int) -> HttpResponse:
         shown = hdr.false_colours(light)
     else:
         there = hdr.on_screen_of(light, hdr.peak_of_view(config, choice), asked["peak"])
-        shown = hdr.on_this_screen(there, asked["white"])
+        shown = hdr.on_this_screen(there, hdr.own_primaries(config, choice), asked["white"])
     return picture(encode_png(shown.reshape(pixels.shape)))
 
 

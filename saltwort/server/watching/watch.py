@@ -13,8 +13,18 @@ from django.utils import timezone
 
 from saltwort.core.engine import ViewChoice
 from saltwort.core.errors import BadInput
-from saltwort.core.explain.frames import Earlier, Expectation, Note, figures_of, judged, light_of
+from saltwort.core.explain.files import check_size, straight_pixels
+from saltwort.core.explain.frames import (
+    Earlier,
+    Expectation,
+    Note,
+    figures_of,
+    judged,
+    judged_beside_its_render,
+    light_of,
+)
 from saltwort.core.explain.operation import Scene
+from saltwort.core.explain.question import Question, depth_of
 from saltwort.core.explain.steps import Step, in_turn
 from saltwort.core.images import Survey
 from saltwort.core.images.intake import survey_apart
@@ -22,6 +32,8 @@ from saltwort.core.images.reading import Pixels
 from saltwort.core.images.sequences import MOST_FRAMES, SUFFIXES, Frame, frame_of
 from saltwort.core.project import read_setup
 from saltwort.core.threads import CORES
+from saltwort.server.handoffs.explaining import Wanted, light_of_render, question_of
+from saltwort.server.images.models import StoredImage
 from saltwort.server.images.operations import preview_of
 from saltwort.server.kept import count_change
 from saltwort.server.projects.models import Project, Revision
@@ -144,7 +156,7 @@ class Watch:
             return None
         if looked.found is None and time.time() - modified / 1e9 < max(STILL_WRITING, self.quiet):
             return None
-        notes = self._notes(looked, wanted)
+        notes = self._notes(looked, wanted, revision)
         figures = figures_of(looked.found) if looked.found else None
         row, _ = WatchedFrame.objects.update_or_create(
             folder=self.folder,
@@ -169,10 +181,26 @@ class Watch:
                 self._lights[row.pk] = light_of(looked.found, wanted.scene)
         return row
 
-    def _notes(self, looked: Looked, wanted: Expectation) -> tuple[Note, ...]:
+    def _notes(self, looked: Looked, wanted: Expectation, revision: Revision) -> tuple[Note, ...]:
         if looked.found is None:
             return (Note("frame.unreadable", looked.reason),)
+        if (question := self._question(looked.frame, looked.found, wanted.scene, revision)) is not None:
+            return judged_beside_its_render(looked.found, wanted, question)
         return judged(looked.found, wanted, self._beside(looked.frame, wanted.scene))
+
+    def _question(self, frame: Frame, found: Survey, scene: Scene, revision: Revision) -> Question | None:
+        """What Explain is asked of a frame whose own render is there, both of a size that it takes; else None."""
+        image = _image_of_its_own(self.folder.render, frame.number) if self.folder.render else None
+        if image is None:
+            return None
+        try:
+            check_size(found.facts.header, frame.file.name)
+            light = light_of_render(self.folder.render, revision, image)
+            pixels = straight_pixels(frame.file, found.facts.header)
+        except (BadInput, OSError):
+            return None
+        depth = depth_of(found.facts.header, frame.file.suffix)
+        return question_of(revision, pixels, depth, light, Wanted(scene.choice, scene.expects_light))
 
     def _beside(self, frame: Frame, scene: Scene) -> Pixels | None:
         """The light of the nearest good frame, or of the render that they should show."""
@@ -284,12 +312,17 @@ def _from_space(scene: Scene, space: str, light: Pixels) -> Pixels | None:
 
 def _light_of_render(render: Render, number: int | None, scene: Scene) -> Pixels | None:
     """The light of a render, small, in the working space; of a sequence that of the frame with a number."""
-    image = render.image
-    if number is not None and render.frame is not None:
-        same = render.frames.select_related("image").filter(number=number).exclude(image=None).first()
-        image = same.image if same else image
     try:
-        small = preview_of(image).thumbnail
+        small = preview_of(_image_of_its_own(render, number) or render.image).thumbnail
     except BadInput:
         return None
     return _from_space(scene, space_of(render).space, np.ascontiguousarray(small, np.float32))
+
+
+def _image_of_its_own(render: Render, number: int | None) -> StoredImage | None:
+    """The image of a render that a frame with a number shows: of a sequence that of the same number, of a still that
+    for a file without a number. None where that is not known: the frames of a shot move."""
+    if render.frame is None:
+        return render.image if number is None else None
+    same = render.frames.select_related("image").filter(number=number).exclude(image=None).first()
+    return same.image if same else None

@@ -52,6 +52,20 @@ def changed(subjects: Subjects) -> Iterator[Problem]:
     yield from _problems(subjects, "frame.changed", "Something was done to frames", advice)
 
 
+@check("frame.differs-in-places", BLOCKER)
+def differs_in_places(subjects: Subjects) -> Iterator[Problem]:
+    """A part of a frame that landed is not what its render shows: clipped, exposed otherwise, covered."""
+    advice = "Explain shows where."
+    yield from _problems(subjects, "frame.differs-in-places", "Frames differ from their renders in places", advice)
+
+
+@check("frame.another-image", BLOCKER)
+def another_image(subjects: Subjects) -> Iterator[Problem]:
+    """A frame that landed shows something else than the render with its number."""
+    advice = "Check the frame number and the shot."
+    yield from _problems(subjects, "frame.another-image", "Frames of another shot or number", advice)
+
+
 @check("frame.other-revision", CAUTION)
 def other_revision(subjects: Subjects) -> Iterator[Problem]:
     """A frame that landed is as an earlier revision of the project would have it."""
