@@ -10,6 +10,7 @@ from typing import Any
 from unittest.mock import patch
 
 import numpy as np
+import OpenEXR
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import override_settings
 
@@ -265,6 +266,25 @@ class Deliver(SequenceTestCase):
         self.assertEqual(self.output(output["id"])["frames"], {"made": 8, "waiting": 0, "refused": 0})
         self.assertEqual({file: file.stat().st_mtime_ns for file in before}, before)
         self.assertIn("is made", self.tell("post", f"/outputs/{output['id']}/make-the-rest", 400)["detail"])
+
+    def test_layers_are_data_in_all_frames_or_in_none(self) -> None:
+        rng = np.random.default_rng(5)
+        for number in NUMBERS:
+            vectors = rng.normal(size=(12, 16, 3)) * (number != NUMBERS[0])
+            vectors /= np.maximum(np.linalg.norm(vectors, axis=2, keepdims=True), 1e-9)
+            planes = {
+                f"aov7.{name}": np.ascontiguousarray(vectors[..., at], np.float32) for at, name in enumerate("RGB")
+            }
+            planes |= {name: np.full((12, 16), 0.18, np.float16) for name in "RGB"}
+            OpenEXR.File({}, planes).write(str(self.shot / f"dusk.{number}.exr"))
+        output = self.make("light", sample="half", layers="all", space="Linear Rec.709 (sRGB)")
+        self.assertIn("aov7", self.told(output)["passed as data"])
+        with self.packed(output) as files:
+            for name in files.namelist():
+                if name.endswith(".exr"):
+                    files.extract(name, self.folder)
+                    with OpenEXR.File(str(self.folder / name), separate_channels=True) as file:
+                        self.assertEqual(file.channels()["aov7.R"].pixels.dtype, np.float32, name)
 
     def test_a_cancelled_sequence_goes_on_later(self) -> None:
         render = self.bring()

@@ -179,6 +179,21 @@ class Passing(TestCase):
         target, _ = self.deliver(source)
         self.assert_passed(source, target, ["aov7", "hidden01"], half=True)
 
+    def test_a_layer_that_is_data_in_one_frame_is_data_in_all(self) -> None:
+        vectors = self.random.normal(size=(HEIGHT, WIDTH, 3))
+        vectors /= np.linalg.norm(vectors, axis=2, keepdims=True)
+        light = {name: self.light() for name in "RGB"}
+        frames = {}
+        for name, values in (("black", np.zeros_like(vectors)), ("seen", vectors)):
+            planes = light | {f"aov7.{last}": values[..., at].astype(np.float16) for at, last in enumerate("RGB")}
+            frames[name] = self.written(planes).rename(self.folder / f"{name}.exr")
+        self.assertFalse(judged_layers(frames["black"])[1].is_data)
+        (_, layer) = judged_layers(frames["black"], beside=list(frames.values()))
+        self.assertTrue(layer.is_data)
+        self.assertIn("in another frame", layer.reason)
+        (_, layer) = judged_layers(frames["black"], ByHand.read("", "aov7"), list(frames.values()))
+        self.assertFalse(layer.is_data)
+
     def test_a_hand_is_right(self) -> None:
         planes = {name: self.light() for name in "RGB"}
         planes |= {f"{name}.{last}": self.light() for name in ("N", "warm") for last in "RGB"}

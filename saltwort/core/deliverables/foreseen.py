@@ -1,6 +1,6 @@
 """What a deliverable will cost and lose, told before it is made from what is known of the picture."""
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -23,6 +23,8 @@ class Subject:
     colours: Pixels
     find_file: Callable[[], Path] | None = None
     """Where the picture stands, for what its layers are; asked only where that matters, since it may be gone."""
+    find_beside: Callable[[], Sequence[Path]] = tuple
+    """Where some frames of the same sequence stand."""
 
     @property
     def has_alpha(self) -> bool:
@@ -30,7 +32,7 @@ class Subject:
 
     def layers(self, by_hand: ByHand = NOTHING_BY_HAND) -> tuple[JudgedLayer, ...]:
         """All layers of the file, each colour or data. Raises BadInput for a layer `by_hand` that it lacks."""
-        return judged_layers(self.find_file(), by_hand) if self.find_file else ()
+        return judged_layers(self.find_file(), by_hand, self.find_beside()) if self.find_file else ()
 
     def losses_of_all(self) -> Iterator[str]:
         """What no kind keeps that holds one picture of finite numbers."""

@@ -60,7 +60,7 @@ def chosen_parts(source: Source, layers: str, by_hand: ByHand, *, separate: bool
     """The layers that are delivered, by the part of the file they go to: those named, as `old=new` where they are
     called otherwise; ALL; or the one looked at, where `layers` is empty. `separate` gives each a part of its own.
     Raises BadInput for one that there is not."""
-    known = {each.name: each for each in judged_layers(source.file, by_hand)}
+    known = {each.name: each for each in judged_layers(source.file, by_hand, source.beside)}
     first = next(iter(known))
     wanted: dict[str, str]
     if not layers.strip():

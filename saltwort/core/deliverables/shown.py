@@ -42,6 +42,8 @@ class Source:
     """Of a frame in its sequence."""
     called: str = ""
     """Where people know it by another name than that of the file."""
+    beside: tuple[Path, ...] = ()
+    """Some frames of the same sequence: what is data in one of them is data in all."""
 
     @property
     def name(self) -> str:

@@ -18,7 +18,7 @@ from saltwort.core.explain.chroma import chroma_offset, moved_back
 from saltwort.core.explain.fitted import Fitted, fitted
 from saltwort.core.explain.operation import Scene
 from saltwort.core.explain.placed import inside, placed
-from saltwort.core.explain.places import COVERED, EXPOSED, SINGLE, Places, places
+from saltwort.core.explain.places import COVERED, EXPOSED, SCATTERED, SINGLE, Places, places
 from saltwort.core.explain.question import LOSSY_DEPTH, STEP, Question
 from saltwort.core.explain.samples import Samples, sampled
 from saltwort.core.explain.search import CLOSE, Search
@@ -37,8 +37,9 @@ CLEARLY_BETTER = 1.5
 """How many times better something known must explain a picture that is hardly off, for it not to be as expected."""
 BETTER = 0.85
 """Part of what the best chain leaves that one which counts as one more must leave, to be named beside it."""
-MOST_ELSEWHERE, OUTSIDE = 0.25, 2.0
-"""Share of the image that a chain may leave unexplained, and the factor by which that share lowers the confidence."""
+MOST_ELSEWHERE, MOST_SCATTERED, OUTSIDE = 0.25, 0.03, 2.0
+"""Share of the image that a chain may leave unexplained, in one place or scattered, and the factor by which that share
+lowers the confidence."""
 HARDLY, OF_CODING, HARDLY_MORE, FAR_BETTER = 0.25, 0.5, 1.6, 10.0
 """ΔE in the mean, or as a part of what the coding makes, or how many times as much, that one deviation more is not told
 for, unless it explains so many times as much of what the coding can tell."""
@@ -181,7 +182,7 @@ def explain(question: Question) -> Explained:
     if not _is_explained(best, _difference(question, search, best, samples, MOST)[0]):
         return unknown()
     where = None if everywhere else _places(question, search, placement, best)
-    if where and where.share > MOST_ELSEWHERE:
+    if where and where.share > (MOST_SCATTERED if where.looks == SCATTERED else MOST_ELSEWHERE):
         return unknown()
     others = tuple(map(_told, _fitting_as_well(search, best, chains[1:])))
     verdict = UNDECIDED if others else EXPLAINED

@@ -6,6 +6,7 @@ Data is no light: a conversion of colour would turn its vectors and spoil its nu
 
 import re
 from collections.abc import Collection, Iterator, Sequence
+from contextlib import suppress
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
@@ -50,6 +51,7 @@ _WORD = re.compile(r"[A-Z]+(?![a-z])|[A-Z]?[a-z]+")
 _FEWEST = 64
 """Pixels that are not black, from which values can tell."""
 _BANDS = 8
+NOTHING_SAYS = "since nothing in its name, header or values says otherwise"
 LARGEST_LIGHT, SMALLEST_LIGHT = 1e7, 1e-20
 """Beyond the sun seen directly, and below what floats of light hold before they are 0: numbers that are only bits."""
 
@@ -110,14 +112,42 @@ def layer_names(path: Path) -> tuple[str, ...]:
     return tuple(layer.name for layer in read_layers(path))
 
 
-def judged_layers(path: Path, by_hand: ByHand = NOTHING_BY_HAND) -> tuple[JudgedLayer, ...]:
+def judged_layers(
+    path: Path, by_hand: ByHand = NOTHING_BY_HAND, beside: Sequence[Path] = ()
+) -> tuple[JudgedLayer, ...]:
     """The layers of a file in their order, each colour or data. Values are looked at where nothing else tells, in a few
-    bands of the picture. Raises BadInput for what is no image, and for a layer `by_hand` that the file lacks."""
+    bands of the picture. Of a frame, `beside` are others of its sequence: what is data in one of them by its values is
+    data in all. Raises BadInput for what is no image, and for a layer `by_hand` that the file lacks."""
     layers = read_layers(path)
     by_hand.check([layer.name for layer in layers], path.name)
+    judged = [_as_said(each, by_hand) for each in _judged_as_it_is(path, layers)]
+    if all(each.is_data or each.reason != NOTHING_SAYS for each in judged):
+        return tuple(judged)
+    elsewhere = _data_beside(tuple(beside))
+    return tuple(
+        JudgedLayer(each.layer, True, elsewhere[each.name])
+        if each.reason == NOTHING_SAYS and each.name in elsewhere
+        else each
+        for each in judged
+    )
+
+
+@lru_cache(16)
+def _data_beside(frames: tuple[Path, ...]) -> dict[str, str]:
+    """The layers that are data in one of some frames by its values, with the reason; frames that cannot be read say
+    nothing."""
+    found: dict[str, str] = {}
+    for frame in frames:
+        with suppress(BadInput, OSError):
+            for each in _judged_as_it_is(frame, read_layers(frame)):
+                if each.is_data:
+                    found.setdefault(each.name, f"{each.reason} in another frame")
+    return found
+
+
+def _judged_as_it_is(path: Path, layers: tuple[Layer, ...]) -> tuple[JudgedLayer, ...]:
     stamp = path.stat()
-    judged = _judged(path, stamp.st_mtime_ns, stamp.st_size, layers)
-    return tuple(_as_said(each, by_hand) for each in judged)
+    return _judged(path, stamp.st_mtime_ns, stamp.st_size, layers)
 
 
 def _as_said(judged: JudgedLayer, by_hand: ByHand) -> JudgedLayer:
@@ -218,7 +248,7 @@ def _by_values(layer: Layer, pixels: Pixels) -> JudgedLayer:
     """What the values of a colour, float32 (pixels, 1 or 3), tell; colour where they say nothing else."""
     if why := data_by_values(pixels):
         return JudgedLayer(layer, True, why)
-    return JudgedLayer(layer, False, "since nothing in its name, header or values says otherwise")
+    return JudgedLayer(layer, False, NOTHING_SAYS)
 
 
 def data_by_values(pixels: Pixels) -> str:

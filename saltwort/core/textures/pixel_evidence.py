@@ -201,7 +201,7 @@ def _packed(facts: Facts) -> Iterator[Piece]:
             says,
             {ENCODED: 0.03, LINEAR: 0.03, LOG: 0.01, NUMBERS: 0.1, PACKED: 1.0, VECTORS: 0.6},
         )
-    elif any(at_end) and not all(at_end):
+    elif any(at_end) and not all(at_end) and max(medians) > _MOSTLY_BLACK:
         says = "One channel is nearly all 0 or 1 while others are not, as metalness or a mask beside other maps."
         yield (
             "pixels.mask-channel",

@@ -19,7 +19,7 @@ from saltwort.core.numbers import megabytes
 from saltwort.server.images.operations import preview_of
 from saltwort.server.images.pictures import stored
 from saltwort.server.outputs.models import Output
-from saltwort.server.outputs.sources import chosen_in, frames_asked
+from saltwort.server.outputs.sources import chosen_in, frames_asked, frames_beside
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.setups import config_of
 from saltwort.server.scene.models import IN, Render
@@ -87,7 +87,11 @@ def _subject(render: Render) -> Subject:
     else:
         colours = preview_of(render.image).sample[:, colour_channels(facts.header.channel_names)]
     return Subject(
-        facts, space_of(render).space, np.ascontiguousarray(colours, np.float32)[None], lambda: render.image.file
+        facts,
+        space_of(render).space,
+        np.ascontiguousarray(colours, np.float32)[None],
+        lambda: render.image.file,
+        lambda: frames_beside(render),
     )
 
 

@@ -19,7 +19,7 @@ from saltwort.server.jobs.models import QUEUED, RUNNING, WAITING, Job
 from saltwort.server.jobs.operations import Cancelled, Report, start, work
 from saltwort.server.jobs.spread import Outcome, file_task, go_on, work_through
 from saltwort.server.outputs.models import MADE, REFUSED, Output, OutputFrame
-from saltwort.server.outputs.sources import RENDER_REMOVED, settings_kept
+from saltwort.server.outputs.sources import RENDER_REMOVED, frames_beside, settings_kept
 from saltwort.server.projects.config_files import config_at, config_file
 from saltwort.server.scene.models import Render
 from saltwort.server.scene.operations import facts_of, image_of
@@ -69,6 +69,7 @@ def _make_frames(job: Job, report: Report) -> str:
     if output is None:
         raise Cancelled(REMOVED)
     config = config_file(output.revision)
+    beside = list(map(str, frames_beside(output.render))) if output.render else []
 
     def arguments(frame: OutputFrame) -> dict[str, Any]:
         if output.render is None:
@@ -80,6 +81,7 @@ def _make_frames(job: Job, report: Report) -> str:
             "source": str(image_of(output.render, frame.number).file),
             "number": frame.number,
             "target": str(output.folder / frame.name),
+            "beside": beside,
         }
 
     begun = time.monotonic()
@@ -106,12 +108,18 @@ def _keep_time(output: Output, seconds: float) -> None:
 
 @file_task
 def make_frame(
-    config: str, kind: str, settings: dict[str, Any], source: str, number: int, target: str
+    config: str, kind: str, settings: dict[str, Any], source: str, number: int, target: str, beside: list[str]
 ) -> dict[str, Any]:
     """Make one file of a sequence, by the config that stands at a path."""
     made = deliverable_of(kind)
     own = settings_kept(made, settings)
-    of_frame = Source(Path(source), settings["source_space"], settings.get("source_layer", ""), number)
+    of_frame = Source(
+        Path(source),
+        settings["source_space"],
+        settings.get("source_layer", ""),
+        number,
+        beside=tuple(map(Path, beside)),
+    )
     facts = asdict(made.write(config_at(config), [of_frame], own, Path(target), go_on))
     with Path(target).open("rb") as file:
         return {"facts": facts, "sha256": file_digest(file, "sha256").hexdigest()}

@@ -5,6 +5,8 @@ from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
+import numpy as np
+
 from saltwort.core.deliverables import FRAMES, OF_PICTURES, Defaults, Deliverable, Source
 from saltwort.core.errors import BadInput
 from saltwort.core.images.sequences import FrameRange, frame_name, runs_of
@@ -19,6 +21,8 @@ from saltwort.server.textures.operations import assigned_textures
 
 EVERY = "all"
 RENDER_REMOVED = "The render that this output is made of was removed. Make the output of another."
+TOGETHER = 5
+"""Frames by whose values layers of data are told, for all frames of a sequence alike."""
 OF_SOURCE = ("source_space", "source_layer", "source_frames")
 """What stands in stored settings of the render, beside those of the deliverable."""
 
@@ -93,6 +97,17 @@ def sources_of_render(made: Deliverable[Any], render: Render, of: Mapping[str, A
             file = image.file if image else file
         sources.append(Source(file, space, layer, number, name))
     return sources
+
+
+def frames_beside(render: Render) -> list[Path]:
+    """TOGETHER frames of a sequence, from the first to the last; none of a single picture."""
+    images = [frame.image for frame in render.frames.exclude(image=None).select_related("image") if frame.image]
+    places = np.unique(np.linspace(0, len(images) - 1, TOGETHER).round().astype(int)) if images else []
+    found = []
+    for place in places:
+        with suppress(BadInput):  # a file that is gone has its own finding
+            found.append(images[place].file)
+    return found
 
 
 def textures_of(project: Project) -> list[Source]:
