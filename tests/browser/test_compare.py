@@ -13,6 +13,7 @@ from saltwort.core.images import read_pixels
 from saltwort.core.scene.renders import follow
 from saltwort.core.views.grade import AFTER, BEFORE, Grade, graded
 from saltwort.server.images.operations import store_file
+from saltwort.server.scene.operations import add_render
 from tests.browser.base import BrowserTestCase
 from tests.samples import ACES_SDR, SRGB_DISPLAY, UNTONED, light, project_config, write
 
@@ -95,6 +96,17 @@ class LivePictures(CompareTestCase):
             self.quiet()
             difference = float(re.search(r"is ([0-9.]+) of 255", status.inner_text())[1])
             self.assertLess(difference, 1.0, view)
+
+    def test_raw_shows_the_numbers_of_a_file_that_is_encoded(self) -> None:
+        codes = np.random.default_rng(20261202).integers(0, 256, (54, 96, 3))
+        file = write(self.folder / "codes.png", (codes / 255).astype(np.float32), "uint8")
+        self.project.renders.all().delete()
+        add_render(self.project, "codes.png", store_file(file, "codes.png"))
+        self.open("compare")
+        self.choose("View, pane 1", "Raw")
+        shown = self.pixels(self.drawn("Pane 1", "Raw"))
+        # Half floats of light keep 11 bits, which the curve of sRGB leaves within one step of 8 bits.
+        np.testing.assert_allclose(shown, codes, atol=1)
 
     def test_magnified_around_the_pointer_moved_and_whole_again(self) -> None:
         page = self.open("compare")

@@ -4,15 +4,19 @@ import os
 from collections.abc import Callable
 from io import BytesIO
 from unittest import TestCase
+from unittest.mock import patch
 
 import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
+from saltwort.core.explain import quick
+from saltwort.core.explain.alignment import Placement
 from saltwort.core.explain.explained import AS_EXPECTED, IN_PLACES, Explained, explain
+from saltwort.core.explain.made import Made
 from saltwort.core.explain.operation import Scene
-from saltwort.core.explain.places import COVERED, CUT, EXPOSED, SINGLE
-from saltwort.core.explain.question import Question
+from saltwort.core.explain.places import COVERED, CUT, EXPOSED, QUICK, SINGLE, Coding, places
+from saltwort.core.explain.question import STEP, Question
 from tests.made_frames import CHOICES, frames_config, light_of
 
 SEED = int(os.environ.get("SALTWORT_SEED", "20261203"))
@@ -157,3 +161,25 @@ class EveryPixel(TestCase):
         self.assertNotEqual(self.asked(scene, layer, black, "16 bits").verdict, AS_EXPECTED)
         alone = np.ascontiguousarray(scene.view()(layer)[..., :3])
         self.assertEqual(self.asked(scene, layer, alone, "16 bits").verdict, AS_EXPECTED)
+
+
+class LookedUp(TestCase):
+    def test_large_pictures_that_are_looked_up_first_differ_in_the_same_places(self) -> None:
+        random = np.random.default_rng(SEED + 2)
+        light = with_alpha(light_of(2))
+        light[:9, :9, :3] = -0.5  # below what the LUT holds
+        made = Made(Scene(frames_config(), CHOICES[0]).view())  # type: ignore[arg-type]
+        whole = Placement((1.0, 1.0), (0.0, 0.0), "", 1.0)
+        coding = Coding(STEP["JPEG"], clips=True, lossy=True, linear=False)
+        for damage in (None, covered):
+            codes = damage(light[..., :3], made.step, random)[0] if damage else made.step(light)
+            picture, _ = saved(codes, "JPEG", random)
+            exact = places(picture, light, whole, made, coding)
+            with patch.object(quick, "FEWEST_PIXELS", 0):
+                self.assertIsNotNone(quick.as_lut(made, light, QUICK * coding.step))
+                found = places(picture, light, whole, made, coding)
+            if damage is None or found is None or exact is None:
+                self.assertEqual((exact, found), (None, None))
+            else:
+                self.assertEqual(exact.looks, found.looks)
+                self.assertLess(np.mean(exact.mask != found.mask), 1e-3)

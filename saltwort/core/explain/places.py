@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from saltwort.core.explain.alignment import Placement, flipped
 from saltwort.core.explain.made import Made
+from saltwort.core.explain.quick import as_lut
 from saltwort.core.images.reading import Pixels
 from saltwort.core.threads import on_all_cores
 
@@ -44,7 +45,9 @@ EXPOSURES = np.arange(-6, 6.01, 0.125)
 LEAST_STOPS = 0.1
 """Below which nobody exposed anything otherwise."""
 LOOKED_AT = 3_000
-ROWS = 128
+QUICK = 0.5
+"""In steps of the coding, how far a LUT may be off that is looked up instead of computing each pixel."""
+ROWS = 256
 """Rows that are computed together."""
 EXPLAINS, STILL_OFF = 0.85, 0.15
 """Share of what differs that must be as it looks, and how much of the difference may be left then."""
@@ -114,14 +117,21 @@ def places(picture: Pixels, light: Pixels, placement: Placement, made: Made, cod
     height, width = seen.shape[:2]
     differs = np.zeros((height, width), np.float32)
     margin = TILE if coding.lossy else 0
+    quick = as_lut(made, light, QUICK * coding.step) if coding.lossy else None
 
-    def compare(first: int) -> None:
+    def off(first: int, made: Made) -> Array:
         top, bottom = max(0, first - margin), min(height, first + ROWS + margin)
         band = seen[top:bottom]
         low, high, inside = _bounds(light, placement, made, coding, (top, bottom, width), reach)
         found = _lossy(band, low, high, coding.step) if coding.lossy else _exact(band, low, high, coding)
         found[~inside] = 0
-        differs[first : first + ROWS] = found[first - top : first - top + ROWS]
+        return found[first - top : first - top + ROWS]
+
+    def compare(first: int) -> None:
+        found = off(first, quick or made)
+        if quick and found.max() > 1:  # light beyond the range of the LUT may be all that is off
+            found = off(first, made)
+        differs[first : first + ROWS] = found
 
     on_all_cores(compare, range(0, height, ROWS))
     mask = _kept(differs, *((TILE**2, LOSSY_STARK) if coding.lossy else (FEWEST, STARK)))
