@@ -1,9 +1,11 @@
 """LUTs, profiles and grades as deliverables."""
 
 import os
+import warnings
 from dataclasses import asdict, replace
 from pathlib import Path
 
+import colour
 import numpy as np
 import PyOpenColorIO as ocio
 from PIL import Image, ImageCms
@@ -50,6 +52,33 @@ class Luts(DeliverableTestCase):
                 self.assertLess(off.mean(), 0.005)
                 self.assertEqual(written.error.colours, MIXED_COLOURS + 3 * OTHER_COLOURS)
                 self.assertLess(written.error.mean, 0.2)
+
+    def test_a_second_interpreter_reads_what_the_engine_reads(self) -> None:
+        """colour-science parses and applies the files of the formats that it knows."""
+        colours = np.random.default_rng(SEED).random((1, 4000, 3), np.float32)
+        stops = (2.0 ** (colours * 12 - 8)).astype(np.float32)
+        curve = {"source": "sRGB Encoded Rec.709 (sRGB)", "to": "Linear Rec.709 (sRGB)", "size": 4096}
+        cube = {"source": "ACEScct", "size": 33}
+        for file_format, asked, fed in (
+            ("cube", cube, colours),
+            ("cube", {"source": "ACEScg", "size": 33}, stops),
+            ("csp", cube, colours),
+            ("csp", {"source": "ACEScg", "size": 33}, stops),
+            ("spi3d", cube, colours),
+            ("cube-1d", curve, colours),
+            ("spi1d", curve, colours),
+        ):
+            with self.subTest(file_format, **asked):
+                target, _ = self.make("lut", format=file_format, **asked)
+                with warnings.catch_warnings():
+                    warnings.simplefilter("ignore")
+                    read = colour.read_LUT(str(target))
+                parts = list(read) if isinstance(read, colour.LUTSequence) else [read]
+                found = fed[0].astype(float)
+                for part in parts:
+                    by_tetrahedra = {"interpolator": colour.algebra.table_interpolation_tetrahedral}
+                    found = part.apply(found, **(by_tetrahedra if isinstance(part, colour.LUT3D) else {}))
+                np.testing.assert_allclose(found, self.through(target, fed)[0], atol=2e-3)
 
     def test_curves(self) -> None:
         colours = np.random.default_rng(2).random((1, 4000, 3), np.float32)
