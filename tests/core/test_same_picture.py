@@ -6,6 +6,7 @@ from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
+import colour
 import numpy as np
 import OpenImageIO as oiio
 from PIL import Image
@@ -149,3 +150,35 @@ class Videos(SamePictureTestCase):
                     writer.write(each)
             expected = {"right": [], "fewer": ["other-frames"]}.get(name, ["other-picture"])
             self.assertEqual(self.doubts("movie", target, self.frames, **asked), expected, name)
+
+    def test_a_wrong_matrix_is_named_below_what_a_codec_does(self) -> None:
+        made = deliverables()["movie"]
+        rng = np.random.default_rng(SEED + 1)
+        noisy = tuple(
+            Source(self.frame(200 + number, night(rng, 90, 120).astype(np.float32) / 100), "ACEScg", number=number)
+            for number in range(1, 4)
+        )
+        for sources, asked in (
+            (self.frames[:4], {"codec": "h264", "quality": "review", **SDR709}),
+            (noisy, {"codec": "h264", "quality": "review", **SDR709}),
+            (self.frames[:4], {"codec": "hevc-hdr10", "quality": "review", **HDR}),
+        ):
+            settings = made.settings_from(asked, CHOSEN)
+            form = form_of(self.config, settings)
+            frames = [np.concatenate(list(settings.picture(self.config, source).strips())) for source in sources]
+            own = "BT.2020" if form.matrix == BT2020 else "BT.709"
+            for other in ("BT.601", "BT.709", "BT.2020"):
+                with self.subTest(asked, other=other):
+                    # The standards' weights by the image library of colour science, not by our own matrices.
+                    coded, decoded = (colour.WEIGHTS_YCBCR[f"ITU-R {name}"] for name in (other, own))
+                    target = self.folder / "recoded.mp4"
+                    with writing_video(target, frames[0].shape[1::-1], Fraction(24), form) as writer:
+                        for frame in frames:
+                            ycbcr = colour.RGB_to_YCbCr(frame[..., :3], coded, out_legal=False)
+                            shown = colour.YCbCr_to_RGB(ycbcr, decoded, in_legal=False)
+                            writer.write(to_planes(np.asarray(shown, np.float32), form))
+                    doubts = list(made.differs(self.config, tuple(sources), settings, target))
+                    if other == own:
+                        self.assertEqual(doubts, [])
+                    else:  # where areas are off by more than a codec does, these are told
+                        self.assertRegex(doubts[0].sentence, f"coded as Y′CbCr by {other}, decoded by {own}|areas by")

@@ -7,8 +7,8 @@ from numpy.typing import NDArray
 
 from saltwort.core.explain.alignment import Placement
 from saltwort.core.explain.made import Made
-from saltwort.core.explain.operations.matrix import coded_by
 from saltwort.core.images.reading import Pixels
+from saltwort.core.spaces.ycbcr import coded_by
 
 Array = NDArray[np.float32]
 _Y_CB_CR = coded_by("BT.709").astype(np.float32)

@@ -16,7 +16,13 @@ from saltwort.core.deliverables.foreseen import Foreseen, Subject, raw_bytes
 from saltwort.core.deliverables.frames import GAPS, STOP, Frames, numbers_told
 from saltwort.core.deliverables.options import option
 from saltwort.core.deliverables.registry import FRAMES, Defaults, Deliverable, Progress, deliverable
-from saltwort.core.deliverables.same_picture import NOISE, ColourShift, largest_of_blocks, of_shifted_colours
+from saltwort.core.deliverables.same_picture import (
+    NOISE,
+    ColourShift,
+    largest_of_blocks,
+    of_recoded_colours,
+    of_shifted_colours,
+)
 from saltwort.core.deliverables.shown import Doubt, ShownSettings, Source, of_another_size, size_doubts
 from saltwort.core.deliverables.told import Facts, coding_told, points_told
 from saltwort.core.engine import apply, view_processor
@@ -236,6 +242,8 @@ class Movie(Deliverable[MovieSettings]):
         if next(meant, None) is not None:  # how many frames are closed up is known at the end alone
             return [OTHER_FRAMES]
         if not off:
+            if recoded := shift.recoded:
+                return [of_recoded_colours(*recoded)]
             size_of_shift = shift.size
             return [of_shifted_colours(size_of_shift)] if size_of_shift > noise.colours else []
         numbers = numbers_told(list(off))

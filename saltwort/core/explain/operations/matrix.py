@@ -7,20 +7,11 @@ import numpy as np
 
 from saltwort.core.explain.operation import Scene, Way, operation
 from saltwort.core.explain.steps import Step, on_colour
-
-WEIGHTS = {"BT.601": (0.299, 0.114), "BT.709": (0.2126, 0.0722), "BT.2020": (0.2627, 0.0593)}
-"""Of red and blue in luma."""
-
-
-def coded_by(standard: str) -> np.ndarray:
-    """R′G′B′ to Y′CbCr by a key of WEIGHTS, a matrix for columns."""
-    red, blue = WEIGHTS[standard]
-    luma = np.array([red, 1 - red - blue, blue])
-    return np.stack([luma, (np.eye(3)[2] - luma) / (2 * (1 - blue)), (np.eye(3)[0] - luma) / (2 * (1 - red))])
+from saltwort.core.spaces.ycbcr import WEIGHTS, recoded
 
 
 def _between(coded: str, decoded: str) -> Step:
-    matrix = (np.linalg.inv(coded_by(decoded)) @ coded_by(coded)).T.astype(np.float32)
+    matrix = recoded(coded, decoded).T.astype(np.float32)
     return on_colour(lambda codes: codes @ matrix)
 
 
