@@ -1,16 +1,19 @@
 """A project from answers, what is next in one, the check of a screen, and the walk through the demo."""
 
 import json
-from itertools import product
+from itertools import cycle, product
 from typing import Any
 
 from django.core.files.uploadedfile import SimpleUploadedFile
 
+from saltwort.core.deliverables import FRAMES, Defaults, Source, deliverables, read_options
+from saltwort.core.deliverables.verify import against, verify
 from saltwort.core.project.parts.recipes import Recipes
-from saltwort.core.project.start import DELIVERIES, PICTURES, SPACES
+from saltwort.core.project.start import DELIVERIES, PICTURES, SPACES, Answers
 from saltwort.core.stations.kinds import KINDS
 from saltwort.core.views.screen_check import EXPONENTS, Seen, half_tone_code, screen_verdict
 from saltwort.demo.build import build_demo
+from saltwort.server.across.starting import config_from, started_from
 from saltwort.server.compare.operations import change_comparison, comparison_of
 from saltwort.server.compare.panes import pane_from_json
 from saltwort.server.projects.models import Project
@@ -54,7 +57,8 @@ class Start(StartTestCase):
                 facts = self.asked("/facts", picture=picture.key, space=space.key, deliveries=every)
                 self.assertEqual(facts["told"], [])
                 self.assertEqual(len(facts["displays"]), 4)
-                self.assertEqual(facts["outputs"], [each.recipe.name for each in DELIVERIES])
+                recipes = [recipe.name for each in DELIVERIES for recipe in each.recipes]
+                self.assertEqual(facts["outputs"], recipes)
                 first = next(one for one in facts["displays"] if one["display"] == "sRGB - Display")
                 self.assertTrue(first["view"].lower().startswith(picture.label.lower()), first)
         for delivery in DELIVERIES:
@@ -65,6 +69,29 @@ class Start(StartTestCase):
                 self.assertEqual(next(iter(config_of(project.current).getDisplays())), settings["display"])
         project = self.started("All", applications=[kind.key for kind in KINDS])
         self.assertEqual(project.stations.count(), len(KINDS))
+
+    def test_every_recipe_of_every_start_is_made_and_verified(self) -> None:
+        """All of them can be made; those of each picture are made in one of the working spaces, and verified."""
+        files = [write(self.folder / f"dusk.{number}.exr", light(54, 96, 12.0, number), "half") for number in range(3)]
+        every = tuple(each.key for each in DELIVERIES)
+        made_in = dict(zip((each.key for each in PICTURES), cycle(each.key for each in SPACES)))
+        for picture, space in product(made_in, (each.key for each in SPACES)):
+            answers = Answers(deliveries=every, picture=picture, space=space)
+            made, config = started_from(answers), config_from(answers)
+            chosen = Defaults(made.setup.view, made.setup.working_space)
+            for recipe in Recipes.of(made.setup):
+                with self.subTest(picture=picture, space=space, recipe=recipe.name):
+                    kind = deliverables()[recipe.kind]
+                    settings = kind.settings_from(read_options(kind.settings, dict(recipe.settings)), chosen)
+                    kind.check(config, settings)
+                    if made_in[picture] != space:
+                        continue
+                    sources = [Source(file, made.setup.working_space, number=at) for at, file in enumerate(files)]
+                    sources = sources if kind.takes == FRAMES else sources[:1]
+                    target = self.folder / kind.named("dusk", 1, settings)
+                    kind.write(config, sources, settings, target, lambda share, doing: None)
+                    of = () if kind.kind == "light" else sources
+                    self.assertEqual(against(verify(target), target, config, kind, settings, of).doubts, ())
 
     def test_without_a_render_lamps_or_the_rig_stand_in(self) -> None:
         shown = {

@@ -121,6 +121,8 @@ class _Measured:
 
 
 def _measured(path: Path, video: VideoFacts, form: VideoForm) -> _Measured:
+    from scipy import ndimage  # slow to import, seldom needed
+
     wanted = {round(place) for place in np.linspace(0, max(0, video.frames - 1), MEASURED_FRAMES)}
     known = by_code_points(form.primaries, form.transfer)
     gamut, curve = known[0] if known else (REC709, Curve(curves.SRGB))
@@ -131,7 +133,8 @@ def _measured(path: Path, video: VideoFacts, form: VideoForm) -> _Measured:
         found.numbers.append(number + 1)
         found.lowest, found.peak = min(found.lowest, float(codes.min())), max(found.peak, float(codes.max()))
         luma = planes[0].astype(np.float32) / (1 << (form.bits - 8))
-        found.beyond += float(np.mean((luma < 15) | (luma > 236)))
+        areas = ndimage.uniform_filter(luma, BLOCK)  # a codec rings beyond both ends, around the same mean
+        found.beyond += float(np.mean((areas < 15) | (areas > 236)))
         low, high = np.percentile(luma, (0.1, 99.9))
         found.ends.append((float(low), float(high)))
         step = max(1, luma.shape[0] // THUMBNAIL_ROWS)

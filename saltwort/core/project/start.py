@@ -26,13 +26,13 @@ ACES_2, ACES_1, UNTONED = "aces-2", "aces-1", "un-tone-mapped"
 @dataclass(frozen=True)
 class Delivery:
     """Something that is delivered: the display it is made for, by the interop ID of its encoding (empty for light), and
-    the recipe of its output."""
+    the recipes of its outputs."""
 
     key: str
     label: str
     does: str
     display: str
-    recipe: Recipe
+    recipes: tuple[Recipe, ...]
 
 
 DELIVERIES = (
@@ -41,23 +41,32 @@ DELIVERIES = (
         "Web pictures",
         "sRGB stills, 8 bits",
         "srgb_rec709_display",
-        Recipe("Web still", "still", (("bits", "8"),)),
+        (Recipe("Web still", "still", (("bits", "8"),)),),
     ),
-    Delivery("tv", "TV video", "Rec.709 with a gamma of 2.4", "g24_rec709_display", Recipe("TV video", "movie")),
+    Delivery("tv", "TV video", "Rec.709 with a gamma of 2.4", "g24_rec709_display", (Recipe("TV video", "movie"),)),
     Delivery(
         "wide",
         "Wide-gamut stills",
         "Display P3 stills, 16 bits",
         "srgb_p3d65_display",
-        Recipe("Wide-gamut still", "still", (("bits", "16"),)),
+        (Recipe("Wide-gamut still", "still", (("bits", "16"),)),),
     ),
-    Delivery("hdr", "HDR master", "Rec.2100 PQ video", "pq_rec2020_display", Recipe("HDR master", "movie")),
+    Delivery(
+        "hdr",
+        "HDR master",
+        "Rec.2100 PQ video (HDR10) and stills",
+        "pq_rec2020_display",
+        (
+            Recipe("HDR master", "movie", (("codec", "hevc-hdr10"),)),
+            Recipe("HDR still", "still", (("format", "avif"), ("bits", "10"))),
+        ),
+    ),
     Delivery(
         "light",
         "Scene-linear for the next department",
         "EXR in the working space, no view",
         "",
-        Recipe("Light", "light"),
+        (Recipe("Light", "light"),),
     ),
 )
 
@@ -182,21 +191,27 @@ def started(answers: Answers, base: str, config: ocio.Config) -> Started:
         setup = replace(setup, working_space=space, rules=rules)
     wanted = [each for each in DELIVERIES if each.key in answers.deliveries]
     made_for = {each.key: _display(config, each.display) for each in wanted if each.display}
-    told += [f"The config has no display for: {each.label}." for each in wanted if made_for.get(each.key, "") is None]
+    told += [
+        f"The config has no display for {each.label}, so no recipe is made for it."
+        for each in wanted
+        if made_for.get(each.key, "") is None
+    ]
     displays = list(dict.fromkeys(display for display in made_for.values() if display))
     first = displays[0] if displays else setup.view.display
     views, added, said = _views(config, answers.picture, displays or [first])
     setup = replace(setup, displays=tuple(displays), added_views=added, view=ViewChoice(first, views[first]))
-    recipes = [_recipe(each, made_for.get(each.key), views) for each in wanted]
+    recipes = [recipe for each in wanted for recipe in _recipes(each, made_for.get(each.key), views)]
     return Started(Recipes.with_value(setup, tuple(recipes)), answers.applications, (*told, *said))
 
 
-def _recipe(delivery: Delivery, display: str | None, views: Mapping[str, str]) -> Recipe:
-    """The recipe of a delivery, through the view of its display."""
+def _recipes(delivery: Delivery, display: str | None, views: Mapping[str, str]) -> tuple[Recipe, ...]:
+    """The recipes of a delivery, through the view of its display; none where the config has no such display."""
+    if not delivery.display:
+        return delivery.recipes
     if not display:
-        return delivery.recipe
+        return ()
     through = (("display", display), ("view", views[display]))
-    return replace(delivery.recipe, settings=(*delivery.recipe.settings, *through))
+    return tuple(replace(recipe, settings=(*recipe.settings, *through)) for recipe in delivery.recipes)
 
 
 def _space(config: ocio.Config, key: str) -> str | None:

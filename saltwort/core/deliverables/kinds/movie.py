@@ -225,7 +225,8 @@ class Movie(Deliverable[MovieSettings]):
             return [OTHER_FRAMES]
         wanted = {before + round(place) for place in np.linspace(0, video.frames - before - 1, COMPARED)}
         off: dict[int, float] = {}
-        shift, noise = ColourShift(), NOISE[settings.quality]
+        is_av1_review = settings.codec == AV1 and settings.quality == "review"
+        shift, noise = ColourShift(), NOISE["review of AV1" if is_av1_review else settings.quality]
         meant = enumerate(frames, start=before)
         for number, planes in decoded(file, wanted, form):
             shown = next((frame for place, frame in meant if place == number), None)
