@@ -8,16 +8,25 @@ import sys
 import zipfile
 from hashlib import sha256
 from pathlib import Path
+from tempfile import mkdtemp
 
 import numpy as np
+import PyOpenColorIO as ocio
 from PIL import ImageCms
 from pxr import Sdf, Usd, UsdShade, UsdValidation
 
 from saltwort.core.configs.target import VERSIONS
 from saltwort.core.deliverables.lut_errors import MIXED_COLOURS, OTHER_COLOURS
+from saltwort.core.engine import ViewChoice
 from saltwort.core.images import read_pixels, write_image
+from saltwort.server.compare.operations import keep_comparison
+from saltwort.server.compare.panes import Pane, pane_to_json
+from saltwort.server.handoffs.explaining import Wanted
 from saltwort.server.images.operations import store_file
+from saltwort.server.projects.models import Project
+from saltwort.server.projects.setups import config_of
 from saltwort.server.textures.operations import add_texture
+from saltwort.server.watching.operations import watched_for
 from tests.api.test_commands import CommandTestCase
 
 LOADED = """
@@ -36,7 +45,7 @@ def numbers(version: str) -> tuple[int, ...]:
 
 class PackageTestCase(CommandTestCase):
     def unpacked(self, pk: int) -> Path:
-        folder = self.folder / f"unpacked {pk}"  # a blank, as in many paths
+        folder = Path(mkdtemp(dir=self.folder, suffix=f" {pk}"))  # a blank, as in many paths
         zipfile.ZipFile(io.BytesIO(self.ask(f"/stations/{pk}/package"))).extractall(folder)
         return next(folder.iterdir())
 
@@ -85,6 +94,53 @@ class Configs(PackageTestCase):
         self.assertIn("start.sh", (folder / "README.txt").read_text())
         self.assertTrue(os.access(folder / "environment" / "start.sh", os.R_OK))
         self.assertIn("with proof", manifest["config"]["trimmed"])
+
+
+class Delivered(PackageTestCase):
+    """What a project delivers is in the config of every application, under a name of its own."""
+
+    def views_of(self, folder: Path) -> dict[str, list[str]]:
+        config = ocio.Config.CreateFromFile(str(next(folder.glob("**/*.ocioz"))))
+        return {display: list(config.getViews(display)) for display in config.getDisplays()}
+
+    def test_views_of_recipes_displays_kept_comparisons_and_watched_folders(self) -> None:
+        pk = self.added("compositor-nodes")
+        before = self.unpacked(pk)
+        config = config_of(self.project.current)
+        hdr, p3, video = (
+            next(each for each in config.getDisplays() if word in each)
+            for word in ("Rec.2100-PQ", "P3 - Display", "1886")
+        )
+        views = {display: list(config.getViews(display)) for display in (hdr, p3, video)}
+        settings = {"display": hdr, "view": views[hdr][-1], "codec": "hevc-hdr10"}
+        self.tell("put", "/recipes", 204, based_on=self.revision(), name="HDR", kind="movie", settings=settings)
+        pane = pane_to_json(Pane(ViewChoice(p3, views[p3][-1])))
+        keep_comparison(Project.objects.get(pk=self.project.pk), "P3", "", {"panes": [pane]})
+        (self.folder / "night").mkdir()
+        watched_for(self.project, self.folder / "night", Wanted(ViewChoice(video, views[video][-1]), False), None, None)
+        after = self.unpacked(pk)
+        found = self.views_of(after)
+        for display in (hdr, p3, video):
+            self.assertNotIn(display, self.views_of(before))
+            self.assertIn(views[display][-1], found[display])
+        one, other = (next(each.glob("**/*.ocioz")).name for each in (before, after))
+        self.assertNotEqual(one, other, "another content has another name")
+
+    def test_the_sheet_names_the_file_that_lies_in_the_package(self) -> None:
+        names: dict[str, str] = {}
+        for version in ("2.4", "2.1"):
+            for kind in ("renderer", "compositor-nodes"):
+                folder = self.unpacked(self.added(kind, ocio_version=version))
+                sheet = json.loads((folder / "sheet.json").read_text())
+                told = {each["key"]: each["value"] for part in sheet["sections"] for each in part["settings"]}
+                file = next((folder / "config").glob("*.ocio*"))
+                if file.suffix == ".ocioz":
+                    self.assertEqual(file.name, told["file"])
+                config = ocio.Config.CreateFromFile(str(file))
+                self.assertEqual(config.getName(), told["name"])
+                content = sha256(file.read_bytes()).hexdigest()
+                self.assertEqual(names.setdefault(told["file"], content), content)
+        self.assertEqual(len(set(names.values())), 2)
 
 
 class InsteadOfAConfig(PackageTestCase):

@@ -34,6 +34,11 @@ def archive_suffix(version: str) -> str:
     return ".ocioz" if _numbers(version) >= FIRST_WITH_ARCHIVES else ".zip"
 
 
+def without_suffix(name: str) -> str:
+    """The name of a config in one file without its ending, which is what the config is called."""
+    return name.removesuffix(".ocioz").removesuffix(".zip")
+
+
 def check_suffix(archive: ConfigArchive, suffix: str) -> None:
     """Raise BadInput for a config as `.ocioz` when its OCIO version does not read that."""
     found = re.search(r"^ocio_profile_version:\s*(\d+)(?:\.(\d+))?", archive.text, re.MULTILINE)

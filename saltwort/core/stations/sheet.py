@@ -11,6 +11,7 @@ from typing import Literal, get_args
 
 import PyOpenColorIO as ocio
 
+from saltwort.core.configs.export import without_suffix
 from saltwort.core.engine import ViewChoice
 from saltwort.core.modules import import_all
 from saltwort.core.stations.abilities.roles_only import ROLES_ONLY
@@ -104,6 +105,11 @@ class Chain:
     def working_space(self) -> str:
         name: str = self.config.getColorSpace(ocio.ROLE_SCENE_LINEAR).getName()
         return name
+
+    @property
+    def config_name(self) -> str:
+        """What the config says that it is called."""
+        return without_suffix(self.config_file)
 
     def called(self, space: str) -> str:
         """How the station names a space of the config: by a role, where it offers nothing else."""

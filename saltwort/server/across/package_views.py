@@ -8,12 +8,10 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from saltwort.core.configs.export import packed
-from saltwort.core.project import Composed
-from saltwort.server.across.exports import exported
+from saltwort.server.across.exports import config_for
 from saltwort.server.across.packages import chain_package, files_in, package
 from saltwort.server.handoffs.chain_views import station_named
-from saltwort.server.handoffs.models import Station
-from saltwort.server.handoffs.operations import config_file_of, versions_of
+from saltwort.server.handoffs.operations import versions_of
 from saltwort.server.http import BINARY, download, sent_whole
 from saltwort.server.projects.serializers import ReplacementSerializer
 from saltwort.server.projects.views import project_named
@@ -34,11 +32,12 @@ class StationConfigSerializer(serializers.Serializer):
 def station_config(request: Request, slug: str, pk: int) -> Response:
     found = station_named(slug, pk)
     version, own = versions_of(found)
+    config = config_for(found)
     told = {
-        "file": config_file_of(found),
+        "file": config.file,
         "version": version,
         "own": bool(own),
-        "replacements": _config_for(found).replacements,
+        "replacements": config.composed.replacements,
     }
     return Response(StationConfigSerializer(told).data)
 
@@ -46,8 +45,8 @@ def station_config(request: Request, slug: str, pk: int) -> Response:
 @extend_schema(responses=BINARY)
 @api_view(["GET"])
 def station_config_file(request: Request, slug: str, pk: int) -> HttpResponse:
-    found = station_named(slug, pk)
-    return download(packed(_config_for(found).written), config_file_of(found), "application/zip")
+    config = config_for(station_named(slug, pk))
+    return download(packed(config.composed.written), config.file, "application/zip")
 
 
 @extend_schema(responses=BINARY)
@@ -65,9 +64,3 @@ def project_package(request: Request, slug: str) -> FileResponse:
     """The packages of all applications, in one zip. Takes some seconds for each."""
     with chain_package(project_named(slug)) as folder:
         return sent_whole(files_in(folder), folder.name)
-
-
-def _config_for(station: Station) -> Composed:
-    """The config as a station gets it, with what its version could not hold. Nothing else is touched. Raises BadInput
-    when the version cannot hold it."""
-    return exported(station.project, versions_of(station)[1])

@@ -10,12 +10,11 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any
 
-from saltwort.core.configs.export import archive_suffix, write_config
+from saltwort.core.configs.export import write_config
 from saltwort.core.deliverables import Defaults, deliverables
 from saltwort.core.errors import BadInput
 from saltwort.core.images import read_pixels, write_image
 from saltwort.core.names import free_name, slug
-from saltwort.core.project import Composed
 from saltwort.core.stations.abilities.colour_by import COLOUR_BY, ICC, LUT, loads_config
 from saltwort.core.stations.abilities.config_form import CONFIG_FORM
 from saltwort.core.stations.abilities.lut_format import LUT_FORMAT
@@ -28,13 +27,12 @@ from saltwort.core.stations.sheet import Chain
 from saltwort.core.stations.sheet_files import json_schema
 from saltwort.core.stations.station import READS_TEXTURES
 from saltwort.core.stations.texture_table import texture_row
-from saltwort.server.across.exports import exported
+from saltwort.server.across.exports import config_for
 from saltwort.server.handoffs.models import Station
 from saltwort.server.handoffs.operations import chain_of, versions_of
 from saltwort.server.handoffs.proving import card_files
 from saltwort.server.handoffs.sheets import ENDINGS, sheet_as
 from saltwort.server.projects.models import Project
-from saltwort.server.projects.operations import config_name
 from saltwort.server.textures.materials import material_documents
 from saltwort.server.textures.models import Texture
 
@@ -150,13 +148,11 @@ def _fill(made: _Package, station: Station, progress: Progress) -> None:
 
 def _config(made: _Package, station: Station) -> None:
     """The config in the form and version that this station loads, trimmed where that changes no colour."""
-    version, own = versions_of(station)
-    composed, trimmed = _trimmed(station, own)
-    suffix = archive_suffix(version)
-    as_archive = suffix == ".ocioz" and station.described().able(CONFIG_FORM) == "archive"
-    name = config_name(station.project)
-    path = made.place("config", name + suffix) if as_archive else made.place("config", "config.ocio").parent
-    file = write_config(composed.written, path)
+    version, _ = versions_of(station)
+    config = config_for(station)
+    as_archive = config.file.endswith(".ocioz") and station.described().able(CONFIG_FORM) == "archive"
+    path = made.place("config", config.file) if as_archive else made.place("config", "config.ocio").parent
+    file = write_config(config.composed.written, path)
     shown = file.relative_to(made.folder).as_posix()
     for script, text in launchers(shown).items():
         target = made.place("environment", script)
@@ -164,20 +160,11 @@ def _config(made: _Package, station: Station) -> None:
         if script.endswith((".sh", ".desktop")):
             target.chmod(0o755)
     made.place("environment", "how-to-see.txt").write_text(how_to_see() + "\n", encoding="utf-8")
-    made.facts["config"] = {"file": shown, "version": version, "trimmed": trimmed}
+    made.facts["config"] = {"file": shown, "version": version, "trimmed": config.trimmed}
     made.steps.append(
         f"Config: {shown}, OCIO {version}. Start the application with environment/start.sh, start.ps1 or start.cmd, or "
         "set it as the sheet says."
     )
-
-
-def _trimmed(station: Station, own: str) -> tuple[Composed, str]:
-    """The station's config, cut down to what the project uses where this is proved to change no colour, and in a word
-    whether it is."""
-    try:
-        return exported(station.project, own, trim=True), "to what the project uses, with proof"
-    except BadInput as error:
-        return exported(station.project, own), f"no: {error}"
 
 
 def _made_with(

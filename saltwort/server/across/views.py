@@ -15,6 +15,7 @@ from saltwort.core.structured import structured
 from saltwort.core.textures.kinds import MAP_KINDS
 from saltwort.server.across import previews, trimming
 from saltwort.server.across.working_space import working_space_change
+from saltwort.server.handoffs.used import used_by
 from saltwort.server.http import author_of, finite, parsed
 from saltwort.server.projects import operations
 from saltwort.server.projects.config_serializers import ConfigComparisonSerializer, ConfigSerializer
@@ -48,7 +49,7 @@ def config(request: Request, slug: str) -> Response:
     described = {
         **facts,
         "base": _base_name(current_setup(project).base),
-        "used_spaces": trimming.used_by(project).spaces,
+        "used_spaces": used_by(project).spaces,
         "map_kinds": MAP_KINDS.values(),
         "export_name": name,
         "environment": environment_lines(f"/path/to/{name}.ocioz" if is_one_file else f"/path/to/{name}/config.ocio"),

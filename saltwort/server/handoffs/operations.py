@@ -20,9 +20,9 @@ from saltwort.core.stations.station import Station as CoreStation
 from saltwort.core.stations.texture_table import TextureRow, needs_hand, texture_row
 from saltwort.core.textures.kinds import MAP_KINDS
 from saltwort.server.handoffs.models import HandOff, Station
+from saltwort.server.handoffs.used import export_name, used_by
 from saltwort.server.history.operations import recording, remove
 from saltwort.server.projects.models import Project, Revision
-from saltwort.server.projects.operations import config_name
 from saltwort.server.projects.setups import config_of, current_setup
 from saltwort.server.textures.readings import readings_by_path
 
@@ -137,10 +137,10 @@ def versions_of(station: Station) -> tuple[str, str]:
 
 
 def config_file_of(station: Station) -> str:
-    """Name of the file with the config that a station gets, with its OCIO version where it is not the project's."""
+    """Name of the file with the config that a station gets: trimmed to what the project uses, with its OCIO version
+    where it is not the project's."""
     version, own = versions_of(station)
-    name = config_name(station.project)
-    return name + (f"-ocio{own}" if own else "") + archive_suffix(version)
+    return export_name(station.project, own, used_by(station.project)) + archive_suffix(version)
 
 
 def station_named(project: Project, name: str) -> Station:

@@ -57,7 +57,7 @@ def _config(chain: Chain) -> Iterator[Setting]:
         _LOOKS_OFF,
     )
     shown = "what the application shows once the config is in use"
-    yield Setting("name", "Config name", chain.config.getName(), "name", shown, level)
+    yield Setting("name", "Config name", chain.config_name, "name", shown, level)
     limit = f"this application loads up to {station.able(OCIO_VERSION)}"
     yield Setting("version", "Config version", f"OCIO {own or version}", "version", limit, level)
     if own:
