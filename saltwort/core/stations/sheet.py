@@ -12,9 +12,15 @@ from typing import Literal, get_args
 import PyOpenColorIO as ocio
 
 from saltwort.core.configs.export import without_suffix
+from saltwort.core.configs.matching import spaces_with
 from saltwort.core.engine import ViewChoice
 from saltwort.core.modules import import_all
+from saltwort.core.spaces.curves import LINEAR, Curve
+from saltwort.core.spaces.gamuts import REC709 as REC709_GAMUT
+from saltwort.core.stations.abilities.colour_by import COLOUR_BY, SRGB
+from saltwort.core.stations.abilities.hands_on import HANDS_ON, LIGHT
 from saltwort.core.stations.abilities.roles_only import ROLES_ONLY
+from saltwort.core.stations.abilities.working_space import REC709, WORKING_SPACE
 from saltwort.core.stations.station import Station
 
 Level = Literal["environment", "preference", "project", "file", "node", "output"]
@@ -40,6 +46,19 @@ class Setting:
     overridden_at: tuple[Level, ...] = ()
     otherwise: str = ""
     symptom: str = ""
+
+
+def space_of(station: Station, config: ocio.Config) -> str:
+    """The space in which a station has light: the working space, or linear Rec.709 where it knows nothing else and the
+    config has that."""
+    knows_rec709_alone = station.able(WORKING_SPACE) == REC709 or station.able(COLOUR_BY) == SRGB
+    working: str = config.getColorSpace(ocio.ROLE_SCENE_LINEAR).getName()
+    return (knows_rec709_alone and linear_rec709(config)) or working
+
+
+def linear_rec709(config: ocio.Config) -> str | None:
+    """The config's space of linear light in Rec.709 primaries; None where it has none."""
+    return next(iter(spaces_with(config, REC709_GAMUT, Curve(LINEAR))), None)
 
 
 def alpha_setting(level: Level) -> Setting:
@@ -100,6 +119,8 @@ class Chain:
     config_file: str
     colours: Sequence[ColourLine] = ()
     lit_like: Station | None = None
+    givers: Sequence[Station] = ()
+    """Those that hand light on to it."""
 
     @property
     def working_space(self) -> str:
@@ -107,12 +128,22 @@ class Chain:
         return name
 
     @property
+    def own_space(self) -> str:
+        """The space in which the station has light, as `space_of` tells."""
+        return space_of(self.station, self.config)
+
+    @property
+    def fed_spaces(self) -> dict[str, str]:
+        """The space of the light that each station hands to this one, by its name."""
+        return {giver.name: space_of(giver, self.config) for giver in self.givers if giver.able(HANDS_ON) == LIGHT}
+
+    @property
     def config_name(self) -> str:
         """What the config says that it is called."""
         return without_suffix(self.config_file)
 
     def called(self, space: str) -> str:
-        """How the station names a space of the config: by a role, where it offers nothing else."""
+        """How a station that loads the config names a space of it: by a role, where it offers nothing else."""
         if not self.station.able(ROLES_ONLY):
             return space
         return next((role for role, name in self.config.getRoles() if name == space), space)

@@ -7,7 +7,9 @@ import PyOpenColorIO as ocio
 
 from saltwort.core.configs.matching import encoding_of
 from saltwort.core.names import slug
-from saltwort.core.stations.abilities.colour_by import COLOUR_BY, SRGB
+from saltwort.core.spaces.curves import SRGB as SRGB_CURVE
+from saltwort.core.spaces.gamuts import REC709
+from saltwort.core.stations.abilities.colour_by import COLOUR_BY, ICC, SRGB, loads_config
 from saltwort.core.stations.abilities.file_rules import FOLLOWS_FILE_RULES
 from saltwort.core.stations.abilities.name_tokens import NAME_TOKENS
 from saltwort.core.stations.sheet import Chain, TextureLine
@@ -40,7 +42,7 @@ class TextureRow:
 
 def needs_hand(station: Station, texture: TextureLine) -> bool:
     """Whether the station must be told of this texture, since the file rules do not."""
-    return not texture.by_rule or not station.able(FOLLOWS_FILE_RULES) or station.able(COLOUR_BY) == SRGB
+    return not texture.by_rule or not station.able(FOLLOWS_FILE_RULES) or not loads_config(station)
 
 
 def texture_row(chain: Chain, texture: TextureLine) -> TextureRow:
@@ -48,9 +50,8 @@ def texture_row(chain: Chain, texture: TextureLine) -> TextureRow:
     station = chain.station
     by_hand = needs_hand(station, texture)
     value, why = chain.called(texture.space), "set this in the application" if by_hand else "by the file rules"
-    if station.able(COLOUR_BY) == SRGB:
-        value = "linear, or raw" if _is_plain(chain.config, texture.space) else "sRGB"
-        why = f"the project reads it as {texture.space}"
+    if not loads_config(station):
+        value, why = _without_config(chain, texture.space)
     return TextureRow(texture.path, texture.kind, texture.set, value, why, by_hand, _renamed(chain, texture))
 
 
@@ -88,7 +89,37 @@ def _renamed(chain: Chain, texture: TextureLine) -> str:
     return str(path.with_name(f"{stem}_{token}{tile}{path.suffix}"))
 
 
-def _is_plain(config: ocio.Config, space: str) -> bool:
-    """Whether an application that knows two words reads a file of this space as linear: data, and light."""
-    found = config.getColorSpace(space)
-    return bool(found) and (found.isData() or found.getEncoding() in ("scene-linear", "data"))
+AS_IT_IS, AS_SRGB, AS_LINEAR = "as it is", "sRGB", "linear, or raw"
+CONVERTED, BY_PROFILE = "convert it first", "by the profile of its package"
+
+
+def must_be_converted(chain: Chain, space: str) -> str | None:
+    """The space that textures of a space are converted to before the station reads them; None where it reads them
+    right. An application without a config decodes the curve of sRGB at most, and knows no primaries."""
+    found = chain.config.getColorSpace(space)
+    if loads_config(chain.station) or found is None or found.isData() or space == chain.own_space:
+        return None
+    managed = chain.station.able(COLOUR_BY)
+    if managed in (ICC, SRGB) and _is_srgb(chain.config, space):
+        return None
+    return chain.own_space
+
+
+def _without_config(chain: Chain, space: str) -> tuple[str, str]:
+    """What a station without a config is told of a texture: its own word, and why."""
+    why = f"the project reads it as {space}"
+    if target := must_be_converted(chain, space):
+        return CONVERTED, f"{why}; this application decodes nothing of that kind: give it a copy in {target}"
+    found = chain.config.getColorSpace(space)
+    managed = chain.station.able(COLOUR_BY)
+    if managed in (ICC, SRGB) and _is_srgb(chain.config, space):
+        return AS_SRGB, why
+    if managed == ICC and not (found and found.isData()):
+        return BY_PROFILE, why
+    return (AS_LINEAR if managed == SRGB else AS_IT_IS), why
+
+
+def _is_srgb(config: ocio.Config, space: str) -> bool:
+    """Whether a space has the curve of sRGB and the primaries of Rec.709."""
+    encoding = encoding_of(config, space)
+    return encoding is not None and encoding.curve.kind == SRGB_CURVE and encoding.gamut == REC709

@@ -3,15 +3,18 @@
 import csv
 import json
 from collections.abc import Callable, Iterator, Mapping
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import asdict, dataclass, field
 from hashlib import file_digest
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any
 
+from django.db.models import QuerySet
+
 from saltwort.core.configs.export import write_config
 from saltwort.core.deliverables import Defaults, deliverables
+from saltwort.core.engine.measured import space_of_view
 from saltwort.core.errors import BadInput
 from saltwort.core.images import read_pixels, write_image
 from saltwort.core.names import free_name, slug
@@ -22,16 +25,19 @@ from saltwort.core.stations.abilities.lut_size import LUT_SIZE
 from saltwort.core.stations.abilities.scene_documents import MATERIALX, NONE, SCENE_DOCUMENTS, USD
 from saltwort.core.stations.lat_long import flux_kept, is_turned, turn_between, turned
 from saltwort.core.stations.launching import how_to_see, launchers
+from saltwort.core.stations.playing import Played, PlayedTexture, Truth, play
 from saltwort.core.stations.sections.config import log_space, lut_input
 from saltwort.core.stations.sheet import Chain
 from saltwort.core.stations.sheet_files import json_schema
 from saltwort.core.stations.station import READS_TEXTURES
-from saltwort.core.stations.texture_table import texture_row
+from saltwort.core.stations.texture_table import must_be_converted, texture_row
+from saltwort.core.textures.converting import convert
 from saltwort.server.across.exports import config_for
 from saltwort.server.handoffs.models import Station
 from saltwort.server.handoffs.operations import chain_of, versions_of
 from saltwort.server.handoffs.proving import card_files
 from saltwort.server.handoffs.sheets import ENDINGS, sheet_as
+from saltwort.server.handoffs.used import used_by
 from saltwort.server.projects.models import Project
 from saltwort.server.textures.materials import material_documents
 from saltwort.server.textures.models import Texture
@@ -39,7 +45,8 @@ from saltwort.server.textures.models import Texture
 Progress = Callable[[float, str], None]
 FORMAT = 1
 """Of the manifest: raised when a reader of this one could not read it."""
-MANIFEST, README = "manifest.json", "README.txt"
+MANIFEST, README, PROOF = "manifest.json", "README.txt", "proof.json"
+MOST_FAILURES = 12
 ENVIRONMENT_KIND = "environment"
 LAT_LONG_RATIO = 2.0
 
@@ -51,6 +58,7 @@ class _Package:
     folder: Path
     facts: dict[str, Any] = field(default_factory=dict)
     steps: list[str] = field(default_factory=list)
+    played: Played = field(default_factory=Played)
 
     def place(self, *parts: str) -> Path:
         path = self.folder.joinpath(*parts)
@@ -96,6 +104,18 @@ def chain_package(project: Project, progress: Progress = lambda share, doing: No
         yield folder
 
 
+def checked(project: Project) -> Iterator[dict[str, Any]]:
+    """How each application of a project does with nothing but its package: its name, and what `proof.json` holds. One
+    whose package cannot be made is not ready, with the reason."""
+    for station in project.stations.select_related("project__current"):
+        try:
+            with package(station) as folder:
+                proof = json.loads((folder / PROOF).read_text(encoding="utf-8"))
+        except BadInput as error:
+            proof = {"ready": False, "sentence": "There is no package.", "failures": [str(error)]}
+        yield {"application": station.name, **proof}
+
+
 def package_name(station: Station) -> str:
     """What a station's package is called, without an ending."""
     project = station.project
@@ -127,22 +147,24 @@ def _fill(made: _Package, station: Station, progress: Progress) -> None:
         _documents(made, station, chain)
     progress(0.7, "Turning environments")
     _environments(made, station, chain)
+    progress(0.75, "Converting what the application cannot decode")
+    copies = _converted(made, station, chain)
     progress(0.8, "Writing sheet and test card")
     _sheet(made, station)
-    _textures(made, chain)
+    _textures(made, chain, copies)
     _card(made, station)
+    manifest = {
+        "format": FORMAT,
+        "project": station.project.name,
+        "revision": station.project.current.number,
+        "station": station.name,
+        **made.facts,
+    }
+    _write_json(made.place(MANIFEST), manifest)
+    progress(0.9, "Playing it from this package")
+    _prove(made, station, chain)
     _write_readme(made, station)
-    _write_json(
-        made.place(MANIFEST),
-        {
-            "format": FORMAT,
-            "project": station.project.name,
-            "revision": station.project.current.number,
-            "station": station.name,
-            **made.facts,
-            "files": _hashes(made.folder),
-        },
-    )
+    _write_json(made.place(MANIFEST), {**manifest, "files": _hashes(made.folder)})
     progress(1.0, "Ready")
 
 
@@ -276,9 +298,61 @@ def _sheet(made: _Package, station: Station) -> None:
     made.steps.append("Settings: set what sheet.html says, in its order.")
 
 
-def _textures(made: _Package, chain: Chain) -> None:
-    """Every texture as this station must be told of it."""
-    rows = [asdict(texture_row(chain, texture)) for texture in chain.textures]
+def _converted(made: _Package, station: Station, chain: Chain) -> dict[str, str]:
+    """Copies of the textures that the station cannot decode, by the paths of these: the paths of the copies in the
+    package."""
+    copies: dict[str, str] = {}
+    if chain.station.reads != READS_TEXTURES:
+        return copies
+    files = {texture.path: texture for texture in _texture_rows(station.project)}
+    for line in chain.textures:
+        target = must_be_converted(chain, line.space)
+        if target is None or line.path not in files:
+            continue
+        stem = Path(line.path).with_suffix("").as_posix()
+        name = free_name(f"textures/{'/'.join(slug(part) or 'file' for part in stem.split('/'))}", copies.values(), "-")
+        copies[line.path] = f"{name}.exr"
+        with suppress(BadInput):  # one that is gone has its own finding, and the proof says that there is no copy
+            source = files[line.path].image.file
+            convert(chain.config, source, line.space, target, "exr-float", made.place(*copies[line.path].split("/")))
+    if copies:
+        made.steps.append(
+            f"Textures: this application cannot decode {len(copies)} of {len(chain.textures)} files. Use the copies in "
+            f"textures/, which are light in {chain.own_space}, as they are."
+        )
+    return {path: copy for path, copy in copies.items() if (made.folder / copy).exists()}
+
+
+def _texture_rows(project: Project) -> QuerySet[Texture]:
+    return Texture.objects.filter(project=project).select_related("image")
+
+
+def _prove(made: _Package, station: Station, chain: Chain) -> None:
+    """Play the application from what lies in its package, and keep how it went."""
+    files = {texture.path: texture for texture in _texture_rows(station.project)}
+    textures, gone = [], []
+    for line in chain.textures:
+        try:
+            textures.append(PlayedTexture(line.path, files[line.path].image.file, line.space))
+        except BadInput as error:
+            gone.append(f"{line.path} was not played. {error}")
+    config = chain.config
+    views = [view for view in used_by(station.project).views if space_of_view(config, view) is not None]
+    played = play(
+        made.folder,
+        chain.station,
+        Truth(config, chain.own_space, textures, {each.name: each.working for each in chain.colours}, views),
+    )
+    played.failures += gone
+    made.played = played
+    _write_json(made.place(PROOF), {"ready": played.is_ready, "sentence": played.sentence, **asdict(played)})
+
+
+def _textures(made: _Package, chain: Chain, copies: Mapping[str, str]) -> None:
+    """Every texture as this station must be told of it, with the copy in the package where it needs one."""
+    rows = [
+        {**asdict(texture_row(chain, texture)), "converted": copies.get(texture.path, "")} for texture in chain.textures
+    ]
     if chain.station.reads != READS_TEXTURES or not rows:
         return
     made.place("textures.json").write_text(json.dumps(rows, ensure_ascii=False, indent=1) + "\n", encoding="utf-8")
@@ -307,13 +381,30 @@ def _write_readme(made: _Package, station: Station) -> None:
     project = station.project
     title = f"{project.name}, revision {project.current.number}: package for {station.name}"
     steps = [f"{number}. {step}" for number, step in enumerate(made.steps, start=1)]
-    made.place(README).write_text("\n".join([title, "=" * len(title), "", *steps]) + "\n", encoding="utf-8")
+    lines = [title, "=" * len(title), "", *_told(made.played), "", *steps]
+    made.place(README).write_text("\n".join(lines) + "\n", encoding="utf-8")
+
+
+def _told(played: Played) -> list[str]:
+    """How it went when the package was played, for the top of its page."""
+    lines = [played.sentence, *(f"Not possible in this application: {each}" for each in played.cannot)]
+    if not played.is_ready:
+        listed = played.failures[:MOST_FAILURES]
+        more = len(played.failures) - len(listed)
+        lines = [
+            "THIS PACKAGE IS NOT READY. Played as it says, it does not give the project’s image:",
+            *(f"- {each}" for each in listed),
+            *([f"- and {more:,} more, in {PROOF}"] if more else []),
+            *lines,
+        ]
+    return lines
 
 
 def _hashes(folder: Path) -> dict[str, dict[str, Any]]:
+    """Of all files below a folder but its own manifest, which holds them."""
     found = {}
     for path in sorted(folder.rglob("*")):
-        if path.is_file():
+        if path.is_file() and path != folder / MANIFEST:
             with path.open("rb") as file:
                 name = path.relative_to(folder).as_posix()
                 found[name] = {"sha256": file_digest(file, "sha256").hexdigest(), "bytes": path.stat().st_size}

@@ -172,6 +172,7 @@ def chain_of(station: Station) -> Chain:
         config_file_of(station),
         colours_of(project.current),
         first.described() if first else None,
+        [arrow.giver.described() for arrow in station.fed_by.select_related("giver")],
     )
 
 

@@ -12,6 +12,7 @@ from saltwort.core.engine import ViewChoice
 from saltwort.core.project import Setup
 from saltwort.core.project.parts.recipes import Recipes
 from saltwort.core.project.parts.scene import ScenePart
+from saltwort.core.stations.sheet import space_of as space_of_station
 from saltwort.server.compare.operations import comparison_of, panes_of
 from saltwort.server.compare.panes import pane_from_json
 from saltwort.server.projects.models import Project
@@ -24,8 +25,8 @@ HASH_LETTERS = 6
 
 
 def used_by(project: Project) -> Trim:
-    """What the project uses: spaces of its textures, colours, renders, recipes and tracer; its own view, and those of
-    its panes, its displays, its recipes, kept comparisons and watched folders."""
+    """What the project uses: spaces of its textures, colours, renders, recipes, applications and tracer; its own view,
+    and those of its panes, its displays, its recipes, kept comparisons and watched folders."""
     config, setup = config_of(project.current), current_setup(project)
     names = [
         setup.working_space,
@@ -34,6 +35,7 @@ def used_by(project: Project) -> Trim:
         *spaces_read(project),
         *ScenePart.of(setup).spaces,
         *Recipes().spaces(setup),
+        *(space_of_station(station.described(), config) for station in project.stations.all()),
         *(space_of(render).space for render in project.renders.select_related("image", "project__current")),
     ]
     found = [config.getColorSpace(name) for name in names]

@@ -84,8 +84,8 @@ def _lut(chain: Chain) -> Iterator[Setting]:
     )
     fed = lut_input(chain)
     why = "its shaper takes light; anything else must be converted to that first"
-    if fed != chain.working_space:
-        why = "it has no shaper: convert light to this before the LUT"
+    if fed != chain.own_space:
+        why = "it reads no shaper and converts nothing: give it files that were written in this space"
     yield Setting(
         "lut-input",
         "Feed the LUT with",
@@ -104,8 +104,8 @@ def lut_input(chain: Chain) -> str:
     space."""
     station = chain.station
     if station.able(LUT_SHAPER) and station.able(LUT_FORMAT) in WITH_SHAPER:
-        return chain.working_space
-    return log_space(chain.config) or chain.working_space
+        return chain.own_space
+    return log_space(chain.config) or chain.own_space
 
 
 def log_space(config: ocio.Config) -> str | None:

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from saltwort.core.stations.abilities.colour_by import COLOUR_BY, SRGB
+from saltwort.core.stations.abilities.colour_by import COLOUR_BY, ICC, LUT, SRGB, loads_config
 from saltwort.core.stations.abilities.default_input import DEFAULT_INPUT, ONE_SPACE
 from saltwort.core.stations.abilities.depth_decides import DEPTH_DECIDES
 from saltwort.core.stations.abilities.file_rules import FOLLOWS_FILE_RULES
@@ -74,7 +74,7 @@ def _textures(chain: Chain) -> Iterator[Setting]:
         yield Setting("textures", "Textures", "none in the project yet", "choice")
         return
     exceptions = [texture for texture in textures if needs_hand(station, texture)]
-    if station.able(FOLLOWS_FILE_RULES) and station.able(COLOUR_BY) != SRGB:
+    if station.able(FOLLOWS_FILE_RULES) and loads_config(station):
         right = f"right for {len(textures) - len(exceptions)} of {len(textures)} files"
         rules = "from file rules (auto)"
         yield Setting("textures", "Texture colour space", rules, "choice", right, "preference", ("file",), *WRONG_SPACE)
@@ -89,7 +89,7 @@ def _textures(chain: Chain) -> Iterator[Setting]:
             (),
             *WRONG_SPACE,
         )
-    if station.able(DEFAULT_INPUT) == ONE_SPACE:
+    if station.able(DEFAULT_INPUT) == ONE_SPACE and loads_config(station):
         usual = chain.config.getFileRules().getColorSpace(chain.config.getFileRules().getNumEntries() - 1)
         why = "what the project reads a file in that no rule takes"
         yield Setting(
@@ -97,7 +97,7 @@ def _textures(chain: Chain) -> Iterator[Setting]:
         )
     for texture in exceptions[:MOST_EXCEPTIONS]:
         row = texture_row(chain, texture)
-        kind = "space" if row.value == texture.space else "choice"
+        kind = "space" if loads_config(station) else "choice"
         yield Setting(f"texture:{row.path}", row.path, row.value, kind, row.why, "file")  # type: ignore[arg-type]
     if len(exceptions) > MOST_EXCEPTIONS:
         more = f"{len(exceptions) - MOST_EXCEPTIONS:,} more files"
@@ -160,25 +160,44 @@ def _fed(chain: Chain, station: Station) -> Iterator[Setting]:
         why = "by the project’s file rules, as the table of textures says"
         yield Setting("space", "Read its textures as", "each in its own space", "choice", why, "file", (), *WRONG_SPACE)
         return
-    why = "already scene-linear: nothing is decoded"
-    space = chain.called(chain.working_space) if station is chain.station else chain.working_space
     level: Level = "file" if station.able(PER_FILE_OVERRIDE) else "project"
-    yield Setting("space", "Read EXR renders as", space, "space", why, level, (), *WRONG_SPACE)
-    if station.able(SEPARATE_TRANSFER):
-        told = curve_and_primaries(chain.config, chain.working_space)
-        yield Setting("split", "As curve and primaries", told, "choice", "set one by one", level)
+    if loads_config(station):
+        yield from _fed_light(chain, station, level)
+    else:
+        value, why = _READ_WITHOUT_CONFIG[station.able(COLOUR_BY)]
+        yield Setting("space", "Read EXR renders as", value, "choice", why, level, (), *WRONG_SPACE)
     dark = "a second decode would darken the picture"
     yield Setting("conversion", "Conversion on reading", "none beyond that space", "choice", dark, "node")
     yield alpha_setting("file")
 
 
+def _fed_light(chain: Chain, station: Station, level: Level) -> Iterator[Setting]:
+    """The space of renders, for each that hands them on where these write different ones."""
+    by_giver = chain.fed_spaces if station is chain.station else {}
+    fed = sorted(set(by_giver.values())) or [chain.working_space if station is chain.station else chain.own_space]
+    why = "already scene-linear: nothing is decoded"
+    for space in fed:
+        of = ", ".join(name for name, given in by_giver.items() if given == space) if len(fed) > 1 else ""
+        key, label = (f":{space}", f" of {of}") if of else ("", "")
+        named = chain.called(space) if station is chain.station else space
+        yield Setting(f"space{key}", f"Read EXR renders{label} as", named, "space", why, level, (), *WRONG_SPACE)
+        if station.able(SEPARATE_TRANSFER):
+            told = curve_and_primaries(chain.config, space)
+            yield Setting(f"split{key}", "As curve and primaries", told, "choice", "set one by one", level)
+
+
+_READ_WITHOUT_CONFIG = {
+    LUT: ("they are", "it converts nothing: the LUT shows the light that is in the file"),
+    ICC: ("its profile says", "assign the profile of its package, and convert nothing"),
+    SRGB: ("linear, or raw", "nothing is decoded; their primaries must be those of Rec.709 already"),
+}
 _LEVELS = ("Black and white lie at 16 and 235.", "Grey blacks and dull whites, or both crushed.")
 
 
 def _tags(chain: Chain) -> Iterator[Setting]:
     """What headers tell the station by themselves."""
     station = chain.station
-    if station.able(KNOWS_INTEROP_IDS):
+    if station.able(KNOWS_INTEROP_IDS) and loads_config(station):
         why = "colorInteropID in an EXR tells its space; what this sheet says comes first where there is none"
         yield Setting("interop-ids", "Interop IDs in headers", "follow them", "choice", why, "preference", ("file",))
     if station.able(KNOWS_CHROMATICITIES):

@@ -27,7 +27,7 @@ def viewing(chain: Chain) -> Iterator[Setting]:
         yield Setting("view", "View", "none here", "choice", why)
     elif loads_config(station):
         yield from _view(chain)
-    if station.able(INVERTS_VIEW):
+    if station.able(INVERTS_VIEW) and loads_config(station):
         yield Setting(
             "inverse",
             "To make a finished picture light again",

@@ -9,21 +9,30 @@ from saltwort.core.stations.abilities.working_space import REC709, WORKING_SPACE
 from saltwort.core.stations.sheet import Chain, Setting, section
 
 
+def _fixed(chain: Chain) -> Iterator[Setting]:
+    value = f"from {chain.working_space} on reading"
+    why = "its files stay in linear Rec.709, and say so; colours to type are given in it"
+    if not loads_config(chain.station):
+        value = f"give it files in {chain.own_space}"
+        why = "it converts nothing itself: convert renders and textures first; colours to type are given in it"
+    yield Setting(
+        "fixed",
+        "Works in linear Rec.709, always",
+        value,
+        "choice",
+        why,
+        "node" if loads_config(chain.station) else "file",
+        (),
+        "Other primaries are read as those of Rec.709.",
+        "Colours pale, saturated lamps dull.",
+    )
+
+
 @section(20, "working-space", "Working space")
 def working_space(chain: Chain) -> Iterator[Setting]:
     station = chain.station
-    if station.able(WORKING_SPACE) == REC709:
-        yield Setting(
-            "fixed",
-            "Works in linear Rec.709, always",
-            f"from {chain.working_space} on reading, and back on writing",
-            "choice",
-            "convert what is read and what is written; typed colours are linear Rec.709 here",
-            "node",
-            (),
-            "Its primaries are taken for those of Rec.709.",
-            "Colours pale, saturated lamps dull.",
-        )
+    if chain.own_space != chain.working_space or station.able(WORKING_SPACE) == REC709:
+        yield from _fixed(chain)
     elif loads_config(station):
         yield Setting(
             "space",

@@ -5,6 +5,7 @@ from collections.abc import Iterator
 from saltwort.core.configs.gamut import gamut_of
 from saltwort.core.deliverables.kinds.light import header_of
 from saltwort.core.stations.abilities.bakes_view import BAKES_VIEW, NEVER
+from saltwort.core.stations.abilities.colour_by import COLOUR_BY, ICC, LUT, SRGB, loads_config
 from saltwort.core.stations.abilities.compression import COMPRESSION, DWA
 from saltwort.core.stations.abilities.compression import NONE as UNCOMPRESSED
 from saltwort.core.stations.abilities.hands_on import HANDS_ON, NOTHING, PICTURES, TEXTURES
@@ -50,7 +51,11 @@ def _textures(chain: Chain) -> Iterator[Setting]:
 
 
 def _pictures(chain: Chain) -> Iterator[Setting]:
-    choice = chain.choice
+    choice, managed = chain.choice, chain.station.able(COLOUR_BY)
+    if managed in (ICC, SRGB):
+        why = "it has no such view: what it would save is another picture"
+        yield Setting("format", "File", "none here: make it in Outputs", "choice", why, "output")
+        return
     yield Setting(
         "format",
         "File",
@@ -62,8 +67,8 @@ def _pictures(chain: Chain) -> Iterator[Setting]:
     yield Setting(
         "bake",
         "View written into the file",
-        f"{choice.view} on {choice.display}",
-        "view",
+        "the LUT of its package" if managed == LUT else f"{choice.view} on {choice.display}",
+        "choice" if managed == LUT else "view",
         "on saving, and in no node before it: where both would act, the node is off",
         "output",
         (),
@@ -73,13 +78,16 @@ def _pictures(chain: Chain) -> Iterator[Setting]:
 
 
 def _light(chain: Chain) -> Iterator[Setting]:
-    space = chain.working_space
+    space, names_spaces = chain.own_space, loads_config(chain.station)
     header = header_of(chain.config, space)
     holds = "holds light above 1 without clipping"
     yield Setting("format", "File", _format(chain, header.file), "file format", holds, "output", (), *_CLIPS)
-    yield Setting(
-        "space", "Colour space of the file", chain.called(space), "space", "no view and no look in it", "output"
-    )
+    if names_spaces:
+        why = "no view and no look in it"
+        yield Setting("space", "Colour space of the file", chain.called(space), "space", why, "output")
+    else:
+        value = "linear, or as it is: nothing converted"
+        yield Setting("space", "Colour space of the file", value, "choice", f"it is light in {space}", "output")
     if chain.station.able(BAKES_VIEW) != NEVER:
         yield _no_view(chain, "Compositing gets a picture for a screen, and the view is applied a second time.")
     if chain.station.able(COMPRESSION) == DWA:
@@ -95,6 +103,8 @@ def _light(chain: Chain) -> Iterator[Setting]:
             "Edges of mattes crumble.",
         )
     yield alpha_setting("output")
+    if not names_spaces:
+        return
     if header.interop_id:
         why = "tells the next reader the space by itself"
         yield Setting("interop-id", "Header colorInteropID", header.interop_id, "name", why, "output")

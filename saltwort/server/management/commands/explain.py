@@ -43,7 +43,9 @@ class Command(HeadlessCommand):
             metavar="NAME=X,Y",
             help="without a render: a swatch of the project, and where it lies in the picture; several tell more",
         )
-        parser.add_argument("--station", metavar="NAME", help="the application that it came from")
+        parser.add_argument(
+            "--application", "--station", dest="station", metavar="NAME", help="the application that it came from"
+        )
         parser.add_argument(
             "--rescue", type=Path, metavar="FOLDER", help="write what can be undone as scene-linear EXR"
         )

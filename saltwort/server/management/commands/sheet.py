@@ -18,7 +18,14 @@ class Command(HeadlessCommand):
 
     def add_arguments(self, parser: CommandParser | ArgumentParser) -> None:
         parser.add_argument("--project", required=True, metavar="SLUG")
-        parser.add_argument("--station", required=True, metavar="NAME", help="the application, as it is called")
+        parser.add_argument(
+            "--application",
+            "--station",
+            dest="station",
+            required=True,
+            metavar="NAME",
+            help="the application, as it is called",
+        )
         parser.add_argument("--format", choices=list(ENDINGS), help="json unless the name of the output says otherwise")
         parser.add_argument("--output", type=Path, metavar="FILE")
 

@@ -41,7 +41,9 @@ class Command(HeadlessCommand):
         parser.add_argument(
             "--expect", default="light", metavar="light|DISPLAY/VIEW", help="what the frames hold; light unless said"
         )
-        parser.add_argument("--station", metavar="NAME", help="the application that writes them")
+        parser.add_argument(
+            "--application", "--station", dest="station", metavar="NAME", help="the application that writes them"
+        )
         parser.add_argument("--render", metavar="NAME", help="a render of the project that they should show")
         parser.add_argument("--stop-file", type=Path, metavar="PATH", help="written at the first wrong frame")
         parser.add_argument("--every", type=float, default=5.0, metavar="SECONDS", help="between two looks (5)")
