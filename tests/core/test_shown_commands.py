@@ -67,8 +67,8 @@ def _not_of_the_command(name: str, command: str) -> str:
     told = set(re.findall(r"(?<!\w)--[\w-]+", command))
     if unknown := told - set(known):
         return f"{name} has no {sorted(unknown)}"
-    needed = {action.option_strings[-1] for action in known.values() if action.required}
-    if missing := needed - told:
+    needed = {tuple(action.option_strings) for action in known.values() if action.required}
+    if missing := [spellings for spellings in needed if not told & set(spellings)]:
         return f"{name} needs {sorted(missing)}"
     return ""
 
