@@ -68,7 +68,9 @@ class Packages(CommandTestCase):
         files = {texture.path: texture.image.file for texture in Texture.objects.filter(project=self.project)}
         textures = [PlayedTexture(line.path, files[line.path], line.space) for line in chain.textures]
         colours = {each.name: each.working for each in chain.colours}
-        return play(folder, chain.station, Truth(chain.config, chain.own_space, textures, colours, [ACES_SDR]))
+        return play(
+            folder, chain.station, Truth(chain.config, ACES_SDR, chain.own_space, textures, colours, [ACES_SDR])
+        )
 
     def test_an_application_without_a_config_gets_copies_that_it_can_read(self) -> None:
         for kind, abilities in (
@@ -83,7 +85,20 @@ class Packages(CommandTestCase):
                 self.assertTrue((folder / rows["sky_acescg.exr"]["converted"]).exists() or kind == "renderer")
                 played = self.played(station, folder)
                 self.assertEqual((played.failures, played.textures), ([], (3, 3)))
-                self.assertNotIn("file rules", (folder / "sheet.txt").read_text())
+                sheet = (folder / "sheet.txt").read_text()
+                self.assertNotIn("file rules", sheet)
+                self.assertNotIn("(light)", sheet, "the project has no lights of its own")
+
+    def test_what_is_not_possible_is_no_success(self) -> None:
+        station, folder = self.unpacked("renderer", follows_file_rules=False, per_file_override=False)
+        played = self.played(station, folder)
+        self.assertEqual((played.failures, played.textures), ([], (0, 0)))
+        self.assertIn("3 textures cannot be set file by file", played.cannot[0])
+        self.assertIn("1 not possible", played.sentence)
+        station, folder = self.unpacked("editor-lut", lut_format="3dl")
+        played = self.played(station, folder)
+        self.assertTrue(played.is_ready)
+        self.assertIn("takes ACEScct", " ".join(played.cannot))
 
     def test_what_is_wrong_is_told(self) -> None:
         station, folder = self.unpacked("renderer", colour_by="lut")

@@ -24,6 +24,7 @@ from saltwort.core.numbers import MIDDLE_GREY
 from saltwort.core.spaces.curves import SRGB, Curve
 from saltwort.core.spaces.gamuts import REC709, rgb_to_xyz
 from saltwort.core.stations.abilities.colour_by import COLOUR_BY, ICC, LUT, loads_config
+from saltwort.core.stations.abilities.per_file_override import PER_FILE_OVERRIDE
 from saltwort.core.stations.abilities.typed_colours import DISPLAY, TYPED_COLOURS
 from saltwort.core.stations.abilities.viewers import NONE, VIEWERS
 from saltwort.core.stations.abilities.working_space import REC709 as REC709_ALONE
@@ -56,10 +57,11 @@ class PlayedTexture:
 
 @dataclass(frozen=True)
 class Truth:
-    """What the project says: its config, the space of light of the application, textures, colours as light in the
-    working space, and the views that it delivers."""
+    """What the project says: its config and view, the space of light of the application, textures, colours as light in
+    the working space, and all views that it uses and that give light of a display."""
 
     config: ocio.Config
+    choice: ViewChoice
     own_space: str
     textures: Sequence[PlayedTexture]
     colours: Mapping[str, tuple[float, float, float]]
@@ -68,14 +70,14 @@ class Truth:
 
 @dataclass
 class Played:
-    """How it went: how many of each came out as the project has them, the largest ΔE of a view and by what it is shown,
-    what failed, and what is not possible in this application, in sentences."""
+    """How it went: how many of each came out as the project has them, of those that are possible; the largest
+    difference of a view, at the 99th percentile, by its metric, and what shows them; what failed, and what is not
+    possible in this application, in sentences."""
 
     textures: tuple[int, int] = (0, 0)
     colours: tuple[int, int] = (0, 0)
     views: int = 0
-    worst: float | None = None
-    metric: str = ""
+    worst: dict[str, float] = field(default_factory=dict)
     shown_by: str = ""
     failures: list[str] = field(default_factory=list)
     cannot: list[str] = field(default_factory=list)
@@ -90,9 +92,12 @@ class Played:
         for (right, of), what in ((self.textures, "textures"), (self.colours, "colours")):
             if of:
                 parts.append(f"{right:,} of {of:,} {what}")
-        if self.worst is not None:
+        if self.worst:
             views = f"{self.views} view{'' if self.views == 1 else 's'}"
-            parts.append(f"{views}, worst {self.metric} {self.worst:.1f} ({self.shown_by})")
+            worst = " and ".join(f"{metric} {value:.1f}" for metric, value in self.worst.items())
+            parts.append(f"{views}, worst {worst} ({self.shown_by})")
+        if self.cannot:
+            parts.append(f"{len(self.cannot):,} not possible in this application")
         return f"Played from this package: {', '.join(parts) or 'nothing to compare'}."
 
 
@@ -171,6 +176,10 @@ class _Player:
             return numbers
         return _srgb_decoded(numbers)
 
+    def cannot_be_told(self, row: Mapping[str, Any]) -> bool:
+        """Whether a texture must be set by hand, where the application has no setting for a single file."""
+        return bool(row["by_hand"]) and self.config is not None and not self.station.able(PER_FILE_OVERRIDE)
+
     @property
     def knows_profiles(self) -> bool:
         return self.station.able(COLOUR_BY) == ICC
@@ -199,8 +208,11 @@ def _is_same(found: Pixels, meant: Pixels) -> bool:
 
 def _textures(player: _Player, truth: Truth, played: Played) -> None:
     rows = player.rows()
-    right = 0
+    right = untold = 0
     for texture in truth.textures:
+        if texture.path in rows and player.cannot_be_told(rows[texture.path]):
+            untold += 1
+            continue
         if texture.path not in rows:
             played.failures.append(f"{texture.path} stands in no table of the package.")
             continue
@@ -218,19 +230,23 @@ def _textures(player: _Player, truth: Truth, played: Played) -> None:
             right += 1
         else:
             played.failures.append(f"{texture.path}, read as “{rows[texture.path]['value']}”, is other light.")
-    played.textures = right, len(truth.textures)
+    played.textures = right, len(truth.textures) - untold
+    if untold:
+        files = "1 texture" if untold == 1 else f"{untold:,} textures"
+        played.cannot.append(f"The space of {files} cannot be set file by file: convert or rename in Textures.")
 
 
 def _colours(player: _Player, truth: Truth, played: Played) -> None:
     told = {key.removeprefix("colour:"): value for key, value in player.settings.get("colours", {}).items()}
     working = truth.config.getColorSpace(SCENE_LINEAR).getName()
-    right = 0
+    right = untold = 0
     for name, light in truth.colours.items():
         if name not in told:
             played.failures.append(f"The colour {name} stands on no sheet.")
             continue
         if (found := player.typed(told[name])) is None:
             played.cannot.append(f"{name} cannot be typed in this application.")
+            untold += 1
             continue
         meant = np.array([[light]], np.float32)
         if player.picks_in_rec709:
@@ -241,7 +257,7 @@ def _colours(player: _Player, truth: Truth, played: Played) -> None:
             right += 1
         else:
             played.failures.append(f"The colour {name}, typed as {told[name]}, is another colour.")
-    played.colours = right, len(truth.colours) - len(played.cannot)
+    played.colours = right, len(truth.colours) - untold
 
 
 def _in_rec709(config: ocio.Config, light: Pixels) -> Pixels:
@@ -258,16 +274,14 @@ def _views(player: _Player, truth: Truth, played: Played) -> None:
     working = truth.config.getColorSpace(SCENE_LINEAR).getName()
     for choice, shown_by, shown in _shown(player, truth, light, played):
         meant = apply(view_processor(truth.config, working, choice), light)[0]
-        played.metric, measure = display_difference(truth.config, choice)
+        metric, measure = display_difference(truth.config, choice)
         codes = (np.clip(np.nan_to_num(each), 0, 1).astype(np.float64) for each in (shown, meant))
         worst = float(np.percentile(measure(*codes), 99))
         played.views += 1
         played.shown_by = shown_by
-        played.worst = max(worst, played.worst or 0.0)
+        played.worst[metric] = max(worst, played.worst.get(metric, 0.0))
         if worst > MOST_DIFFERENCE[shown_by]:
-            played.failures.append(
-                f"{choice.view} on {choice.display} is off by {played.metric} {worst:.1f} ({shown_by})."
-            )
+            played.failures.append(f"{choice.view} on {choice.display} is off by {metric} {worst:.1f} ({shown_by}).")
 
 
 def _shown(player: _Player, truth: Truth, light: Pixels, played: Played) -> Iterator[tuple[ViewChoice, str, Pixels]]:
@@ -294,7 +308,8 @@ def _shown(player: _Player, truth: Truth, light: Pixels, played: Played) -> Iter
             )
         working = truth.config.getColorSpace(SCENE_LINEAR).getName()
         numbers = apply(space_processor(truth.config, working, fed), light)
-        yield truth.views[0], "LUT", apply(read_processor(player.folder / player.facts["lut"]["file"]), numbers)[0]
+        if truth.choice in truth.views:
+            yield truth.choice, "LUT", apply(read_processor(player.folder / player.facts["lut"]["file"]), numbers)[0]
     elif station.able(COLOUR_BY) == ICC or station.able(VIEWERS) != NONE:
         played.cannot.append(
             "It shows no view of the project: look at a still from Outputs, or in another application."

@@ -14,6 +14,7 @@ from django.db.models import QuerySet
 
 from saltwort.core.configs.export import write_config
 from saltwort.core.deliverables import Defaults, deliverables
+from saltwort.core.engine import ViewChoice
 from saltwort.core.engine.measured import space_of_view
 from saltwort.core.errors import BadInput
 from saltwort.core.images import read_pixels, write_image
@@ -336,13 +337,10 @@ def _prove(made: _Package, station: Station, chain: Chain) -> None:
             textures.append(PlayedTexture(line.path, files[line.path].image.file, line.space))
         except BadInput as error:
             gone.append(f"{line.path} was not played. {error}")
-    config = chain.config
+    config, own = chain.config, ViewChoice(chain.choice.display, chain.choice.view)
     views = [view for view in used_by(station.project).views if space_of_view(config, view) is not None]
-    played = play(
-        made.folder,
-        chain.station,
-        Truth(config, chain.own_space, textures, {each.name: each.working for each in chain.colours}, views),
-    )
+    colours = {each.name: each.working for each in chain.colours}
+    played = play(made.folder, chain.station, Truth(config, own, chain.own_space, textures, colours, views))
     played.failures += gone
     made.played = played
     _write_json(made.place(PROOF), {"ready": played.is_ready, "sentence": played.sentence, **asdict(played)})

@@ -10,6 +10,7 @@ from saltwort.core.configs.export import archive_suffix
 from saltwort.core.errors import BadInput
 from saltwort.core.project import read_setup
 from saltwort.core.project.parts.scene import ScenePart
+from saltwort.core.scene.decisions import FIRST_LIGHTS
 from saltwort.core.scene.swatches import convert, picked
 from saltwort.core.stations import Chain, ColourLine, Section, TextureLine, settings_sheet
 from saltwort.core.stations.abilities.hands_on import HANDS_ON, NOTHING, TEXTURES
@@ -216,11 +217,13 @@ def _line(path: str, space: str, reason: str, kind: str, set_name: str) -> Textu
 
 
 def colours_of(revision: Revision) -> list[ColourLine]:
-    """Swatches and lights; those that the config can no longer tell have their own finding."""
+    """Swatches, and the lights of the rig that were changed; those that the config can no longer tell have their own
+    finding."""
     config, setup = config_of(revision), read_setup(revision.setup)
     scene = ScenePart.of(setup)
     typed = {swatch.name: swatch.colour for swatch in scene.swatches}
-    typed |= {f"{light.name} (light)": scene.colour_of(light) for light in scene.lights}
+    changed = (light for light in scene.lights if light not in FIRST_LIGHTS)
+    typed |= {f"{light.name} (light)": scene.colour_of(light) for light in changed}
     lines = []
     for name, colour in typed.items():
         with suppress(BadInput):
