@@ -7,6 +7,7 @@ import zipfile
 from pathlib import Path
 from tempfile import mkdtemp
 from typing import Any
+from urllib.parse import unquote
 
 from django.core.management import call_command
 
@@ -92,9 +93,9 @@ class Packages(CommandTestCase):
     def test_what_is_not_possible_is_no_success(self) -> None:
         station, folder = self.unpacked("renderer", follows_file_rules=False, per_file_override=False)
         played = self.played(station, folder)
-        self.assertEqual((played.failures, played.textures), ([], (0, 0)))
+        self.assertEqual((played.failures, played.textures), ([], (0, 3)))
         self.assertIn("3 textures cannot be set file by file", played.cannot[0])
-        self.assertIn("1 not possible", played.sentence)
+        self.assertIn("0 of 3 textures", played.sentence)
         station, folder = self.unpacked("editor-lut", lut_format="3dl")
         played = self.played(station, folder)
         self.assertTrue(played.is_ready)
@@ -129,6 +130,16 @@ class Packages(CommandTestCase):
         for file in (folder / "config").iterdir():
             file.unlink()
         self.assertIn("cannot be opened", self.played(station, folder).failures[0])
+
+    def test_the_screen_is_told(self) -> None:
+        station, _ = self.unpacked("renderer", colour_by="lut")
+        for address, words in (
+            (f"/stations/{station.pk}/package", "3 of 3 textures"),
+            ("/package", "applications are ready"),
+        ):
+            proof = json.loads(unquote(self.client.get(self.url(address)).headers["X-Proof"]))
+            self.assertTrue(proof["ready"])
+            self.assertIn(words, proof["sentence"])
 
     def test_the_check_ends_with_1_on_a_failure(self) -> None:
         told = self.call("package", "--project", "quay", "--check")

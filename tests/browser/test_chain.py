@@ -109,6 +109,7 @@ class Sheets(ChainTestCase):
         download.value.save_as(self.folder / "package.zip")
         names = zipfile.ZipFile(io.BytesIO((self.folder / "package.zip").read_bytes())).namelist()
         self.assertIn("quay-renderer-r1/environment/start.sh", names)
+        expect(page.get_by_text(re.compile("Played from this package: .* textures"))).to_be_visible()
 
     def test_the_table_of_textures(self) -> None:
         page = self.open("handoffs")

@@ -70,9 +70,9 @@ class Truth:
 
 @dataclass
 class Played:
-    """How it went: how many of each came out as the project has them, of those that are possible; the largest
-    difference of a view, at the 99th percentile, by its metric, and what shows them; what failed, and what is not
-    possible in this application, in sentences."""
+    """How it went: how many of each came out as the project has them; the largest difference of a view, at the 99th
+    percentile, by its metric, and what shows them; what failed, and what is not possible in this application, in
+    sentences."""
 
     textures: tuple[int, int] = (0, 0)
     colours: tuple[int, int] = (0, 0)
@@ -96,8 +96,6 @@ class Played:
             views = f"{self.views} view{'' if self.views == 1 else 's'}"
             worst = " and ".join(f"{metric} {value:.1f}" for metric, value in self.worst.items())
             parts.append(f"{views}, worst {worst} ({self.shown_by})")
-        if self.cannot:
-            parts.append(f"{len(self.cannot):,} not possible in this application")
         return f"Played from this package: {', '.join(parts) or 'nothing to compare'}."
 
 
@@ -230,7 +228,7 @@ def _textures(player: _Player, truth: Truth, played: Played) -> None:
             right += 1
         else:
             played.failures.append(f"{texture.path}, read as “{rows[texture.path]['value']}”, is other light.")
-    played.textures = right, len(truth.textures) - untold
+    played.textures = right, len(truth.textures)
     if untold:
         files = "1 texture" if untold == 1 else f"{untold:,} textures"
         played.cannot.append(f"The space of {files} cannot be set file by file: convert or rename in Textures.")
@@ -239,14 +237,14 @@ def _textures(player: _Player, truth: Truth, played: Played) -> None:
 def _colours(player: _Player, truth: Truth, played: Played) -> None:
     told = {key.removeprefix("colour:"): value for key, value in player.settings.get("colours", {}).items()}
     working = truth.config.getColorSpace(SCENE_LINEAR).getName()
-    right = untold = 0
+    right = 0
+    untyped = []
     for name, light in truth.colours.items():
         if name not in told:
             played.failures.append(f"The colour {name} stands on no sheet.")
             continue
         if (found := player.typed(told[name])) is None:
-            played.cannot.append(f"{name} cannot be typed in this application.")
-            untold += 1
+            untyped.append(name)
             continue
         meant = np.array([[light]], np.float32)
         if player.picks_in_rec709:
@@ -257,7 +255,9 @@ def _colours(player: _Player, truth: Truth, played: Played) -> None:
             right += 1
         else:
             played.failures.append(f"The colour {name}, typed as {told[name]}, is another colour.")
-    played.colours = right, len(truth.colours) - untold
+    played.colours = right, len(truth.colours)
+    if untyped:
+        played.cannot.append(f"These colours cannot be typed in this application: {', '.join(untyped)}.")
 
 
 def _in_rec709(config: ocio.Config, light: Pixels) -> Pixels:

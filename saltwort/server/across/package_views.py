@@ -1,5 +1,10 @@
 """HTTP for what applications are given: the config as each loads it, and packages."""
 
+import json
+from pathlib import Path
+from typing import Any
+from urllib.parse import quote
+
 from django.http import FileResponse, HttpResponse
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers
@@ -9,12 +14,14 @@ from rest_framework.response import Response
 
 from saltwort.core.configs.export import packed
 from saltwort.server.across.exports import config_for
-from saltwort.server.across.packages import chain_package, files_in, package
+from saltwort.server.across.packages import chain_package, files_in, package, proof_in, proof_of_chain
 from saltwort.server.handoffs.chain_views import station_named
 from saltwort.server.handoffs.operations import versions_of
 from saltwort.server.http import BINARY, download, sent_whole
 from saltwort.server.projects.serializers import ReplacementSerializer
 from saltwort.server.projects.views import project_named
+
+PROOF_HEADER, MOST_TOLD = "X-Proof", 5
 
 
 class StationConfigSerializer(serializers.Serializer):
@@ -55,7 +62,7 @@ def station_package(request: Request, slug: str, pk: int) -> FileResponse:
     """All that an application needs, in one zip. Takes some seconds."""
     station = station_named(slug, pk)
     with package(station) as folder:
-        return sent_whole(files_in(folder), folder.name)
+        return _sent(folder, proof_in(folder))
 
 
 @extend_schema(responses=BINARY)
@@ -63,4 +70,14 @@ def station_package(request: Request, slug: str, pk: int) -> FileResponse:
 def project_package(request: Request, slug: str) -> FileResponse:
     """The packages of all applications, in one zip. Takes some seconds for each."""
     with chain_package(project_named(slug)) as folder:
-        return sent_whole(files_in(folder), folder.name)
+        return _sent(folder, proof_of_chain(folder))
+
+
+def _sent(folder: Path, proof: dict[str, Any]) -> FileResponse:
+    """A package as a zip; PROOF_HEADER tells how it did when it was played, as JSON with percent encoding, MOST_TOLD of
+    each sort of sentences."""
+    response = sent_whole(files_in(folder), folder.name)
+    told = {"ready": proof["ready"], "sentence": proof["sentence"]}
+    told |= {name: proof[name][:MOST_TOLD] for name in ("failures", "cannot")}
+    response[PROOF_HEADER] = quote(json.dumps(told))
+    return response

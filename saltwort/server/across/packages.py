@@ -111,10 +111,31 @@ def checked(project: Project) -> Iterator[dict[str, Any]]:
     for station in project.stations.select_related("project__current"):
         try:
             with package(station) as folder:
-                proof = json.loads((folder / PROOF).read_text(encoding="utf-8"))
+                proof = proof_in(folder)
         except BadInput as error:
             proof = {"ready": False, "sentence": "There is no package.", "failures": [str(error)]}
         yield {"application": station.name, **proof}
+
+
+def proof_in(folder: Path) -> dict[str, Any]:
+    """What `proof.json` of a package holds."""
+    proof: dict[str, Any] = json.loads((folder / PROOF).read_text(encoding="utf-8"))
+    return proof
+
+
+def proof_of_chain(folder: Path) -> dict[str, Any]:
+    """The same of the packages of a chain together, each by the name of its application."""
+    stations = json.loads((folder / MANIFEST).read_text(encoding="utf-8"))["stations"]
+    proofs = {name: proof_in(folder / place) for name, place in stations.items()}
+    ready = [name for name, proof in proofs.items() if proof["ready"]]
+    failures = [f"{name}: {each}" for name, proof in proofs.items() for each in proof["failures"]]
+    cannot = [f"{name}: {each}" for name, proof in proofs.items() for each in proof["cannot"]]
+    return {
+        "ready": len(ready) == len(proofs),
+        "sentence": f"Played from their packages: {len(ready)} of {len(proofs)} applications are ready.",
+        "failures": failures,
+        "cannot": cannot,
+    }
 
 
 def package_name(station: Station) -> str:

@@ -69,12 +69,11 @@ def _has(config: ocio.Config, choice: ViewChoice) -> bool:
 
 
 def export_name(project: Project, ocio_version: str = "", trim: Trim | None = None) -> str:
-    """What the config of a project is called as it is given away: written for an OCIO version of its own, or trimmed,
-    it is another one and has another name, with a hash of what was kept."""
-    parts = [config_name(project)]
-    if ocio_version:
-        parts.append(f"ocio{ocio_version}")
-    if trim is not None:
-        kept = {name: sorted(map(str, values)) for name, values in asdict(trim).items()}
-        parts.append(sha256(json.dumps(kept, sort_keys=True).encode()).hexdigest()[:HASH_LETTERS])
-    return "-".join(parts)
+    """What the config of a project is called as it is given away: that of its revision; written for an OCIO version of
+    its own, or trimmed, it is another one, and a hash of what it follows from stands for the revision."""
+    if not ocio_version and trim is None:
+        return config_name(project)
+    kept = {} if trim is None else {name: sorted(map(str, values)) for name, values in asdict(trim).items()}
+    follows_from = [project.current.config_hash, ocio_version, kept]
+    digest = sha256(json.dumps(follows_from, sort_keys=True).encode()).hexdigest()[:HASH_LETTERS]
+    return "-".join([project.slug, *([f"ocio{ocio_version}"] if ocio_version else []), digest])

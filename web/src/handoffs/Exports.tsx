@@ -16,6 +16,14 @@ const SHEETS = [
   ['json', 'JSON'],
 ] as const;
 
+/** What the server tells of a package: `proof.json`, shortened. */
+interface Proof {
+  ready: boolean;
+  sentence: string;
+  failures: string[];
+  cannot: string[];
+}
+
 /** The files that an application is given: its package, its sheet, its config. */
 export function Exports({ station }: { station: Station }) {
   const slug = useSlug();
@@ -74,6 +82,7 @@ function PackageButton({ label, address, filled = false }: { label: string; addr
       link.download = name;
       link.click();
       setTimeout(() => URL.revokeObjectURL(link.href), 60_000);
+      return JSON.parse(decodeURIComponent(answer.headers.get('X-Proof') ?? 'null')) as Proof | null;
     },
   });
   return (
@@ -82,7 +91,32 @@ function PackageButton({ label, address, filled = false }: { label: string; addr
         {save.isPending ? 'Making it: some seconds …' : label}
       </Button>
       {save.error && <p role="alert">{save.error.message}</p>}
+      {save.data && <Played proof={save.data} />}
     </>
+  );
+}
+
+/** How a package did when it was played, beside the button that made it. */
+function Played({ proof }: { proof: Proof }) {
+  return (
+    <div role={proof.ready ? 'status' : 'alert'} className="small">
+      {!proof.ready && <p>This package is not ready: played as it says, it does not give the project’s image.</p>}
+      <List items={proof.failures} />
+      <p>{proof.sentence}</p>
+      {proof.cannot.length > 0 && <p>Not possible:</p>}
+      <List items={proof.cannot} />
+    </div>
+  );
+}
+
+function List({ items }: { items: string[] }) {
+  if (items.length === 0) return null;
+  return (
+    <ul>
+      {items.map((item) => (
+        <li key={item}>{item}</li>
+      ))}
+    </ul>
   );
 }
 
