@@ -93,7 +93,12 @@ class Configs(PackageTestCase):
             self.assertEqual(told["sha256"], sha256((folder / name).read_bytes()).hexdigest())
         self.assertIn("start.sh", (folder / "README.txt").read_text())
         self.assertTrue(os.access(folder / "environment" / "start.sh", os.R_OK))
-        self.assertIn("with proof", manifest["config"]["trimmed"])
+        self.assertRegex(manifest["config"]["trimmed"], r"\d+ of \d+ spaces and \d+ of \d+ views, with proof")
+        self.assertIn(manifest["config"]["trimmed"], (folder / "README.txt").read_text())
+        old = self.unpacked(self.added("renderer", ocio_version="1.0"))
+        page = (old / "README.txt").read_text().splitlines()
+        self.assertIn("THIS PACKAGE IS NOT READY", page[3])
+        self.assertIn("loads configs up to OCIO 1.0", page[4])
 
 
 class Delivered(PackageTestCase):

@@ -24,6 +24,7 @@ from saltwort.core.numbers import MIDDLE_GREY
 from saltwort.core.spaces.curves import SRGB, Curve
 from saltwort.core.spaces.gamuts import REC709, rgb_to_xyz
 from saltwort.core.stations.abilities.colour_by import COLOUR_BY, ICC, LUT, loads_config
+from saltwort.core.stations.abilities.ocio_version import OCIO_VERSION, config_is_too_new
 from saltwort.core.stations.abilities.per_file_override import PER_FILE_OVERRIDE
 from saltwort.core.stations.abilities.typed_colours import DISPLAY, TYPED_COLOURS
 from saltwort.core.stations.abilities.viewers import NONE, VIEWERS
@@ -104,6 +105,9 @@ def play(folder: Path, station: Station, truth: Truth) -> Played:
     played = Played()
     try:
         player = _Player(folder, station)
+    except BadInput as error:
+        played.failures.append(str(error))
+        return played
     except (OSError, KeyError, ValueError, ocio.Exception, ocio.ExceptionMissingFile) as error:
         played.failures.append(f"The package cannot be opened: {error}")
         return played
@@ -130,6 +134,12 @@ class _Player:
         self.config: ocio.Config | None = None
         if loads_config(station):
             self.config = ocio.Config.CreateFromFile(str(folder / self.facts["config"]["file"]))
+            version = f"{self.config.getMajorVersion()}.{self.config.getMinorVersion()}"
+            if config_is_too_new(version, station):
+                raise BadInput(
+                    f"This application loads configs up to OCIO {station.able(OCIO_VERSION)}, and this one needs "
+                    f"{version}. Update it, or describe it as one that takes LUT files."
+                )
 
     def rows(self) -> dict[str, dict[str, Any]]:
         table = self.folder / "textures.json"

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass, replace
 
+from saltwort.core.configs import extent
 from saltwort.core.configs.export import without_suffix
 from saltwort.core.errors import BadInput
 from saltwort.core.project import Composed, compose_in_steps
@@ -46,6 +47,9 @@ def config_for(station: Station) -> StationConfig:
     project, file = station.project, config_file_of(station)
     _, own = versions_of(station)
     try:
-        return StationConfig(exported(project, own, trim=True), file, "to what the project uses, with proof")
+        composed = exported(project, own, trim=True)
+        whole, part = extent(composed.whole), extent(composed.part)
+        kept = f"{part.spaces} of {whole.spaces} spaces and {part.views} of {whole.views} views"
+        return StationConfig(composed, file, f"to what the project uses, {kept}, with proof")
     except BadInput as error:
         return StationConfig(exported(project, own, name=without_suffix(file)), file, f"no: {error}")

@@ -77,7 +77,7 @@ def _sent(folder: Path, proof: dict[str, Any]) -> FileResponse:
     """A package as a zip; PROOF_HEADER tells how it did when it was played, as JSON with percent encoding, MOST_TOLD of
     each sort of sentences."""
     response = sent_whole(files_in(folder), folder.name)
-    told = {"ready": proof["ready"], "sentence": proof["sentence"]}
+    told = {"ready": proof["ready"], "sentence": proof["sentence"], "trimmed": proof.get("trimmed", "")}
     told |= {name: proof[name][:MOST_TOLD] for name in ("failures", "cannot")}
     response[PROOF_HEADER] = quote(json.dumps(told))
     return response

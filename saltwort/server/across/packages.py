@@ -206,8 +206,8 @@ def _config(made: _Package, station: Station) -> None:
     made.place("environment", "how-to-see.txt").write_text(how_to_see() + "\n", encoding="utf-8")
     made.facts["config"] = {"file": shown, "version": version, "trimmed": config.trimmed}
     made.steps.append(
-        f"Config: {shown}, OCIO {version}. Start the application with environment/start.sh, start.ps1 or start.cmd, or "
-        "set it as the sheet says."
+        f"Config: {shown}, OCIO {version}. Trimmed {config.trimmed}. Start the application with environment/start.sh, "
+        "start.ps1 or start.cmd, or set it as the sheet says."
     )
 
 
@@ -364,7 +364,9 @@ def _prove(made: _Package, station: Station, chain: Chain) -> None:
     played = play(made.folder, chain.station, Truth(config, own, chain.own_space, textures, colours, views))
     played.failures += gone
     made.played = played
-    _write_json(made.place(PROOF), {"ready": played.is_ready, "sentence": played.sentence, **asdict(played)})
+    trimmed = made.facts.get("config", {}).get("trimmed", "")
+    told = {"ready": played.is_ready, "sentence": played.sentence, "trimmed": trimmed, **asdict(played)}
+    _write_json(made.place(PROOF), told)
 
 
 def _textures(made: _Package, chain: Chain, copies: Mapping[str, str]) -> None:
