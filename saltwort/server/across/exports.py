@@ -50,6 +50,6 @@ def config_for(station: Station) -> StationConfig:
         composed = exported(project, own, trim=True)
         whole, part = extent(composed.whole), extent(composed.part)
         kept = f"{part.spaces} of {whole.spaces} spaces and {part.views} of {whole.views} views"
-        return StationConfig(composed, file, f"to what the project uses, {kept}, with proof")
+        return StationConfig(composed, file, f"trimmed to what the project uses, {kept}, with proof")
     except BadInput as error:
-        return StationConfig(exported(project, own, name=without_suffix(file)), file, f"no: {error}")
+        return StationConfig(exported(project, own, name=without_suffix(file)), file, f"not trimmed: {error}")

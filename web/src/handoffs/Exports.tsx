@@ -104,7 +104,7 @@ function Played({ proof }: { proof: Proof }) {
       {!proof.ready && <p>This package is not ready: played as it says, it does not give the project’s image.</p>}
       <List items={proof.failures} />
       <p>{proof.sentence}</p>
-      {proof.trimmed && <p>Config trimmed: {proof.trimmed}.</p>}
+      {proof.trimmed && <p>Config: {proof.trimmed}.</p>}
       {proof.cannot.length > 0 && <p>Not possible:</p>}
       <List items={proof.cannot} />
     </div>
