@@ -206,8 +206,8 @@ def _config(made: _Package, station: Station) -> None:
     made.place("environment", "how-to-see.txt").write_text(how_to_see() + "\n", encoding="utf-8")
     made.facts["config"] = {"file": shown, "version": version, "trimmed": config.trimmed}
     made.steps.append(
-        f"Config: {shown}, OCIO {version}, {config.trimmed}. Start the application with environment/start.sh, start.ps1 "
-        "or start.cmd, or set it as the sheet says."
+        f"Config: {shown}, OCIO {version}, {config.trimmed}. Start the application with environment/start.sh, "
+        "start.ps1 or start.cmd, or set it as the sheet says."
     )
 
 
