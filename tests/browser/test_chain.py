@@ -267,7 +267,7 @@ class Explained(ChainTestCase):
         self.assertLess(float(np.median(np.abs(back - light))), 0.01)
         unknown = page.get_by_role("group", name="Explanation of odd.png")
         expect(unknown.get_by_role("img", name="Curves from expected to found")).to_be_visible()
-        with page.expect_download() as saved:
+        with page.expect_download(timeout=120_000) as saved:
             unknown.get_by_role("link", name="Save as LUT (CLF)").click()
         self.assertIn("ProcessList", Path(saved.value.path()).read_text(encoding="utf-8"))
 

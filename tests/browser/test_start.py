@@ -157,7 +157,7 @@ class Start(BrowserTestCase):
         project = self.started()
         setup = current_setup(project)
         self.assertEqual((setup.working_space, setup.view.view), ("Linear Rec.2020", "Un-tone-mapped"))
-        self.assertEqual(len(Recipes.of(setup)), len(DELIVERIES))
+        self.assertEqual(len(Recipes.of(setup)), sum(len(each.recipes) for each in DELIVERIES))
         self.assertEqual(project.stations.count(), len(applications))
 
     def test_without_a_render_the_rig_stands_in(self) -> None:
