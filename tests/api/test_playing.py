@@ -93,6 +93,14 @@ class Packages(CommandTestCase):
                 self.assertNotIn("file rules", sheet)
                 self.assertNotIn("(light)", sheet, "the project has no lights of its own")
 
+    def test_copies_of_files_that_differ_in_their_endings_alone(self) -> None:
+        file = write(self.folder / "wall_col.tif", light(8, 12, 1.0, seed=9), "uint16")
+        add_texture(self.project, "wall_col.tif", store_file(file, "wall_col.tif"))
+        station, folder = self.unpacked("renderer", colour_by="lut", lut_size="17")
+        rows = {row["path"]: row["converted"] for row in json.loads((folder / "textures.json").read_text())}
+        self.assertNotEqual(rows["wall_col.png"], rows["wall_col.tif"])
+        self.assertEqual((self.played(station, folder).failures, len({*rows.values()})), ([], 3))
+
     def test_what_is_not_possible_is_no_success(self) -> None:
         station, folder = self.unpacked("renderer", follows_file_rules=False, per_file_override=False)
         played = self.played(station, folder)

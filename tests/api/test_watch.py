@@ -240,10 +240,16 @@ class OwnRenders(ServerTestCase):
         self.assertEqual(code, "frame.differs-in-places")
         self.assertIn("16 pixels", why)
 
-    def watch(self, render: int) -> dict[str, Any]:
-        made: dict[str, Any] = self.tell(
-            "post", "/watched", 201, folder=str(self.frames), expects_light=False, render=render
-        )
+    def test_numbers_without_a_display_do_not_stop_it(self) -> None:
+        light = np.ascontiguousarray(light_of(2)[::2, ::2, :3])
+        render = self.send("/renders", write(self.folder / "still.exr", light, "float"))["id"]
+        made = self.watch(render, display="sRGB - Display", view="Raw")
+        settled(write(self.frames / "raw.png", np.clip(light, 0, 1), "uint8"))
+        self.assertIn("raw.png", self.notes(made))
+
+    def watch(self, render: int, **view: str) -> dict[str, Any]:
+        asked = {"folder": str(self.frames), "expects_light": False, "render": render, **view}
+        made: dict[str, Any] = self.tell("post", "/watched", 201, **asked)
         return made
 
 

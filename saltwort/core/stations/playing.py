@@ -40,10 +40,9 @@ SAMPLED = 400
 SAME = 2e-3
 """Of light, relative to the brightest channel and at least to 1/64: half floats keep 2⁻¹¹, sheets four places."""
 LEAST_LIGHT = 1 / 64
-MOST_DIFFERENCE = {"config": 2.0, "LUT": 12.0}
-"""ΔE at the 99th percentile that a view may be off, by what shows it: older versions have views baked, and a LUT of few
-nodes is coarse. Its own error stands beside it."""
-
+MOST_OF_CONFIG = 2.0
+"""ΔE at the 99th percentile that a view of a config may be off: older versions have views baked into LUTs. For a LUT it
+is the largest error that was measured when it was made."""
 SCENE_LINEAR: str = ocio.ROLE_SCENE_LINEAR
 
 
@@ -71,14 +70,14 @@ class Truth:
 
 @dataclass
 class Played:
-    """How it went: how many of each came out as the project has them; the largest difference of a view, at the 99th
-    percentile, by its metric, and what shows them; what failed, and what is not possible in this application, in
-    sentences."""
+    """How it went: how many of each came out as the project has them; within how much 99 % of SAMPLED colours are in
+    the view that is farthest off, by its metric, and what shows them; what failed, and what is not possible in this
+    application, in sentences."""
 
     textures: tuple[int, int] = (0, 0)
     colours: tuple[int, int] = (0, 0)
     views: int = 0
-    worst: dict[str, float] = field(default_factory=dict)
+    within: dict[str, float] = field(default_factory=dict)
     shown_by: str = ""
     failures: list[str] = field(default_factory=list)
     cannot: list[str] = field(default_factory=list)
@@ -93,10 +92,10 @@ class Played:
         for (right, of), what in ((self.textures, "textures"), (self.colours, "colours")):
             if of:
                 parts.append(f"{right:,} of {of:,} {what}")
-        if self.worst:
+        if self.within:
             views = f"{self.views} view{'' if self.views == 1 else 's'}"
-            worst = " and ".join(f"{metric} {value:.1f}" for metric, value in self.worst.items())
-            parts.append(f"{views}, worst {worst} ({self.shown_by})")
+            within = " and ".join(f"{metric} {value:.1f}" for metric, value in self.within.items())
+            parts.append(f"{views}, 99 % of colours within {within} ({self.shown_by})")
         return f"Played from this package: {', '.join(parts) or 'nothing to compare'}."
 
 
@@ -185,8 +184,13 @@ class _Player:
         return _srgb_decoded(numbers)
 
     def cannot_be_told(self, row: Mapping[str, Any]) -> bool:
-        """Whether a texture must be set by hand, where the application has no setting for a single file."""
+        """Whether a texture must be set manually, but the application sets none by itself."""
         return bool(row["by_hand"]) and self.config is not None and not self.station.able(PER_FILE_OVERRIDE)
+
+    @property
+    def most_off(self) -> float:
+        """ΔE at the 99th percentile that a view may be off."""
+        return MOST_OF_CONFIG if self.config is not None else float(self.facts["lut"]["error"]["largest"])
 
     @property
     def knows_profiles(self) -> bool:
@@ -218,18 +222,17 @@ def _textures(player: _Player, truth: Truth, played: Played) -> None:
     rows = player.rows()
     right = untold = 0
     for texture in truth.textures:
-        if texture.path in rows and player.cannot_be_told(rows[texture.path]):
+        if (row := rows.get(texture.path)) is None:
+            played.failures.append(f"{texture.path} is missing in the table of textures.")
+            continue
+        if player.cannot_be_told(row):
             untold += 1
             continue
-        if texture.path not in rows:
-            played.failures.append(f"{texture.path} stands in no table of the package.")
-            continue
         try:
-            found = player.read(texture, rows[texture.path])
+            found, pixels = player.read(texture, row), _some(read_pixels(texture.file))
         except (BadInput, ocio.Exception) as error:
             played.failures.append(f"{texture.path}: {error}.")
             continue
-        pixels, row = _some(read_pixels(texture.file)), rows[texture.path]
         if player.knows_profiles and row["value"] == AS_SRGB:  # what it decodes, it knows the primaries of
             meant = _in_rec709(truth.config, apply(space_processor(truth.config, texture.space, SCENE_LINEAR), pixels))
         else:
@@ -237,7 +240,7 @@ def _textures(player: _Player, truth: Truth, played: Played) -> None:
         if _is_same(found, meant):
             right += 1
         else:
-            played.failures.append(f"{texture.path}, read as “{rows[texture.path]['value']}”, is other light.")
+            played.failures.append(f"{texture.path}, read as “{row['value']}”, is other light.")
     played.textures = right, len(truth.textures)
     if untold:
         files = "1 texture" if untold == 1 else f"{untold:,} textures"
@@ -251,7 +254,7 @@ def _colours(player: _Player, truth: Truth, played: Played) -> None:
     untyped = []
     for name, light in truth.colours.items():
         if name not in told:
-            played.failures.append(f"The colour {name} stands on no sheet.")
+            played.failures.append(f"The colour {name} is missing on the sheet.")
             continue
         if (found := player.typed(told[name])) is None:
             untyped.append(name)
@@ -271,7 +274,7 @@ def _colours(player: _Player, truth: Truth, played: Played) -> None:
 
 
 def _in_rec709(config: ocio.Config, light: Pixels) -> Pixels:
-    """Light of the working space in Rec.709 primaries, by the display interchange of the engine."""
+    """Light of the working space in Rec.709 primaries, by the scene interchange of its config."""
     ap0 = apply(space_processor(config, SCENE_LINEAR, SCENE_INTERCHANGE), light)
     matrix = np.linalg.inv(rgb_to_xyz(REC709)) @ AP0_TO_XYZ_D65
     return np.asarray(ap0 @ matrix.T, np.float32)
@@ -286,12 +289,12 @@ def _views(player: _Player, truth: Truth, played: Played) -> None:
         meant = apply(view_processor(truth.config, working, choice), light)[0]
         metric, measure = display_difference(truth.config, choice)
         codes = (np.clip(np.nan_to_num(each), 0, 1).astype(np.float64) for each in (shown, meant))
-        worst = float(np.percentile(measure(*codes), 99))
+        within = float(np.percentile(measure(*codes), 99))
         played.views += 1
         played.shown_by = shown_by
-        played.worst[metric] = max(worst, played.worst.get(metric, 0.0))
-        if worst > MOST_DIFFERENCE[shown_by]:
-            played.failures.append(f"{choice.view} on {choice.display} is off by {metric} {worst:.1f} ({shown_by}).")
+        played.within[metric] = max(within, played.within.get(metric, 0.0))
+        if within > player.most_off:
+            played.failures.append(f"{choice.view} on {choice.display} is off by {metric} {within:.1f} ({shown_by}).")
 
 
 def _shown(player: _Player, truth: Truth, light: Pixels, played: Played) -> Iterator[tuple[ViewChoice, str, Pixels]]:

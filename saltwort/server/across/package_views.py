@@ -14,7 +14,8 @@ from rest_framework.response import Response
 
 from saltwort.core.configs.export import packed
 from saltwort.server.across.exports import config_for
-from saltwort.server.across.packages import chain_package, files_in, package, proof_in, proof_of_chain
+from saltwort.server.across.packages import chain_package, files_in, package
+from saltwort.server.across.proofs import proof_in, proof_of_chain
 from saltwort.server.handoffs.chain_views import station_named
 from saltwort.server.handoffs.operations import versions_of
 from saltwort.server.http import BINARY, download, sent_whole

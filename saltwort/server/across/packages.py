@@ -10,12 +10,8 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any
 
-from django.db.models import QuerySet
-
 from saltwort.core.configs.export import write_config
 from saltwort.core.deliverables import Defaults, deliverables
-from saltwort.core.engine import ViewChoice
-from saltwort.core.engine.measured import space_of_view
 from saltwort.core.errors import BadInput
 from saltwort.core.images import read_pixels, write_image
 from saltwort.core.names import free_name, slug
@@ -26,7 +22,7 @@ from saltwort.core.stations.abilities.lut_size import LUT_SIZE
 from saltwort.core.stations.abilities.scene_documents import MATERIALX, NONE, SCENE_DOCUMENTS, USD
 from saltwort.core.stations.lat_long import flux_kept, is_turned, turn_between, turned
 from saltwort.core.stations.launching import how_to_see, launchers
-from saltwort.core.stations.playing import Played, PlayedTexture, Truth, play
+from saltwort.core.stations.playing import Played
 from saltwort.core.stations.sections.config import log_space, lut_input
 from saltwort.core.stations.sheet import Chain
 from saltwort.core.stations.sheet_files import json_schema
@@ -34,11 +30,11 @@ from saltwort.core.stations.station import READS_TEXTURES
 from saltwort.core.stations.texture_table import must_be_converted, texture_row
 from saltwort.core.textures.converting import convert
 from saltwort.server.across.exports import config_for
+from saltwort.server.across.proofs import MANIFEST, proof_in, prove, texture_rows, told_first, write_json
 from saltwort.server.handoffs.models import Station
 from saltwort.server.handoffs.operations import chain_of, versions_of
 from saltwort.server.handoffs.proving import card_files
 from saltwort.server.handoffs.sheets import ENDINGS, sheet_as
-from saltwort.server.handoffs.used import used_by
 from saltwort.server.projects.models import Project
 from saltwort.server.textures.materials import material_documents
 from saltwort.server.textures.models import Texture
@@ -46,8 +42,7 @@ from saltwort.server.textures.models import Texture
 Progress = Callable[[float, str], None]
 FORMAT = 1
 """Of the manifest: raised when a reader of this one could not read it."""
-MANIFEST, README, PROOF = "manifest.json", "README.txt", "proof.json"
-MOST_FAILURES = 12
+README = "README.txt"
 ENVIRONMENT_KIND = "environment"
 LAT_LONG_RATIO = 2.0
 
@@ -101,7 +96,7 @@ def chain_package(project: Project, progress: Progress = lambda share, doing: No
             "stations": folders,
             "files": _hashes(folder),
         }
-        _write_json(folder / MANIFEST, manifest)
+        write_json(folder / MANIFEST, manifest)
         yield folder
 
 
@@ -113,29 +108,8 @@ def checked(project: Project) -> Iterator[dict[str, Any]]:
             with package(station) as folder:
                 proof = proof_in(folder)
         except BadInput as error:
-            proof = {"ready": False, "sentence": "There is no package.", "failures": [str(error)]}
+            proof = {"ready": False, "sentence": "The package cannot be made.", "failures": [str(error)], "cannot": []}
         yield {"application": station.name, **proof}
-
-
-def proof_in(folder: Path) -> dict[str, Any]:
-    """What `proof.json` of a package holds."""
-    proof: dict[str, Any] = json.loads((folder / PROOF).read_text(encoding="utf-8"))
-    return proof
-
-
-def proof_of_chain(folder: Path) -> dict[str, Any]:
-    """The same of the packages of a chain together, each by the name of its application."""
-    stations = json.loads((folder / MANIFEST).read_text(encoding="utf-8"))["stations"]
-    proofs = {name: proof_in(folder / place) for name, place in stations.items()}
-    ready = [name for name, proof in proofs.items() if proof["ready"]]
-    failures = [f"{name}: {each}" for name, proof in proofs.items() for each in proof["failures"]]
-    cannot = [f"{name}: {each}" for name, proof in proofs.items() for each in proof["cannot"]]
-    return {
-        "ready": len(ready) == len(proofs),
-        "sentence": f"Played from their packages: {len(ready)} of {len(proofs)} applications are ready.",
-        "failures": failures,
-        "cannot": cannot,
-    }
 
 
 def package_name(station: Station) -> str:
@@ -182,11 +156,11 @@ def _fill(made: _Package, station: Station, progress: Progress) -> None:
         "station": station.name,
         **made.facts,
     }
-    _write_json(made.place(MANIFEST), manifest)
+    write_json(made.place(MANIFEST), manifest)
     progress(0.9, "Playing it from this package")
-    _prove(made, station, chain)
+    made.played = prove(made.folder, station, chain, made.facts.get("config", {}).get("trimmed", ""))
     _write_readme(made, station)
-    _write_json(made.place(MANIFEST), {**manifest, "files": _hashes(made.folder)})
+    write_json(made.place(MANIFEST), {**manifest, "files": _hashes(made.folder)})
     progress(1.0, "Ready")
 
 
@@ -316,7 +290,7 @@ def _sheet(made: _Package, station: Station) -> None:
     for ending in ENDINGS:
         content, _ = sheet_as(station, ending)
         made.place(f"sheet.{ending}").write_text(content, encoding="utf-8")
-    _write_json(made.place("sheet.schema.json"), json_schema())
+    write_json(made.place("sheet.schema.json"), json_schema())
     made.steps.append("Settings: set what sheet.html says, in its order.")
 
 
@@ -326,47 +300,25 @@ def _converted(made: _Package, station: Station, chain: Chain) -> dict[str, str]
     copies: dict[str, str] = {}
     if chain.station.reads != READS_TEXTURES:
         return copies
-    files = {texture.path: texture for texture in _texture_rows(station.project)}
+    files = {texture.path: texture for texture in texture_rows(station.project)}
+    names: list[str] = []
     for line in chain.textures:
         target = must_be_converted(chain, line.space)
         if target is None or line.path not in files:
             continue
-        stem = Path(line.path).with_suffix("").as_posix()
-        name = free_name(f"textures/{'/'.join(slug(part) or 'file' for part in stem.split('/'))}", copies.values(), "-")
-        copies[line.path] = f"{name}.exr"
-        with suppress(BadInput):  # one that is gone has its own finding, and the proof says that there is no copy
+        parts = [slug(part) or "file" for part in Path(line.path).with_suffix("").parts]
+        names.append(free_name("/".join(["textures", *parts]), names, "-"))
+        copy = f"{names[-1]}.exr"
+        with suppress(BadInput):  # one that is gone has its own finding, and the proof says that its copy is missing
             source = files[line.path].image.file
-            convert(chain.config, source, line.space, target, "exr-float", made.place(*copies[line.path].split("/")))
-    if copies:
+            convert(chain.config, source, line.space, target, "exr-float", made.place(*copy.split("/")))
+            copies[line.path] = copy
+    if names:
         made.steps.append(
-            f"Textures: this application cannot decode {len(copies)} of {len(chain.textures)} files. Use the copies in "
-            f"textures/, which are light in {chain.own_space}, as they are."
+            f"Textures: this application cannot decode {len(names)} of {len(chain.textures)} files. Use the copies in "
+            f"textures/, which are scene-linear in {chain.own_space}, as they are."
         )
-    return {path: copy for path, copy in copies.items() if (made.folder / copy).exists()}
-
-
-def _texture_rows(project: Project) -> QuerySet[Texture]:
-    return Texture.objects.filter(project=project).select_related("image")
-
-
-def _prove(made: _Package, station: Station, chain: Chain) -> None:
-    """Play the application from what lies in its package, and keep how it went."""
-    files = {texture.path: texture for texture in _texture_rows(station.project)}
-    textures, gone = [], []
-    for line in chain.textures:
-        try:
-            textures.append(PlayedTexture(line.path, files[line.path].image.file, line.space))
-        except BadInput as error:
-            gone.append(f"{line.path} was not played. {error}")
-    config, own = chain.config, ViewChoice(chain.choice.display, chain.choice.view)
-    views = [view for view in used_by(station.project).views if space_of_view(config, view) is not None]
-    colours = {each.name: each.working for each in chain.colours}
-    played = play(made.folder, chain.station, Truth(config, own, chain.own_space, textures, colours, views))
-    played.failures += gone
-    made.played = played
-    trimmed = made.facts.get("config", {}).get("trimmed", "")
-    told = {"ready": played.is_ready, "sentence": played.sentence, "trimmed": trimmed, **asdict(played)}
-    _write_json(made.place(PROOF), told)
+    return copies
 
 
 def _textures(made: _Package, chain: Chain, copies: Mapping[str, str]) -> None:
@@ -402,23 +354,8 @@ def _write_readme(made: _Package, station: Station) -> None:
     project = station.project
     title = f"{project.name}, revision {project.current.number}: package for {station.name}"
     steps = [f"{number}. {step}" for number, step in enumerate(made.steps, start=1)]
-    lines = [title, "=" * len(title), "", *_told(made.played), "", *steps]
+    lines = [title, "=" * len(title), "", *told_first(made.played), "", *steps]
     made.place(README).write_text("\n".join(lines) + "\n", encoding="utf-8")
-
-
-def _told(played: Played) -> list[str]:
-    """How it went when the package was played, for the top of its page."""
-    lines = [played.sentence, *(f"Not possible in this application: {each}" for each in played.cannot)]
-    if not played.is_ready:
-        listed = played.failures[:MOST_FAILURES]
-        more = len(played.failures) - len(listed)
-        lines = [
-            "THIS PACKAGE IS NOT READY. Played as it says, it does not give the project’s image:",
-            *(f"- {each}" for each in listed),
-            *([f"- and {more:,} more, in {PROOF}"] if more else []),
-            *lines,
-        ]
-    return lines
 
 
 def _hashes(folder: Path) -> dict[str, dict[str, Any]]:
@@ -430,7 +367,3 @@ def _hashes(folder: Path) -> dict[str, dict[str, Any]]:
                 name = path.relative_to(folder).as_posix()
                 found[name] = {"sha256": file_digest(file, "sha256").hexdigest(), "bytes": path.stat().st_size}
     return found
-
-
-def _write_json(path: Path, told: Mapping[str, Any]) -> None:
-    path.write_text(json.dumps(told, ensure_ascii=False, indent=1) + "\n", encoding="utf-8")

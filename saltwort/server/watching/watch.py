@@ -12,6 +12,7 @@ from cachetools import LRUCache
 from django.utils import timezone
 
 from saltwort.core.engine import ViewChoice
+from saltwort.core.engine.displays import NO_LIGHT, display_kind
 from saltwort.core.errors import BadInput
 from saltwort.core.explain.files import check_size, straight_pixels
 from saltwort.core.explain.frames import (
@@ -189,9 +190,10 @@ class Watch:
         return judged(looked.found, wanted, self._beside(looked.frame, wanted.scene))
 
     def _question(self, frame: Frame, found: Survey, scene: Scene, revision: Revision) -> Question | None:
-        """What Explain is asked of a frame whose own render is there, both of a size that it takes; else None."""
+        """What Explain is asked of a frame whose own render is there, both of a size that it takes, through a view that
+        gives light of a display; else None."""
         image = _image_of_its_own(self.folder.render, frame.number) if self.folder.render else None
-        if image is None:
+        if image is None or display_kind(scene.config, scene.choice) == NO_LIGHT:
             return None
         try:
             check_size(found.facts.header, frame.file.name)
