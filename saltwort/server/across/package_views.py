@@ -26,12 +26,13 @@ PROOF_HEADER, MOST_TOLD = "X-Proof", 5
 
 
 class StationConfigSerializer(serializers.Serializer):
-    """The config that a station gets: its file, its OCIO version, whether it is written for this station alone, and
-    what that version cannot hold."""
+    """The config that a station gets: its file, its OCIO version, whether it is written for this station alone, to what
+    it is trimmed, and what that version cannot hold."""
 
     file = serializers.CharField()
     version = serializers.CharField()
     own = serializers.BooleanField()
+    trimmed = serializers.CharField()
     replacements = ReplacementSerializer(many=True)
 
 
@@ -45,6 +46,7 @@ def station_config(request: Request, slug: str, pk: int) -> Response:
         "file": config.file,
         "version": version,
         "own": bool(own),
+        "trimmed": config.trimmed,
         "replacements": config.composed.replacements,
     }
     return Response(StationConfigSerializer(told).data)

@@ -5648,13 +5648,14 @@ export interface components {
             name?: string;
         };
         /**
-         * @description The config that a station gets: its file, its OCIO version, whether it is written for this station alone, and
-         *     what that version cannot hold.
+         * @description The config that a station gets: its file, its OCIO version, whether it is written for this station alone, to what
+         *     it is trimmed, and what that version cannot hold.
          */
         StationConfig: {
             file: string;
             version: string;
             own: boolean;
+            trimmed: string;
             replacements: components["schemas"]["Replacement"][];
         };
         StationCopy: {

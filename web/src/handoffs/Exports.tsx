@@ -64,8 +64,7 @@ export function Exports({ station }: { station: Station }) {
       </div>
       {CONFIG_READERS.includes(String(station.abilities.colour_by)) && <StationConfig station={station} />}
       <p className="quiet">
-        Every line follows from the project. Change the project and the settings change with it; the revision number says which
-        state a file belongs to.
+        Every line follows from the project. Change the project and the settings change with it; another config has another name.
       </p>
     </FoldingColumn>
   );
@@ -145,7 +144,8 @@ function StationConfig({ station }: { station: Station }) {
           <p>
             {config.data.own
               ? `Written for OCIO ${config.data.version}, for this application alone.`
-              : `The project’s own, OCIO ${config.data.version}.`}
+              : `The project’s own, OCIO ${config.data.version}.`}{' '}
+            It is {config.data.trimmed}.
           </p>
           {config.data.own && (
             <Replacements
