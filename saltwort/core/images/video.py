@@ -136,6 +136,7 @@ def rgb_of(luma: Numbers, cb: Numbers, cr: Numbers, matrix: int) -> Pixels:
 
 MOST_CONTENTS = 1 << 28
 """Bytes of a table of contents: that of a day of frames has a hundredth of it."""
+_FRAMES_X265_REORDERS = 2
 PLACEHOLDER = (43_981, 4_660)
 """MaxCLL and MaxFALL until the last frame is known: 0xABCD and 0x1234."""
 
@@ -192,7 +193,12 @@ class VideoWriter:
         self._container.mux(self._stream.encode(frame))
 
     def end(self) -> None:
-        self._container.mux(self._stream.encode(None))
+        packets = self._stream.encode(None)
+        if self._form.encoder == "libx265" and self._count <= _FRAMES_X265_REORDERS:
+            # So few frames come out in their order, and x265 leaves their decoding time uninitialised.
+            for packet in packets:
+                packet.dts = packet.pts
+        self._container.mux(packets)
 
     def close(self) -> None:
         self._container.close()
