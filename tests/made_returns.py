@@ -123,17 +123,26 @@ def made_light(random: Random) -> Array:
         centre = random.uniform(0, width), random.uniform(0, height)
         size = random.uniform(12, 90)
         colour_of = random.uniform(0.03, 0.9, 3) * 2.0 ** random.normal(-0.5, 1.4)
-        away = np.hypot(x - centre[0], (y - centre[1]) * random.uniform(0.5, 2))
-        shade = 0.4 + 0.6 * np.clip(1 - ((x - centre[0] + size / 3) / (2 * size)), 0, 1)
+        narrow = random.uniform(0.5, 2)
+        around = _window(centre[1], size / narrow, height), _window(centre[0], size, width)
+        away = np.hypot(x[around] - centre[0], (y[around] - centre[1]) * narrow)
+        shade = 0.4 + 0.6 * np.clip(1 - ((x[around] - centre[0] + size / 3) / (2 * size)), 0, 1)
         inside = away < size
-        picture[inside] = (shade[..., None] * colour_of)[inside]
+        picture[around][inside] = (shade[..., None] * colour_of)[inside]
     for _ in range(int(random.integers(2, 6))):
         centre = random.uniform(20, width - 20), random.uniform(20, height - 20)
-        away = np.hypot(x - centre[0], y - centre[1])
-        glow = np.exp(-((away / random.uniform(3, 10)) ** 2))[..., None] * random.uniform(4, 40)
-        picture = picture + glow * random.uniform(0.4, 1, 3)
+        radius = random.uniform(3, 10)
+        around = _window(centre[1], 11 * radius, height), _window(centre[0], 11 * radius, width)
+        away = np.hypot(x[around] - centre[0], y[around] - centre[1])
+        glow = np.exp(-((away / radius) ** 2))[..., None] * random.uniform(4, 40)
+        picture[around] += glow * random.uniform(0.4, 1, 3)
     picture *= 1 + 0.02 * random.normal(size=picture.shape)
     return np.concatenate([picture, np.ones((height, width, 1))], axis=2).astype(np.float32)
+
+
+def _window(centre: float, reach: float, end: int) -> slice:
+    """The pixels of a row or column that are nearer to the centre than `reach`."""
+    return slice(max(0, int(centre - reach)), max(0, min(end, int(centre + reach) + 2)))
 
 
 def saved(codes: Array, random: Random, how: str = "") -> tuple[Array, Depth, str]:

