@@ -77,7 +77,7 @@ def nearest(origin: Array, direction: Array) -> tuple[Array, NDArray[np.int8]]:
         spheres = [MARKER_SPHERE, *((centre, radius) for centre, radius, _, _ in SPHERES)]
         for number, (centre, radius) in enumerate(spheres, start=2):
             offer(_hit_sphere(origin, direction, np.asarray(centre, np.float32), radius), number)
-        starts, inverse = np.ascontiguousarray(origin.T), np.ascontiguousarray((1 / direction).T)
+        starts, inverse = np.ascontiguousarray(origin.T), np.ascontiguousarray(np.reciprocal(direction).T)
         for number, (low, high, _, _) in enumerate(BOXES, start=2 + len(spheres)):
             offer(_hit_box(starts, inverse, low, high), number)
     return distance, body
