@@ -91,7 +91,7 @@ def _hit_sphere(origin: Array, direction: Array, centre: Array, radius: float) -
 
 
 def _hit_box(origin: Array, inverse: Array, low: tuple[float, ...], high: tuple[float, ...]) -> Array:
-    """Axis by axis, shape (3, n): a third of the time that reductions over the last axis of (n, 3) take."""
+    """Of arrays of shape (3, n), axis by axis: reductions over an axis of three are slow."""
     enter, leave = np.full(origin.shape[1], -np.inf), np.full(origin.shape[1], np.inf)
     for start, way, lowest, highest in zip(origin, inverse, low, high, strict=True):
         first, second = (np.float64(lowest) - start) * way, (np.float64(highest) - start) * way

@@ -218,7 +218,7 @@ class Movies(MovieTestCase):
                 self.assertEqual({os.sched_getscheduler(thread) for thread in threads}, {os.SCHED_OTHER})
 
     def test_few_frames_have_their_times(self) -> None:
-        """x265 leaves the decoding time of one or two frames uninitialised: twice in three the file was refused."""
+        """x265 leaves the decoding time of one or two frames uninitialised: most such files were refused."""
         for encoder in ("libsvtav1", "libx264", "libx265"):
             form = VideoForm(encoder, "yuv420p", 8, BT709, BT709, BT709)
             planes = to_planes(np.zeros((64, 64, 3), np.float32), form)

@@ -137,6 +137,7 @@ def rgb_of(luma: Numbers, cb: Numbers, cr: Numbers, matrix: int) -> Pixels:
 MOST_CONTENTS = 1 << 28
 """Bytes of a table of contents: that of a day of frames has a hundredth of it."""
 _FRAMES_X265_REORDERS = 2
+"""So many frames it waits for before it knows how far decoding runs ahead of showing."""
 PLACEHOLDER = (43_981, 4_660)
 """MaxCLL and MaxFALL until the last frame is known: 0xABCD and 0x1234."""
 
