@@ -146,6 +146,7 @@ urlpatterns = [
     path(f"{PROJECT}/lights", kept(scene.lights)),
     path(f"{PROJECT}/reflectances", scene.reflectances),
     path(f"{PROJECT}/meaning", scene.meaning),
+    path(f"{PROJECT}/appearance", scene.appearance),
     path(f"{PROJECT}/working-space", scene.working_space),
     path(f"{PROJECT}/working-space/changes", across.working_space_changes),
     path(f"{PROJECT}/rig", rig.rig_setup),

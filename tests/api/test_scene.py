@@ -50,10 +50,72 @@ class Swatches(ServerTestCase):
         self.assertAlmostEqual(facts["luminance"], expected[1], places=4)
         self.assertAlmostEqual(facts["stops"], np.log2(expected[1] / 0.18), places=3)
         self.assertTrue(all(display["holds"] for display in facts["displays"]))
-        marker = self.add(2, name="marker", use="light", space="Linear Rec.2020", unit="unit", text="0.02 1.4 0.16")[1]
-        held = {display["display"] for display in marker["facts"]["displays"] if display["holds"]}
-        self.assertIn("Rec.2100-PQ - Display", held)
-        self.assertNotIn(SRGB_DISPLAY, held)
+
+    def test_displays_are_judged_by_what_appears(self) -> None:
+        """Green light beyond sRGB: its view on an sRGB display makes sRGB of it, one on an HDR display does not."""
+
+        def held() -> set[str]:
+            return {display["display"] for display in self.ask("/swatches")[0]["facts"]["displays"] if display["holds"]}
+
+        self.add(1, name="marker", use="light", space="Linear Rec.2020", unit="unit", text="0.02 1.4 0.16")
+        self.assertIn(SRGB_DISPLAY, held())
+        self.tell("post", "/setup", based_on=2, message="HDR", view=PQ)
+        self.assertIn("Rec.2100-PQ - Display", held())
+        self.assertNotIn(SRGB_DISPLAY, held())
+
+    def test_a_colour_as_it_must_appear_is_solved_and_reaches_the_sheet(self) -> None:
+        view = {"display": ACES_SDR.display, "view": ACES_SDR.view}
+        query = {"unit": "hex", "text": "#2f6a68", "use": "surface", **view}
+        solved = self.ask("/appearance", **query)
+        self.assertTrue(solved["is_held"])
+        shown = view_processor(project_config(), "ACEScg", ACES_SDR).applyRGB(solved["working"])
+        np.testing.assert_allclose(np.array(shown) * 255, (47, 106, 104), atol=0.5)
+        made = self.add(name="brand", unit="hex", text="#2f6a68", appears=view)[0]
+        self.assertEqual((made["space"], made["appears"]["view"]), ("", ACES_SDR.view))
+        np.testing.assert_allclose(made["working"], solved["working"], rtol=1e-5)
+        station = self.tell("post", "/stations", 201, name="Painter", kind="renderer")["id"]
+        sheet = self.ask(f"/stations/{station}/sheet")
+        (line,) = [each for part in sheet for each in part["settings"] if each["key"] == "colour:brand"]
+        np.testing.assert_allclose([float(part) for part in line["value"].split()], solved["working"], atol=6e-5)
+        self.assertIn("appears as #2f6a68 through", line["why"])
+
+    def test_a_colour_that_cannot_appear_so_says_what_would_allow_it(self) -> None:
+        query = {"unit": "hex", "text": "#ffd100", "display": ACES_SDR.display, "view": ACES_SDR.view}
+        solved = self.ask("/appearance", **query, use="surface")
+        self.assertFalse(solved["is_held"])
+        self.assertGreater(solved["difference"], 1)
+        more = {remedy["kind"]: remedy for remedy in solved["remedies"]}["more light"]
+        self.assertTrue(self.ask("/appearance", **query, use="surface", stops=more["stops"])["is_held"])
+        self.assertTrue(self.ask("/appearance", **query, use="light")["is_held"])
+        for change, words in (
+            ({"text": "wet"}, "hex colour has"),
+            ({"unit": "kelvin", "text": "3200"}, "code values"),
+            ({"view": "Raw"}, "no light of a display"),
+            ({"display": "Nowhere"}, "Nowhere"),
+            ({"stops": "nan"}, "stops"),
+        ):
+            answer = self.client.get(self.url("/appearance"), {**query, "use": "surface", **change})
+            self.assertEqual((answer.status_code, words in str(answer.json())), (400, True), (change, answer.json()))
+
+    def test_a_palette_comes_in_as_it_must_appear(self) -> None:
+        palette = self.folder / "quay.css"
+        palette.write_text(":root { --lamp-red: #c8102e; --harbour-teal: rgb(47 106 104); }")
+        listed = self.send("/swatches/file", palette, based_on=1)
+        self.assertEqual(
+            [(each["name"], each["text"], each["appears"]["view"]) for each in listed],
+            [("lamp red", "#c8102e", ACES_SDR.view), ("harbour teal", "#2f6a68", ACES_SDR.view)],
+        )
+        self.assertEqual(self.tell("post", "/swatches/remove", based_on=2, names=["lamp red", "harbour teal"]), [])
+
+    def test_another_view_is_found_and_its_fix_fits_the_colour(self) -> None:
+        view = {"display": ACES_SDR.display, "view": ACES_SDR.view}
+        self.add(name="brand", unit="hex", text="#2f6a68", appears=view)
+        self.tell("post", "/setup", based_on=2, message="view", view={**view, "view": "Un-tone-mapped"})
+        (moved,) = [each for each in self.findings() if each["code"] == "swatch.moved-by-view"]
+        fix = moved["fix"]
+        self.tell("post", "/fix", 204, based_on=3, operation=fix["operation"], arguments=fix["arguments"])
+        self.assertEqual(self.ask("/swatches")[0]["appears"]["view"], "Un-tone-mapped")
+        self.assertNotIn("swatch.moved-by-view", [each["code"] for each in self.findings()])
 
     def test_every_unit_says_the_same_colour(self) -> None:
         units = {
@@ -152,10 +214,11 @@ class Swatches(ServerTestCase):
         stands = self.revision()
         for content, words in (
             (b"\xff\xfe\x00", "UTF-8"),
-            (b"name,colour\nred,#f00\n", "names its columns"),
+            (b"name,shade\nred,#f00\n", "names its columns"),
             (b"name,L,a,b\nred,50,x,1\n", "Line 2"),
             (b"name,L,a,b\n", "no patches"),
-            (b"{}", "a list of swatches"),
+            (b"{}", "has no colours"),
+            (b'["x"]', "a list of swatches"),
             (b"[" * 5000, "no valid JSON"),
             (b'[{"name": "x", "space": "", "unit": "kelvin", "text": 3}]', "Swatch 1"),
             (b'[{"name": "x", "space": "", "unit": "kelvin", "text": "3"}]', "x: A temperature"),

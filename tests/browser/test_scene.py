@@ -12,6 +12,7 @@ from playwright.sync_api import Locator, expect
 from saltwort.core.engine import view_processor
 from saltwort.core.images import read_pixels
 from saltwort.core.project.parts.scene import ScenePart
+from saltwort.core.scene.appearance import solved_swatch
 from saltwort.server.projects.setups import current_setup
 from tests.browser.base import BrowserTestCase
 from tests.samples import ACES_SDR, LINEAR_REC709, SRGB, light, project_config, write
@@ -38,7 +39,7 @@ class Colours(BrowserTestCase):
         expect(card).to_contain_text(" ".join(f"{value:.4f}" for value in working.applyRGB(typed)))
         shown = view_processor(project_config(), SRGB, ACES_SDR).applyRGB(typed)
         expect(side).to_contain_text(" ".join(str(round(value * 255)) for value in shown))
-        expect(side).to_contain_text("In the gamut of all")
+        expect(side).to_contain_text("What appears is in the gamut of all")
         paint = card.locator("[class*=paint]")
         expect(paint).to_have_css(
             "background-color", "rgb({}, {}, {})".format(*(round(value * 255) for value in shown))
@@ -102,6 +103,41 @@ class Colours(BrowserTestCase):
         taken = [float(word) for word in side.get_by_label("Colour", exact=True).input_value().split()]
         np.testing.assert_allclose(taken, read_pixels(self.dusk)[y, x], atol=1e-4)
         expect(page.get_by_role("combobox", name="Typed in")).to_have_value("ACEScg")
+
+    def test_a_brand_colour_as_it_must_appear_reaches_the_sheet(self) -> None:
+        page = self.open("scene")
+        page.get_by_role("button", name="Add colour").first.click()
+        side = self.section("Selected")
+        side.get_by_label("Name").fill("ferry yellow")
+        side.get_by_role("radiogroup", name="What the numbers are").get_by_text("as it appears").click()
+        side.get_by_label("Colour", exact=True).fill("#ffd100")
+        solved = side.get_by_label("As it appears", exact=True)
+        expect(solved).to_contain_text("nearest possible")
+        expect(solved).to_contain_text("a surface reflects 1 at most")
+        lit = solved.get_by_role("listitem").filter(has_text="Lit 1.5 stops brighter")
+        lit.get_by_role("button", name="Use").click()
+        expect(solved).to_contain_text("Appears as asked for.")
+        asked, appears = (
+            paint.evaluate("each => getComputedStyle(each).backgroundColor")
+            for paint in solved.locator("[class*=paint]").all()
+        )
+        self.assertEqual((asked, appears), ("rgb(255, 209, 0)",) * 2)
+        side.get_by_role("button", name="Add colour").click()
+        expect(page.get_by_role("button", name=re.compile("^ferry yellow"))).to_contain_text("as it appears")
+        (swatch,) = [each for each in ScenePart.of(current_setup(self.current())).swatches if each.appears]
+        own = solved_swatch(project_config(), swatch).own
+        self.open("handoffs")
+        expect(self.section("Settings of the renderer")).to_contain_text("  ".join(f"{value:.4f}" for value in own))
+
+    def test_a_palette_is_imported(self) -> None:
+        palette = self.folder / "quay.css"
+        palette.write_text(":root { --lamp-red: #c8102e; --harbour-teal: rgb(47 106 104); }")
+        page = self.open("scene")
+        with page.expect_file_chooser() as chooser:
+            page.get_by_role("button", name="Import a file").click()
+        chooser.value.set_files(palette)
+        expect(page.get_by_role("button", name=re.compile("^harbour teal"))).to_contain_text("as it appears")
+        self.assertEqual(self.saved()[1:], ["lamp red #c8102e", "harbour teal #2f6a68"])
 
     def test_a_measured_reflectance_becomes_a_swatch(self) -> None:
         page = self.open("scene")

@@ -8,12 +8,17 @@ from itertools import pairwise
 from pathlib import Path
 from unittest import TestCase
 
+import colour
 import jsonschema
+import numpy as np
 
 from saltwort.core.deliverables import Defaults, Source, deliverables
 from saltwort.core.findings import Subjects, run_checks
-from saltwort.core.findings.registry import CheckedProof
+from saltwort.core.findings.registry import Census, CheckedProof
 from saltwort.core.images import read_header
+from saltwort.core.project.parts.scene import ScenePart
+from saltwort.core.scene.decisions import Scene, Swatch
+from saltwort.core.spaces.typed import TypedColour
 from saltwort.core.stations import (
     COMPOSITOR,
     RENDERER,
@@ -33,8 +38,8 @@ from tests.samples import ACES_SDR, SRGB, light, project_config, sample_setup, w
 
 OF = SheetOf("Renderer", "Lantern Quay", 3)
 COLOURS = [
-    ColourLine("enamel", (0.05, 0.12, 0.11), (0.18, 0.42, 0.41)),
-    ColourLine("marker (light)", (0.02, 1.4, 0.16), None),
+    ColourLine("enamel", (0.05, 0.12, 0.11)),
+    ColourLine("marker (light)", (0.02, 1.4, 0.16)),
 ]
 PAINTER = Station("Painter", READS_TEXTURES)
 TEXTURES = [TextureLine("wall_rough.png", "Raw", True), TextureLine("wall_col.png", SRGB, False)]
@@ -189,9 +194,11 @@ class Kinds(TestCase):
 
     def test_colours_in_the_numbers_that_are_typed(self) -> None:
         typed = {line.label: line for line in sheet(kind_named("texturing").station("It"))["Colours to type"].settings}
-        self.assertEqual(typed["enamel"].value, "0.1800  0.4200  0.4100")
+        spaces = (colour.RGB_COLOURSPACES[name] for name in ("ACEScg", "sRGB"))
+        meant = colour.RGB_to_RGB(COLOURS[0].working, *spaces, "Bradford", apply_cctf_encoding=True)
+        np.testing.assert_allclose([float(part) for part in typed["enamel"].value.split()], meant, atol=1e-3)
         self.assertEqual(typed["marker (light)"].value, "")
-        self.assertIn("sRGB holds no such colour", typed["marker (light)"].why)
+        self.assertIn("sRGB does not hold it", typed["marker (light)"].why)
         light = values(sheet(RENDERER)["Colours to type"])
         self.assertEqual(light["marker (light)"], "0.0200  1.4000  0.1600")
 
@@ -240,6 +247,45 @@ class Kinds(TestCase):
         self.assertEqual(found("grading", "compositor-nodes"), {("viewed-twice", "compositor-nodes")})
         self.assertEqual(found("grading", "web-page"), set())
         self.assertEqual(found("renderer", "renderer", lat_long_centre="90"), {("environment-turned", "renderer")})
+
+    def test_findings_of_what_an_application_is_told_and_cannot_do(self) -> None:
+        tar, neon = (
+            Swatch(name, TypedColour("ACEScg", "unit", text))
+            for name, text in (("tar", "0.02 0.02 0.02"), ("neon", "0.02 1.4 0.16"))
+        )
+        setup = ScenePart.with_value(sample_setup(), Scene(swatches=(tar, neon)))
+
+        def found(*stations: Station, textures: int = 0) -> dict[str, str]:
+            subjects = Subjects(
+                project_config(),
+                setup,
+                stations=stations,
+                hand_offs=list(pairwise(stations)),
+                counted=Census(3, frozenset(), (), textures),
+            )
+            return {each.code.removeprefix("handoff."): each.why for each in run_checks(subjects, "handoff.")}
+
+        lut = kind_named("editor-lut").station("Editor")
+        self.assertNotIn("lut-input-differs", found(RENDERER, lut))
+        told = found(RENDERER, lut.with_abilities({"lut_shaper": False}))["lut-input-differs"]
+        self.assertIn("takes ACEScct, and the light is in ACEScg", told)
+        told = found(RENDERER.with_abilities({"working_space": "rec709"}), lut)["lut-input-differs"]
+        self.assertIn("the light is in Linear Rec.709", told)
+
+        self.assertIn("neon.", found(lut)["colour-not-typable"])
+        self.assertNotIn("tar", found(lut)["colour-not-typable"])
+        self.assertNotIn("colour-not-typable", found(RENDERER))
+
+        self.assertIn("shows-no-view", found(kind_named("engine").station("It")))
+        self.assertIn("shows-no-view", found(RENDERER.with_abilities({"viewers": "none"})))
+        for shows in (RENDERER, COMPOSITOR, lut, kind_named("web-page").station("It")):
+            self.assertNotIn("shows-no-view", found(shows))
+
+        alone = RENDERER.with_abilities({"per_file_override": False})
+        self.assertNotIn("space-not-settable", found(alone))
+        self.assertNotIn("space-not-settable", found(RENDERER, textures=2))
+        self.assertIn("2 textures", found(alone, textures=2)["space-not-settable"])
+        self.assertIn("3 textures", found(alone.with_abilities({"follows_file_rules": False}))["space-not-settable"])
 
     def test_findings_of_test_cards(self) -> None:
         def found(state: str) -> list[str]:

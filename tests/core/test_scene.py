@@ -25,7 +25,7 @@ from saltwort.core.scene.reflectances import references, remark
 from saltwort.core.scene.rig.chart import COLUMNS, ROWS, lab_to_xyz, patches, read_chart
 from saltwort.core.scene.rig.stage import Input, ball_texture
 from saltwort.core.scene.sameness import same_colour
-from saltwort.core.scene.swatch_files import chart_rows, read_swatches, swatch_rows
+from saltwort.core.scene.swatch_files import OF_APPEARANCE, chart_rows, read_swatches, swatch_rows
 from saltwort.core.scene.swatches import colour_facts
 from saltwort.core.scene.working_space import describe_working_space
 from saltwort.core.spaces.gamuts import AP1, D65, REC709, rgb_to_rgb, rgb_to_xyz, xy_to_xyz
@@ -53,7 +53,7 @@ class Settings(TestCase):
         check_scene(renamed)
 
     def test_a_light_keeps_the_colour_of_a_swatch_that_is_deleted(self) -> None:
-        left = without_swatches(self.scene, ["flame", "teal"])
+        left = without_swatches(self.scene, ["flame", "teal"], self.scene)
         flame = next(row for row in left.lights if row.name == "flame")
         self.assertEqual((flame.swatch, flame.colour), ("", TypedColour("", "kelvin", "1900")))
         self.assertEqual((left.swatch_on_rig, left.slot_swatches), ("", {}))
@@ -122,14 +122,13 @@ class Files(TestCase):
 
     def test_rows_hold_what_was_typed(self) -> None:
         first, second = swatch_rows(self.swatches)
-        self.assertEqual(
-            first, {"name": "key, warm", "use": "light", "space": "", "unit": "kelvin", "text": "3200 0.004"}
-        )
+        typed = {"name": "key, warm", "use": "light", "space": "", "unit": "kelvin", "text": "3200 0.004"}
+        self.assertEqual(first, {**typed, **dict.fromkeys(OF_APPEARANCE, "")})
         self.assertEqual(second["space"], SRGB)
 
     def test_a_byte_order_mark_and_a_missing_use_are_no_harm(self) -> None:
         content = "\ufeffname,space,unit,text\nteal,srgb,8-bit,1 2 3\n".encode()
-        (swatch,) = read_swatches("x.csv", content)
+        (swatch,) = read_swatches("x.csv", content, lambda swatch: swatch)
         self.assertEqual((swatch.name, swatch.use, swatch.colour.text), ("teal", "surface", "1 2 3"))
 
     def test_the_rigs_chart_goes_out_and_in_again(self) -> None:

@@ -116,16 +116,15 @@ def view_steps(config: ocio.Config, choice: ViewChoice, numbers_in: str) -> list
 
 
 def inverse_view_processor(config: ocio.Config, target: str, choice: ViewChoice) -> ocio.CPUProcessor:
-    """CPU processor from a view's code values back to light in `target`. Raises BadInput for unknown names, and for a
-    view that has no inverse."""
+    """CPU processor from a view's code values back through view and look to light in `target`. Raises BadInput for
+    unknown names, and for a view or look that has no inverse."""
     check_view(config, choice)
-    undone = ocio.DisplayViewTransform(
-        src=known_space(config, target),
-        display=choice.display,
-        view=choice.view,
-        direction=ocio.TRANSFORM_DIR_INVERSE,
-    )
-    return build(config, undone).getDefaultCPUProcessor()
+    working, target = known_space(config, ocio.ROLE_SCENE_LINEAR), known_space(config, target)
+    if choice.look:
+        shown = [ocio.ColorSpaceTransform(target, working), *view_steps(config, choice, working)]
+    else:
+        shown = [ocio.DisplayViewTransform(src=target, display=choice.display, view=choice.view)]
+    return build(config, ocio.GroupTransform(shown), ocio.TRANSFORM_DIR_INVERSE).getDefaultCPUProcessor()
 
 
 def look_processor(config: ocio.Config, choice: ViewChoice, exposure: float) -> ocio.CPUProcessor:

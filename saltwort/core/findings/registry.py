@@ -81,12 +81,13 @@ class Like:
 
 @dataclass(frozen=True)
 class Census:
-    """A project's textures all together: how many there are, the names of the rules that take any, and the longest of
-    their paths."""
+    """A project's textures all together: how many there are, the names of the rules that take any, the longest of
+    their paths, and how many have a space that was set manually."""
 
     count: int
     taking: frozenset[str]
     longest: tuple[str, ...]
+    pinned: int = 0
 
 
 LONGEST_PATHS = 20
@@ -185,6 +186,7 @@ class Subjects:
                 texture.assignment.reason.name for texture in self.textures if texture.assignment.reason.kind == "rule"
             ),
             tuple(nlargest(LONGEST_PATHS, sorted(texture.path for texture in self.textures), key=len)),
+            sum(texture.assignment.reason.kind == "pin" for texture in self.textures),
         )
 
     def likes(self, rule: Rule) -> Iterable[Like]:

@@ -3,9 +3,10 @@
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 
+from saltwort.core.engine import ViewChoice
 from saltwort.core.errors import BadInput
 from saltwort.core.scene.reflectances import SURFACE, USES
-from saltwort.core.spaces.typed import TypedColour
+from saltwort.core.spaces.typed import Triple, TypedColour
 
 LIGHTS = ("environment", "key", "flame", "marker")
 """The lights of the rig; each has a layer of its own in a picture."""
@@ -17,12 +18,29 @@ MOST_STOPS = 20.0
 
 
 @dataclass(frozen=True)
+class Appearance:
+    """Where a colour must appear as given: through a view on a display, with the look where one is named. It is lit by
+    neutral light of so many `stops`: at 0, a perfect white surface is 1 in the scene; a lamp is exposed by them."""
+
+    display: str
+    view: str
+    look: str = ""
+    stops: float = 0.0
+
+    @property
+    def choice(self) -> ViewChoice:
+        return ViewChoice(self.display, self.view, self.look)
+
+
+@dataclass(frozen=True)
 class Swatch:
-    """A colour as it was typed, under a name, and what it is for: one of `reflectances.USES`."""
+    """A colour as it was typed, under a name, and what it is for: one of `reflectances.USES`. With an appearance, the
+    numbers are code values, 0–1, of its display, and name no space: what lies in the scene follows from them."""
 
     name: str
     colour: TypedColour
     use: str = SURFACE
+    appears: Appearance | None = None
 
 
 @dataclass(frozen=True)
@@ -95,9 +113,11 @@ def check_scene(scene: Scene) -> None:
         if swatch.use not in USES:
             raise BadInput(f"{swatch.name}: a swatch is for one of {', '.join(USES)}.")
         try:
-            _ = swatch.colour.values
+            values = swatch.colour.values
         except BadInput as error:
             raise BadInput(f"{swatch.name}: {error}") from error
+        if swatch.appears:
+            _check_appearance(swatch, swatch.appears, values)
     if twice := next((name for name in names if names.count(name) > 1), None):
         raise BadInput(f"There is a swatch “{twice}” already. Choose another name.", "name")
     if [light.name for light in scene.lights] != list(LIGHTS):
@@ -111,6 +131,15 @@ def _check_name(name: str) -> None:
         raise BadInput("A swatch needs a name. Type one.", "name")
     if len(name) > LONGEST_NAME or not name.isprintable():
         raise BadInput(f"The name of a swatch has up to {LONGEST_NAME} letters that can be printed.", "name")
+
+
+def _check_appearance(swatch: Swatch, appears: Appearance, values: Triple) -> None:
+    if swatch.colour.is_colorimetric:
+        raise BadInput(f"{swatch.name}: type the code values that the display shows, such as #c8102e or 200 16 46.")
+    if not all(0 <= value <= 1 for value in values):
+        raise BadInput(f"{swatch.name}: code values of a display lie from 0 to 1.")
+    if not -MOST_STOPS <= appears.stops <= MOST_STOPS:  # not a number is refused as well
+        raise BadInput(f"{swatch.name} can be lit by −{MOST_STOPS:.0f} to +{MOST_STOPS:.0f} stops.", "stops")
 
 
 def _check_light(light: Light) -> None:
@@ -147,13 +176,14 @@ def with_swatch(scene: Scene, before: str, swatch: Swatch) -> Scene:
     )
 
 
-def without_swatches(scene: Scene, names: Sequence[str]) -> Scene:
-    """The scene without some swatches; lights that took their colour keep it."""
+def without_swatches(scene: Scene, names: Sequence[str], as_lit: Scene) -> Scene:
+    """The scene without some swatches; lights that took their colour keep it, as it is in `as_lit`: the same scene, in
+    which no swatch has an appearance."""
     return replace(
         scene,
         swatches=tuple(swatch for swatch in scene.swatches if swatch.name not in names),
         lights=tuple(
-            replace(light, colour=scene.colour_of(light), swatch="") if light.swatch in names else light
+            replace(light, colour=as_lit.colour_of(light), swatch="") if light.swatch in names else light
             for light in scene.lights
         ),
         swatch_on_rig="" if scene.swatch_on_rig in names else scene.swatch_on_rig,

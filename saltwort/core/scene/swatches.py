@@ -14,6 +14,7 @@ from saltwort.core.spaces.diagram import xy_to_uv
 from saltwort.core.spaces.gamuts import Chromaticity, is_inside, solve
 from saltwort.core.spaces.typed import Triple, TypedColour
 from saltwort.core.views.screens import display_space
+from saltwort.core.views.tone import display_xyz
 
 SRGB_SCENE = "srgb_rec709_scene"
 """The interop ID, and the alias in configs, of colour that is encoded as sRGB."""
@@ -44,7 +45,7 @@ class DisplayGamut:
 class ColourFacts:
     """What a colour is, whatever numbers it has: CIE 1931 xy and 1976 u′v′ (None for black) as seen with D65 for
     neutral, luminance Y with diffuse white at 1, stops from middle grey (None at and below 0), and whether each
-    display can show it."""
+    display can show what appears of it."""
 
     xy: Chromaticity | None
     uv: Chromaticity | None
@@ -71,8 +72,20 @@ def picked(config: ocio.Config, light: Triple) -> Triple | None:
     return (min(max(codes[0], 0), 1), min(max(codes[1], 0), 1), min(max(codes[2], 0), 1)) if held else None
 
 
-def colour_facts(config: ocio.Config, light: Triple) -> ColourFacts | None:
-    """The facts of light in the working space; None when the config has no interchange role to tell by."""
+def seen_through(config: ocio.Config, light: Triple, choice: ViewChoice) -> Triple | None:
+    """CIE XYZ, with Y = 1 at 100 cd/m², that a display shows of scene-linear values of the working space; None for a
+    view whose numbers are no light of a display."""
+    codes = np.clip(apply_to_colour(view_processor(config, ocio.ROLE_SCENE_LINEAR, choice), light), 0, 1)
+    try:
+        x, y, z = display_xyz(config, choice, np.asarray(codes)[np.newaxis])[0].tolist()
+    except BadInput:
+        return None
+    return x, y, z
+
+
+def colour_facts(config: ocio.Config, light: Triple, seen: Triple | None = None) -> ColourFacts | None:
+    """The facts of scene-linear values in the working space; None when the config has no interchange role to tell by.
+    Displays are judged by what is seen of it, CIE XYZ as `seen_through` gives, or by the colour itself."""
     try:
         xyz = xyz_of(config, light, ocio.ROLE_SCENE_LINEAR)
     except BadInput:
@@ -84,7 +97,7 @@ def colour_facts(config: ocio.Config, light: Triple) -> ColourFacts | None:
         uv=xy_to_uv(xy) if xy else None,
         luminance=xyz[1],
         stops=float(np.log2(xyz[1] / MIDDLE_GREY)) if xyz[1] > 0 else None,
-        displays=tuple(_display_gamuts(config, xyz)),
+        displays=tuple(_display_gamuts(config, seen or xyz)),
     )
 
 

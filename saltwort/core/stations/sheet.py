@@ -97,12 +97,12 @@ class TextureLine:
 
 @dataclass(frozen=True)
 class ColourLine:
-    """A swatch or light by name: light in the working space, and sRGB code values as a colour picker shows it, None
-    where that holds no such colour."""
+    """A swatch or light by name: scene-linear values in the working space, and for one that must appear as given where
+    it does, in words."""
 
     name: str
     working: tuple[float, float, float]
-    picked: tuple[float, float, float] | None
+    appears: str = ""
 
 
 @dataclass(frozen=True)

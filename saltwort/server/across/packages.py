@@ -201,7 +201,7 @@ def _lut(made: _Package, station: Station, chain: Chain) -> None:
     described = station.described()
     asked = {
         "format": described.able(LUT_FORMAT),
-        "source": lut_input(chain),
+        "source": lut_input(chain.station, chain.config),
         "size": int(described.able(LUT_SIZE)),
     }
     name, written = _made_with(made, station, chain, "lut", asked, "luts")

@@ -9,6 +9,7 @@ from saltwort.core.engine.typed import typed_in
 from saltwort.core.errors import BadInput
 from saltwort.core.findings import CAUTION, NOTE, Finding
 from saltwort.core.project.parts.scene import ScenePart
+from saltwort.core.scene.appearance import resolved
 from saltwort.core.scene.rig.judging import Difference
 from saltwort.core.spaces.gamuts import GAMUT_TOLERANCE, is_inside
 from saltwort.core.spaces.typed import Triple, TypedColour
@@ -46,7 +47,8 @@ class WorkingSpaceChange:
 
 def working_space_change(project: Project, space: str) -> WorkingSpaceChange:
     """Look at a switch to another working space. Raises BadInput for one that is none."""
-    scene, config = ScenePart.of(current_setup(project)), config_of(project.current)
+    config = config_of(project.current)
+    scene = resolved(config, ScenePart.of(current_setup(project)))
     preview = preview_change(project, lambda setup: replace(setup, working_space=space))
     typed = [("swatch", swatch.name, swatch.colour) for swatch in scene.swatches]
     typed += [("light", light.name, scene.colour_of(light)) for light in scene.lights]

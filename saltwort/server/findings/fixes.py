@@ -12,6 +12,9 @@ from saltwort.core.errors import BadInput
 from saltwort.core.findings import Finding, Fix, codes
 from saltwort.core.project import Dismissal, Setup
 from saltwort.core.project.parts.dismissed import Dismissed
+from saltwort.core.project.parts.scene import ScenePart
+from saltwort.core.scene.decisions import Appearance, with_swatch
+from saltwort.core.spaces.typed import TypedColour
 from saltwort.core.textures.rules import Rule
 from saltwort.server.findings.operations import findings_a_few_at_a_time, findings_of_project, own_findings
 from saltwort.server.projects.models import Project
@@ -190,6 +193,17 @@ def _set_working_space(setup: Setup, arguments: dict[str, str]) -> Setup:
     return replace(setup, working_space=arguments["space"])
 
 
+def _fit_swatch(setup: Setup, arguments: dict[str, str]) -> Setup:
+    """Ask a colour of another view, in the code values that the fix names."""
+    scene = ScenePart.of(setup)
+    swatch = scene.swatch(arguments["swatch"])
+    if swatch is None or swatch.appears is None:
+        raise BadInput(NO_FINDING)
+    appears = Appearance(arguments["display"], arguments["view"], arguments["look"], swatch.appears.stops)
+    fitted = replace(swatch, colour=TypedColour("", arguments["unit"], arguments["text"]), appears=appears)
+    return ScenePart.with_value(setup, with_swatch(scene, swatch.name, fitted))
+
+
 _SETUP_FIXES: dict[str, Callable[[Setup, dict[str, str]], Setup]] = {
     "add-rule": _add_rule,
     "add-space": _add_space,
@@ -197,6 +211,7 @@ _SETUP_FIXES: dict[str, Callable[[Setup, dict[str, str]], Setup]] = {
     "set-role": _set_role,
     "mark-as-data": _mark_as_data,
     "set-working-space": _set_working_space,
+    "fit-swatch": _fit_swatch,
 }
 _WORDS = {
     PIN: "{path}: set by hand to {space}",
@@ -208,4 +223,5 @@ _WORDS = {
     "set-role": "Role {role} given to {space}",
     "mark-as-data": "{space} marked as data",
     "set-working-space": "Work in {space}",
+    "fit-swatch": "{swatch} fitted to {view}",
 }

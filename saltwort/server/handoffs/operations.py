@@ -4,14 +4,16 @@ from collections.abc import Iterator, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import asdict, dataclass, replace
 
+import PyOpenColorIO as ocio
 from django.db.models import Max
 
 from saltwort.core.configs.export import archive_suffix
+from saltwort.core.engine.typed import typed_in
 from saltwort.core.errors import BadInput
 from saltwort.core.project import read_setup
 from saltwort.core.project.parts.scene import ScenePart
+from saltwort.core.scene.appearance import in_words, resolved
 from saltwort.core.scene.decisions import FIRST_LIGHTS
-from saltwort.core.scene.swatches import convert, picked
 from saltwort.core.stations import Chain, ColourLine, Section, TextureLine, settings_sheet
 from saltwort.core.stations.abilities.hands_on import HANDS_ON, NOTHING, TEXTURES
 from saltwort.core.stations.abilities.ocio_version import own_version
@@ -220,13 +222,15 @@ def colours_of(revision: Revision) -> list[ColourLine]:
     """Swatches, and the lights of the rig that were changed; those that the config can no longer tell have their own
     finding."""
     config, setup = config_of(revision), read_setup(revision.setup)
-    scene = ScenePart.of(setup)
+    given = ScenePart.of(setup)
+    scene = resolved(config, given)
     typed = {swatch.name: swatch.colour for swatch in scene.swatches}
     changed = (light for light in scene.lights if light not in FIRST_LIGHTS)
     typed |= {f"{light.name} (light)": scene.colour_of(light) for light in changed}
     lines = []
     for name, colour in typed.items():
         with suppress(BadInput):
-            light = convert(config, colour, setup.view).working
-            lines.append(ColourLine(name, light, picked(config, light)))
+            light = typed_in(config, colour, ocio.ROLE_SCENE_LINEAR)
+            swatch = given.swatch(name)
+            lines.append(ColourLine(name, light, in_words(config, swatch) if swatch else ""))
     return lines

@@ -49,6 +49,7 @@ def used_by(project: Project) -> Trim:
 
 def _views_used(project: Project, setup: Setup, config: ocio.Config) -> Iterator[ViewChoice]:
     yield setup.view
+    yield from (swatch.appears.choice for swatch in ScenePart.of(setup).swatches if swatch.appears)
     yield from (pane.choice for pane, _ in panes_of(comparison_of(project)))
     for display in setup.displays:  # chosen to be delivered for
         added = [view.name for view in setup.added_views if view.display == display]

@@ -10,6 +10,7 @@ from saltwort.core.errors import BadInput
 from saltwort.core.images import Facts, read_header, read_layers
 from saltwort.core.images.intake import survey_apart
 from saltwort.core.project.parts.scene import ScenePart
+from saltwort.core.scene.appearance import resolved, solved_swatch
 from saltwort.core.scene.decisions import SWATCH, Light, Scene, Swatch, check_scene, with_swatch, without_swatches
 from saltwort.core.scene.renders import RenderSpace, render_space
 from saltwort.core.scene.rig.stage import SLOTS
@@ -41,6 +42,9 @@ def change_scene(
         for colour in _new_colours(scene, after):
             if not colour.is_colorimetric:
                 known_space(config, colour.space)
+        for swatch in after.swatches:
+            if swatch.appears and swatch not in scene.swatches:
+                solved_swatch(config, swatch)
         return after
 
     return change_setup(
@@ -49,10 +53,14 @@ def change_scene(
 
 
 def _new_colours(before: Scene, after: Scene) -> list[TypedColour]:
-    """Colours that were typed by this change: the others may name a space that a config has lost, until mended."""
-    old = {*(swatch.colour for swatch in before.swatches), *(light.colour for light in before.lights)}
-    colours = [*(swatch.colour for swatch in after.swatches), *(light.colour for light in after.lights)]
-    return [colour for colour in colours if colour not in old]
+    """Colours that were typed in a space by this change: others may name one that a config has lost, until mended."""
+
+    def colours(scene: Scene) -> list[TypedColour]:
+        typed = (swatch.colour for swatch in scene.swatches if not swatch.appears)
+        return [*typed, *(light.colour for light in scene.lights)]
+
+    old = set(colours(before))
+    return [colour for colour in colours(after) if colour not in old]
 
 
 def save_swatch(project: Project, based_on: int, was: str, swatch: Swatch, author: str = "") -> Project:
@@ -63,7 +71,10 @@ def save_swatch(project: Project, based_on: int, was: str, swatch: Swatch, autho
 
 def remove_swatches(project: Project, based_on: int, names: Sequence[str], author: str = "") -> Project:
     message = f"Swatch {names[0]} deleted" if len(names) == 1 else f"{len(names)} swatches deleted"
-    return change_scene(project, based_on, message, lambda scene: without_swatches(scene, names), author)
+    config = config_of(project.current)
+    return change_scene(
+        project, based_on, message, lambda scene: without_swatches(scene, names, resolved(config, scene)), author
+    )
 
 
 def bring_swatches(project: Project, based_on: int, swatches: Sequence[Swatch], author: str = "") -> Project:

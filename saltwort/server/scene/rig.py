@@ -23,6 +23,7 @@ from saltwort.core.files import replacing, shrink
 from saltwort.core.images.reading import Pixels
 from saltwort.core.numbers import LARGEST_HALF
 from saltwort.core.project.parts.scene import ScenePart
+from saltwort.core.scene.appearance import resolved
 from saltwort.core.scene.decisions import LIGHTS, MOST_STOPS, Light
 from saltwort.core.scene.rig.bands import RgbBands
 from saltwort.core.scene.rig.bodies import Array
@@ -93,7 +94,7 @@ class Prepared:
 def prepared(project: Project) -> Prepared:
     """The rig of a project as it stands. Inputs are read in the spaces that the project reads them in."""
     config, setup = config_of(project.current), current_setup(project)
-    scene = ScenePart.of(setup)
+    scene = resolved(config, ScenePart.of(setup))
     chosen = scene.swatch(scene.swatch_on_rig)
     swatch = chosen.colour if chosen else MIDDLE_GREY
     if not swatch.space:

@@ -5,6 +5,7 @@ from typing import Any
 from rest_framework import serializers
 
 from saltwort.core.findings import LEVELS
+from saltwort.core.scene.appearance import REMEDIES
 from saltwort.core.scene.decisions import LIGHTS
 from saltwort.core.scene.reflectances import USES
 from saltwort.core.spaces.typed import COLORIMETRIC, UNITS
@@ -33,12 +34,23 @@ class TypedSerializer(serializers.Serializer):
     text = serializers.CharField(max_length=100)
 
 
+class AppearanceFields(serializers.Serializer):
+    """Where a colour must appear as given, and the stops of neutral light on it: at 0 a perfect white is 1."""
+
+    display = serializers.CharField(max_length=200)
+    view = serializers.CharField(max_length=200)
+    look = serializers.CharField(max_length=200, allow_blank=True, default="")
+    stops = serializers.FloatField(default=0.0)
+
+
 class SwatchChange(BasedOn, TypedSerializer):
-    """A swatch to add, or to put in the place of the one called `was`."""
+    """A swatch to add, or to put in the place of the one called `was`. With `appears` its numbers are code values of
+    that display, and `space` is ignored."""
 
     was = serializers.CharField(max_length=80, allow_blank=True, default="")
     name = serializers.CharField(max_length=80)
     use = serializers.ChoiceField(choices=USES, default=USES[0])
+    appears = AppearanceFields(allow_null=True, default=None)
 
 
 class SwatchNames(BasedOn):
@@ -59,11 +71,43 @@ class ColourFactsSerializer(serializers.Serializer):
     displays = DisplayGamutSerializer(many=True)
 
 
+class RemedySerializer(serializers.Serializer):
+    kind = serializers.ChoiceField(choices=REMEDIES)
+    says = serializers.CharField()
+    stops = serializers.FloatField(allow_null=True)
+    display = serializers.CharField(allow_blank=True)
+    view = serializers.CharField(allow_blank=True)
+
+
+class SolvedSerializer(serializers.Serializer):
+    """A colour as asked for and as it comes out, in code values of its display, how far apart they look, and what would
+    let it appear as asked for where it cannot. `working`: what lies in the scene, in the working space. `why`: what it
+    would need; empty where it is held. `on_screen`: both as an sRGB screen shows them."""
+
+    wish = triple()
+    shown = triple()
+    on_screen = serializers.ListField(child=triple(), min_length=2, max_length=2)
+    difference = serializers.FloatField()
+    metric = serializers.CharField()
+    is_held = serializers.BooleanField()
+    why = serializers.CharField(allow_blank=True)
+    working = triple()
+    remedies = RemedySerializer(many=True)
+
+
+class AppearanceQuery(AppearanceFields):
+    unit = serializers.ChoiceField(choices=list(UNITS))
+    text = serializers.CharField(max_length=100)
+    use = serializers.ChoiceField(choices=USES, default=USES[0])
+
+
 class SwatchSerializer(TypedSerializer):
-    """`working`, `shown` and `facts` are null when the config no longer has the swatch's space."""
+    """`working`, `shown` and `facts` are null when the config no longer has the swatch's space or view. With `appears`
+    the numbers are code values of its display."""
 
     name = serializers.CharField()
     use = serializers.ChoiceField(choices=USES)
+    appears = AppearanceFields(allow_null=True)
     working = triple()
     shown = triple()
     facts = ColourFactsSerializer(allow_null=True)

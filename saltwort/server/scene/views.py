@@ -1,8 +1,9 @@
 """HTTP for swatches, lights, references and the working space."""
 
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from typing import Any
 
+import numpy as np
 from django.http import HttpResponse
 from drf_spectacular.utils import extend_schema
 from rest_framework import status
@@ -16,12 +17,13 @@ from saltwort.core.engine import apply_to_colour, view_processor
 from saltwort.core.engine.measured import SCENE_INTERCHANGE
 from saltwort.core.errors import BadInput
 from saltwort.core.project.parts.scene import ScenePart
-from saltwort.core.scene.decisions import Light, Scene, Swatch
+from saltwort.core.scene.appearance import appearing_in_srgb, on_screen, remedies, resolved, solved_swatch, why_not
+from saltwort.core.scene.decisions import Appearance, Light, Scene, Swatch, check_scene
 from saltwort.core.scene.picking import meanings
 from saltwort.core.scene.reflectances import Reference, references
 from saltwort.core.scene.rig.chart import patches
 from saltwort.core.scene.swatch_files import chart_rows, read_swatches, swatch_rows
-from saltwort.core.scene.swatches import ColourFacts, colour_facts, convert
+from saltwort.core.scene.swatches import ColourFacts, colour_facts, convert, seen_through
 from saltwort.core.scene.working_space import describe_working_space
 from saltwort.core.spaces.typed import Triple, TypedColour, parse_colour
 from saltwort.core.structured import structured
@@ -33,11 +35,13 @@ from saltwort.server.projects.views import project_named
 from saltwort.server.scene import operations
 from saltwort.server.scene.operations import expectations
 from saltwort.server.scene.serializers import (
+    AppearanceQuery,
     LightsChange,
     LightSerializer,
     MeaningQuery,
     MeaningSerializer,
     ReferenceSerializer,
+    SolvedSerializer,
     SpaceQuery,
     SwatchChange,
     SwatchNames,
@@ -55,7 +59,9 @@ def swatches(request: Request, slug: str) -> Response:
     project = project_named(slug)
     if request.method == "PUT":
         asked = parsed(request, SwatchChange)
-        swatch = Swatch(asked["name"].strip(), _typed(asked), asked["use"])
+        appears = Appearance(**asked["appears"]) if asked["appears"] else None
+        colour = replace(_typed(asked), space="") if appears else _typed(asked)
+        swatch = Swatch(asked["name"].strip(), colour, asked["use"], appears)
         project = operations.save_swatch(project, asked["based_on"], asked["was"], swatch, author_of(request))
     return Response(_swatches(project))
 
@@ -74,9 +80,34 @@ def remove_swatches(request: Request, slug: str) -> Response:
 def bring_swatches(request: Request, slug: str) -> Response:
     """Swatches of a file, or a chart's patches as swatches, added to the project."""
     asked, project = parsed(request, SwatchUpload), project_named(slug)
-    found = read_swatches(asked["file"].name, read_upload(asked["file"]))
+    config, view = config_of(project.current), current_setup(project).view
+    found = read_swatches(
+        asked["file"].name, read_upload(asked["file"]), lambda swatch: appearing_in_srgb(config, swatch, view)
+    )
     project = operations.bring_swatches(project, asked["based_on"], found, author_of(request))
     return Response(_swatches(project), status=status.HTTP_201_CREATED)
+
+
+@extend_schema(parameters=[AppearanceQuery], responses=SolvedSerializer)
+@api_view(["GET"])
+def appearance(request: Request, slug: str) -> Response:
+    """What must lie in the scene so that code values appear as given through a view, and how near it comes."""
+    project = project_named(slug)
+    asked = parsed(request, AppearanceQuery, query=True)
+    appears = Appearance(asked["display"], asked["view"], asked["look"], asked["stops"])
+    swatch = Swatch("It", TypedColour("", asked["unit"], asked["text"]), asked["use"], appears)
+    check_scene(Scene(swatches=(swatch,)))
+    config = config_of(project.current)
+    solved = solved_swatch(config, swatch)
+    on_srgb = on_screen(config, appears.choice, np.array([solved.wish, solved.shown]))
+    made = {
+        **asdict(solved),
+        "working": solved.own,
+        "on_screen": on_srgb.tolist(),
+        "why": why_not(swatch, solved),
+        "remedies": [] if solved.is_held else remedies(config, swatch, solved),
+    }
+    return Response(SolvedSerializer(made).data)
 
 
 @extend_schema(responses=BINARY)
@@ -167,19 +198,22 @@ def _swatches(project: Project) -> list[dict[str, Any]]:
 
 
 def _swatch(project: Project, swatch: Swatch) -> dict[str, Any]:
-    config = config_of(project.current)
-    typed = {"name": swatch.name, "use": swatch.use, **vars(swatch.colour)}
+    config, view = config_of(project.current), current_setup(project).view
+    appears = asdict(swatch.appears) if swatch.appears else None
+    typed = {"name": swatch.name, "use": swatch.use, "appears": appears, **vars(swatch.colour)}
     try:
-        converted = convert(config, swatch.colour, screen_view(config, current_setup(project).view))
-    except BadInput:  # the finding swatch.unknown-space says what to do
+        own = resolved(config, Scene(swatches=(swatch,))).swatches[0].colour
+        converted = convert(config, own, screen_view(config, view))
+    except BadInput:  # the findings swatch.unknown-space and swatch.unknown-view say what to do
         nothing = {"working": [None] * 3, "shown": [None] * 3, "facts": None}
         return SwatchSerializer({**typed, **nothing}).data
+    seen = seen_through(config, converted.working, view)
     return SwatchSerializer(
         {
             **typed,
             "working": finite(converted.working),
             "shown": finite(converted.shown),
-            "facts": _facts(colour_facts(config, converted.working)),
+            "facts": _facts(colour_facts(config, converted.working, seen)),
         }
     ).data
 
@@ -195,7 +229,7 @@ def _light(project: Project, scene: Scene, light: Light) -> dict[str, Any]:
     config = config_of(project.current)
     own = asdict(light)
     try:
-        working = convert(config, scene.colour_of(light), current_setup(project).view).working
+        working = convert(config, resolved(config, scene).colour_of(light), current_setup(project).view).working
     except BadInput:  # the finding light.unknown-space says what to do
         return LightSerializer({**own, "working": [None] * 3, "shown": [None] * 3, "facts": None}).data
     # A light is no surface: its disc shows the hue, as bright as a display can.

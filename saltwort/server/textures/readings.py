@@ -250,7 +250,14 @@ def census_of(project: Project, otherwise: Sequence[Reread] = ()) -> Census:
     readings = Reading.objects.filter(project=project).order_by()
     taking = readings.filter(reason="rule").values_list("reason_name", flat=True).distinct()
     longest = readings.annotate(length=Length("path")).order_by("-length", "path").values_list("path", flat=True)
-    return Census(readings.count(), _still_taking(readings, taking, otherwise), tuple(longest[:LONGEST_PATHS]))
+    moved = [reread.texture for reread in otherwise]
+    pinned = readings.filter(reason="pin").exclude(texture_id__in=moved).count()
+    return Census(
+        readings.count(),
+        _still_taking(readings, taking, otherwise),
+        tuple(longest[:LONGEST_PATHS]),
+        pinned + sum(reread.reason == "pin" for reread in otherwise),
+    )
 
 
 def _still_taking(readings: QuerySet[Reading], taking: Iterable[str], otherwise: Sequence[Reread]) -> frozenset[str]:

@@ -168,6 +168,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{slug}/appearance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What must lie in the scene so that code values appear as given through a view, and how near it comes. */
+        get: operations["projects_appearance_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{slug}/archived": {
         parameters: {
             query?: never;
@@ -3553,6 +3570,18 @@ export interface components {
             /** Format: uri */
             file: string;
         };
+        /** @description Where a colour must appear as given, and the stops of neutral light on it: at 0 a perfect white is 1. */
+        AppearanceFields: {
+            display: string;
+            view: string;
+            /** @default  */
+            look: string;
+            /**
+             * Format: double
+             * @default 0
+             */
+            stops: number;
+        };
         Archived: {
             archived: boolean;
         };
@@ -5044,6 +5073,16 @@ export interface components {
             source: string;
             text: string;
         };
+        Remedy: {
+            kind: components["schemas"]["RemedyKindEnum"];
+            says: string;
+            /** Format: double */
+            stops: number | null;
+            display: string;
+            view: string;
+        };
+        /** @enum {string} */
+        RemedyKindEnum: "lamp" | "more light" | "other view" | "wider display" | "graphic";
         Render: {
             id: number;
             name: string;
@@ -5490,6 +5529,23 @@ export interface components {
             path: string;
             space: string;
         };
+        /**
+         * @description A colour as asked for and as it comes out, in code values of its display, how far apart they look, and what would
+         *     let it appear as asked for where it cannot. `working`: what lies in the scene, in the working space. `why`: what it
+         *     would need; empty where it is held. `on_screen`: both as an sRGB screen shows them.
+         */
+        Solved: {
+            wish: (number | null)[];
+            shown: (number | null)[];
+            on_screen: (number | null)[][];
+            /** Format: double */
+            difference: number;
+            metric: string;
+            is_held: boolean;
+            why: string;
+            working: (number | null)[];
+            remedies: components["schemas"]["Remedy"][];
+        };
         Space: {
             name: string;
             aliases: string[];
@@ -5739,18 +5795,25 @@ export interface components {
         };
         /** @enum {string} */
         SurroundEnum: "dark" | "dim" | "bright" | "unknown";
-        /** @description `working`, `shown` and `facts` are null when the config no longer has the swatch's space. */
+        /**
+         * @description `working`, `shown` and `facts` are null when the config no longer has the swatch's space or view. With `appears`
+         *     the numbers are code values of its display.
+         */
         Swatch: {
             space: string;
             unit: components["schemas"]["UnitEnum"];
             text: string;
             name: string;
             use: components["schemas"]["UseEnum"];
+            appears: components["schemas"]["AppearanceFields"] | null;
             working: (number | null)[];
             shown: (number | null)[];
             facts: components["schemas"]["ColourFacts"] | null;
         };
-        /** @description A swatch to add, or to put in the place of the one called `was`. */
+        /**
+         * @description A swatch to add, or to put in the place of the one called `was`. With `appears` its numbers are code values of
+         *     that display, and `space` is ignored.
+         */
         SwatchChange: {
             based_on: number;
             space: string;
@@ -5761,6 +5824,7 @@ export interface components {
             name: string;
             /** @default surface */
             use: components["schemas"]["UseEnum"];
+            appears?: components["schemas"]["AppearanceFields"] | null;
         };
         /** @description Every write says which version it was made from; a stale one is refused. */
         SwatchNames: {
@@ -6343,6 +6407,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Project"];
+                };
+            };
+        };
+    };
+    projects_appearance_retrieve: {
+        parameters: {
+            query: {
+                display: string;
+                look?: string;
+                stops?: number;
+                text: string;
+                unit: "unit" | "8-bit" | "10-bit" | "hex" | "hsv" | "hsl" | "xyY" | "kelvin" | "daylight";
+                use?: "surface" | "metal" | "light";
+                view: string;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Solved"];
                 };
             };
         };

@@ -3,7 +3,7 @@ import { type ReactNode, useState } from 'react';
 
 import { send } from '../api/client';
 import { type Finding, type Swatch, useChange, useOwnFindings, useProject, useSlug, useSwatches } from '../api/hooks';
-import { css, figures, unitWord } from '../shared/colour';
+import { css, figures, shortView, unitWord } from '../shared/colour';
 import { LevelMark } from '../shared/marks';
 import { Empty, Loaded } from '../shared/states';
 import { useRemembered } from '../shared/remembered';
@@ -44,9 +44,9 @@ export function Colours({ parts }: { parts: ReactNode }) {
             <Button component="a" size="xs" variant="subtle" href="/api/v1/chart.csv" download>
               Chart
             </Button>
-            <FileButton onChange={(file) => file && bring.mutate(file)} accept=".csv,.json">
+            <FileButton onChange={(file) => file && bring.mutate(file)} accept=".csv,.json,.css">
               {(props) => (
-                <Button {...props} size="xs" loading={bring.isPending} title="Swatches, or a chart’s reference values">
+                <Button {...props} size="xs" loading={bring.isPending} title="Swatches, a palette, or a chart’s reference values">
                   Import a file
                 </Button>
               )}
@@ -105,6 +105,9 @@ export function Colours({ parts }: { parts: ReactNode }) {
   );
 }
 
+const readAs = ({ appears, space }: Swatch) =>
+  appears ? `as it appears, ${shortView(appears.view)}` : space || 'no space needed';
+
 function Tile({
   swatch,
   working,
@@ -132,7 +135,7 @@ function Tile({
         <span className="mono small ellipsis">
           {swatch.text} <span className="quiet">{unitWord(swatch.unit)}</span>
         </span>
-        <span className="quiet small ellipsis">{swatch.space || 'no space needed'}</span>
+        <span className="quiet small ellipsis">{readAs(swatch)}</span>
         <span className="mono small ellipsis" title={`in ${working}`}>
           {figures(swatch.working)}
         </span>

@@ -9,6 +9,9 @@ import { Copyable } from '../shared/Copyable';
 type CodeUnit = Schemas['Tracer']['unit'];
 const CODE_UNITS: CodeUnit[] = ['unit', '8-bit', '10-bit', 'hex', 'hsv', 'hsl'];
 
+/** Whether a notation gives code values, and not a colour that is the same in every space. */
+export const isCode = (unit: CodeUnit) => CODE_UNITS.includes(unit);
+
 /** What the same numbers mean read as encoded, as light, and through the inverse of the view. */
 export function Meanings({
   unit,
@@ -21,7 +24,6 @@ export function Meanings({
 }) {
   const slug = useSlug();
   const project = useProject();
-  const isCode = CODE_UNITS.includes(unit);
   const meanings = useQuery({
     queryKey: [slug, 'meaning', project.data?.revision.number, unit, text],
     queryFn: () =>
@@ -30,10 +32,10 @@ export function Meanings({
           params: { path: { slug }, query: { unit: unit as Exclude<CodeUnit, 'xyY' | 'kelvin' | 'daylight'>, text } },
         }),
       ),
-    enabled: isCode,
+    enabled: isCode(unit),
     retry: false,
   });
-  if (!isCode || !meanings.data) return null;
+  if (!isCode(unit) || !meanings.data) return null;
   return (
     <>
       {meanings.data.map((meaning) => (

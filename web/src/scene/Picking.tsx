@@ -43,13 +43,14 @@ export function Picking({ onPick }: { onPick: (typed: Partial<Typed>) => void })
   });
   const shown = probe.data?.values.map((value) => Math.min(1, Math.max(0, value ?? 0)));
   if (!render) return null;
+  // A click tells whole pixels of the screen: half a pixel further is their middle.
   const pick = (event: MouseEvent<HTMLButtonElement>) => {
     const box = event.currentTarget.getBoundingClientRect();
     const along = (place: number, size: number, pixels: number) =>
       Math.min(pixels - 1, Math.max(0, Math.floor((place / size) * pixels)));
     setPoint({
-      x: along(event.clientX - box.left, box.width, render.width),
-      y: along(event.clientY - box.top, box.height, render.height),
+      x: along(event.clientX + 0.5 - box.left, box.width, render.width),
+      y: along(event.clientY + 0.5 - box.top, box.height, render.height),
     });
   };
   return (

@@ -6,11 +6,14 @@ import { displayName, figures } from '../shared/colour';
 import { Facts } from '../shared/Facts';
 import { FindingCard } from '../shared/FindingCard';
 import { LevelMark } from '../shared/marks';
+import { NumberField } from '../shared/NumberField';
 import { Segments } from '../shared/Segments';
 import { TypedColourFields } from '../shared/TypedColourFields';
 import { useForget, useRemembered } from '../shared/remembered';
+import { ViewPair } from '../shared/ViewSelects';
+import { type Appears, Appearance } from './Appearance';
 import { ColourFacts } from './ColourFacts';
-import { Meanings } from './Meanings';
+import { isCode, Meanings } from './Meanings';
 import { Picking } from './Picking';
 
 /** An xyY colour that was taken from somewhere, for a new swatch. */
@@ -21,7 +24,13 @@ export interface Offered {
 
 const MARKED = ['name'];
 
-type Draft = Pick<Swatch, 'name' | 'use'> & { typed: Pick<Swatch, 'space' | 'unit' | 'text'> };
+type Draft = Pick<Swatch, 'name' | 'use'> & {
+  typed: Pick<Swatch, 'space' | 'unit' | 'text'>;
+  appears: Appears | null;
+};
+
+const OWN = 'its own colour';
+const AS_IT_APPEARS = 'as it appears';
 
 /** Type a colour, new or anew, and read what it becomes. */
 export function SwatchEditor({
@@ -51,15 +60,17 @@ export function SwatchEditor({
       unit: swatch?.unit ?? (offered ? 'xyY' : '8-bit'),
       text: swatch?.text ?? offered?.text ?? '',
     },
+    appears: swatch?.appears ?? null,
   };
   const [unsaved, setUnsaved] = useRemembered<Draft | null>(draft, null);
-  const { name, use, typed } = unsaved ?? saved;
+  const { name, use, typed, appears } = unsaved ?? saved;
+  const view = project.data?.setup.view;
   const set = (part: Partial<Draft>) => setUnsaved({ ...(unsaved ?? saved), ...part });
   const save = useChange(async (slug) => {
     await body(
       api.PUT('/api/v1/projects/{slug}/swatches', {
         params: { path: { slug } },
-        body: { ...typed, name, use, was: swatch?.name ?? '', based_on },
+        body: { ...typed, name, use, appears, was: swatch?.name ?? '', based_on },
       }),
     );
     forget(draft);
@@ -90,7 +101,38 @@ export function SwatchEditor({
           error={errorAt(save.error, 'name', MARKED)}
           onChange={(event) => set({ name: event.currentTarget.value })}
         />
-        <TypedColourFields typed={typed} onChange={(changed) => set({ typed: changed })} error={errorAt(save.error, '', MARKED)} autoFocus={isAdding} />
+        <Segments
+          aria-label="What the numbers are"
+          value={appears ? AS_IT_APPEARS : OWN}
+          onChange={(value) =>
+            set({
+              appears: value === OWN || !view ? null : { display: view.display, view: view.view, look: view.look ?? '', stops: 0 },
+              typed: { ...typed, unit: value === OWN || isCode(typed.unit) ? typed.unit : 'hex' },
+            })
+          }
+          data={[OWN, AS_IT_APPEARS]}
+        />
+        <TypedColourFields
+          typed={typed}
+          onChange={(changed) => set({ typed: changed })}
+          error={errorAt(save.error, '', MARKED)}
+          autoFocus={isAdding}
+          codesOnly={appears !== null}
+        />
+        {appears && (
+          <>
+            <ViewPair label="of the colour" choice={appears} onChange={(choice) => set({ appears: { ...appears, ...choice } })} />
+            <NumberField
+              label="Lit by, in stops"
+              description="Neutral light; at 0 a perfect white is 1"
+              min={-20}
+              max={20}
+              step={0.5}
+              value={appears.stops}
+              onChange={(value) => set({ appears: { ...appears, stops: Number(value) || 0 } })}
+            />
+          </>
+        )}
         <Segments
           aria-label="What it is for"
           value={use}
@@ -113,6 +155,9 @@ export function SwatchEditor({
           )}
         </div>
       </form>
+      {appears && (
+        <Appearance unit={typed.unit} text={typed.text} use={use} appears={appears} onChange={(change) => set(change)} />
+      )}
       {swatch && (
         <div className="block">
           <h3>What it becomes</h3>
@@ -125,14 +170,15 @@ export function SwatchEditor({
           />
           {swatch.facts && <ColourFacts facts={swatch.facts} />}
           {swatch.facts && <InDisplays displays={swatch.facts.displays} />}
-          <Meanings unit={swatch.unit} text={swatch.text} />
+          {!swatch.appears && <Meanings unit={swatch.unit} text={swatch.text} />}
           <p className="quiet small">
-            Give a renderer the numbers of the working space, or the typed ones with their space: never the typed ones
-            alone.
+            {swatch.appears
+              ? 'Give a renderer the numbers of the working space, never the code values.'
+              : 'Give a renderer the numbers of the working space, or the typed ones with their space: never the typed ones alone.'}
           </p>
         </div>
       )}
-      <Picking onPick={(picked) => set({ typed: { ...typed, ...picked } })} />
+      <Picking onPick={(picked) => set({ typed: { ...typed, ...picked }, appears: null })} />
     </>
   );
 }
@@ -148,13 +194,15 @@ function InDisplays({ displays }: { displays: Schemas['DisplayGamut'][] }) {
         <p key={display} className="row small">
           <LevelMark level="caution" />
           <span>
-            outside the gamut of {displayName(display)}: <span className="mono">{figures(light)}</span>
+            what appears is outside the gamut of {displayName(display)}: <span className="mono">{figures(light)}</span>
           </span>
         </p>
       ))}
       {held.length > 0 && (
         <p className="small quiet">
-          {outside.length === 0 ? `In the gamut of all ${held.length} displays.` : `In the gamut of ${names(held)}.`}
+          {outside.length === 0
+            ? `What appears is in the gamut of all ${held.length} displays.`
+            : `What appears is in the gamut of ${names(held)}.`}
         </p>
       )}
     </>

@@ -30,11 +30,14 @@ export function TypedColourFields({
   onChange,
   error,
   autoFocus = false,
+  codesOnly = false,
 }: {
   typed: Typed;
   onChange: (typed: Typed) => void;
   error?: string;
   autoFocus?: boolean;
+  /** Code values of a display, which need no space. */
+  codesOnly?: boolean;
 }) {
   const values = useRef<HTMLInputElement>(null);
   useEffect(() => {
@@ -61,11 +64,13 @@ export function TypedColourFields({
           allowDeselect={false}
           value={typed.unit}
           onChange={(value) => value && onChange({ ...typed, unit: value as Typed['unit'] })}
-          data={Object.entries(UNITS).map(([value, { label }]) => ({ value, label }))}
+          data={Object.entries(UNITS)
+            .filter(([value]) => !codesOnly || !WITHOUT_SPACE.includes(value as Typed['unit']))
+            .map(([value, { label }]) => ({ value, label }))}
         />
       </div>
       {unit.says && <p className="quiet small">{unit.says}</p>}
-      {!WITHOUT_SPACE.includes(typed.unit) && (
+      {!codesOnly && !WITHOUT_SPACE.includes(typed.unit) && (
         <SpaceSelect
           comboboxProps={IN_PLACE}
           label="Typed in"

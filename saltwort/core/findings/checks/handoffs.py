@@ -1,21 +1,36 @@
 """Stations that cannot take what they are given."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
+import PyOpenColorIO as ocio
+
+from saltwort.core.engine.typed import typed_in
+from saltwort.core.errors import BadInput
 from saltwort.core.findings.registry import BLOCKER, CAUTION, NOTE, Problem, Subjects, check
+from saltwort.core.project.parts.scene import ScenePart
+from saltwort.core.scene.appearance import resolved
 from saltwort.core.stations.abilities.bakes_view import BAKES_VIEW, BY_DEFAULT
-from saltwort.core.stations.abilities.colour_by import loads_config
+from saltwort.core.stations.abilities.colour_by import COLOUR_BY, LUT, loads_config
+from saltwort.core.stations.abilities.file_rules import FOLLOWS_FILE_RULES
 from saltwort.core.stations.abilities.hands_on import HANDS_ON, LIGHT, PICTURES
 from saltwort.core.stations.abilities.ocio_version import OCIO_VERSION, config_is_too_new, own_version
 from saltwort.core.stations.abilities.own_rules import OWN_RULES
 from saltwort.core.stations.abilities.own_tone_mapping import OWN_TONE_MAPPING
+from saltwort.core.stations.abilities.per_file_override import PER_FILE_OVERRIDE
 from saltwort.core.stations.abilities.takes import LIGHT as TAKES_LIGHT
 from saltwort.core.stations.abilities.takes import TAKES
+from saltwort.core.stations.abilities.typed_colours import DISPLAY, TYPED_COLOURS
 from saltwort.core.stations.abilities.viewers import NONE, VIEWERS
 from saltwort.core.stations.abilities.writes import FLOATS, INTEGERS, WRITES
 from saltwort.core.stations.lat_long import is_turned, turn_between
 from saltwort.core.stations.proof import FAILED, NOT_TRIED, OUT_OF_DATE
+from saltwort.core.stations.sections.colours import picked_in
+from saltwort.core.stations.sections.config import lut_input
+from saltwort.core.stations.sheet import space_of
 from saltwort.core.stations.station import READS_RENDERS, READS_TEXTURES, Station
+
+MOST_NAMED = 4
+"""Colours that a finding names."""
 
 
 @check("handoff.config-too-new", BLOCKER)
@@ -158,6 +173,94 @@ def never_proved(subjects: Subjects) -> Iterator[Problem]:
                 "Open its test card there as the sheet says, save what it shows or writes, and drop that file on "
                 "Hand-offs.",
             )
+
+
+@check("handoff.lut-input-differs", CAUTION)
+def lut_input_differs(subjects: Subjects) -> Iterator[Problem]:
+    """An application shows with a LUT that takes another space than that of the light it has."""
+    config = subjects.config
+    for station in subjects.stations:
+        if station.able(COLOUR_BY) != LUT:
+            continue
+        takes = lut_input(station, config)
+        has = {space_of(station, config)} if station.reads == READS_TEXTURES else _spaces_fed(subjects, station)
+        if other := sorted(has - {takes}):
+            yield Problem(
+                station.name,
+                "Its LUT takes another space than it gets",
+                f"The LUT takes {takes}, and the light is in {', '.join(other)}: every colour would be shown wrong. "
+                f"Convert to {takes} before the LUT, or describe the application as one that reads LUTs with a shaper "
+                "if it does.",
+            )
+
+
+@check("handoff.colour-not-typable", CAUTION)
+def colour_not_typable(subjects: Subjects) -> Iterator[Problem]:
+    """An application types colours as sRGB, which does not hold a colour of the project."""
+    for station in subjects.stations:
+        if station.able(TYPED_COLOURS) == DISPLAY and (names := _not_typable(subjects, station)):
+            yield Problem(
+                station.name,
+                "Colours that its picker cannot hold",
+                f"sRGB does not hold {', '.join(names[:MOST_NAMED])}{_and_more(names)}. Set it where scene-linear "
+                "values can be typed, or give this application a texture of the colour as EXR.",
+            )
+
+
+@check("handoff.shows-no-view", NOTE)
+def shows_no_view(subjects: Subjects) -> Iterator[Problem]:
+    """An application that works on light shows no view of the project."""
+    for station in subjects.stations:
+        has_light = station.reads == READS_TEXTURES or _is_fed_light(station)
+        shows = loads_config(station) and station.able(VIEWERS) != NONE
+        if has_light and not shows and station.able(COLOUR_BY) != LUT:
+            yield Problem(
+                station.name,
+                "Shows no view of the project",
+                "What it shows is not what is delivered. Judge colour in an application that loads the config, or by "
+                "a still from Outputs.",
+            )
+
+
+@check("handoff.space-not-settable", CAUTION)
+def space_not_settable(subjects: Subjects) -> Iterator[Problem]:
+    """An application sets no space for a single file, and textures have one that its file rules do not give."""
+    census = subjects.census
+    for station in subjects.stations:
+        if station.reads != READS_TEXTURES or station.able(PER_FILE_OVERRIDE) or not loads_config(station):
+            continue
+        count = census.pinned if station.able(FOLLOWS_FILE_RULES) else census.count
+        if count:
+            textures = "1 texture" if count == 1 else f"{count:,} textures"
+            yield Problem(
+                station.name,
+                "Spaces that cannot be set here",
+                f"{station.name} cannot set the space of a single file, and {textures} need that. In Textures, make a "
+                "rule that takes them, convert them to the space that the rules give, or rename them.",
+            )
+
+
+def _spaces_fed(subjects: Subjects, station: Station) -> set[str]:
+    """The spaces of the light that other applications hand to a station."""
+    givers = (giver for giver, taker in subjects.hand_offs if taker == station)
+    return {space_of(giver, subjects.config) for giver in givers if giver.able(HANDS_ON) == LIGHT}
+
+
+def _not_typable(subjects: Subjects, station: Station) -> list[str]:
+    """The swatches that the colour picker of a station cannot hold."""
+    names = []
+    for swatch in resolved(subjects.config, ScenePart.of(subjects.setup)).swatches:
+        try:
+            light = typed_in(subjects.config, swatch.colour, ocio.ROLE_SCENE_LINEAR)
+        except BadInput:
+            continue  # reported under swatch.unknown-space
+        if picked_in(station, subjects.config, light) is None:
+            names.append(swatch.name)
+    return names
+
+
+def _and_more(names: Sequence[str]) -> str:
+    return f" and {len(names) - MOST_NAMED} more" if len(names) > MOST_NAMED else ""
 
 
 def _is_fed_light(station: Station) -> bool:

@@ -1,9 +1,10 @@
 """Swatches, lights and the rig. They stand in no config."""
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
+from typing import ClassVar
 
-from saltwort.core.project.part import Fields, ValuePart, part
+from saltwort.core.project.part import Fields, Upgrade, ValuePart, part
 from saltwort.core.project.setup import Setup
 from saltwort.core.scene.decisions import Scene, check_scene
 from saltwort.core.spaces.typed import TypedColour
@@ -12,6 +13,8 @@ from saltwort.core.spaces.typed import TypedColour
 @part
 class ScenePart(ValuePart[Scene]):
     fields = ("scene",)
+    version = 2
+    upgrades: ClassVar[Mapping[int, Upgrade]] = {1: dict}  # swatches got appearances, and have none where none is said
     default = Scene()
     is_set_whole = False
     stands_in_config = False

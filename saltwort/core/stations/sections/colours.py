@@ -3,12 +3,15 @@
 from collections.abc import Iterator
 
 import numpy as np
+import PyOpenColorIO as ocio
 
 from saltwort.core.engine import apply_to_colour, space_processor
+from saltwort.core.scene.swatches import picked
 from saltwort.core.spaces.curves import srgb_encoded
 from saltwort.core.stations.abilities.colour_by import COLOUR_BY, LUT
 from saltwort.core.stations.abilities.typed_colours import DISPLAY, TYPED_COLOURS
-from saltwort.core.stations.sheet import Chain, ColourLine, Setting, section
+from saltwort.core.stations.sheet import Chain, Setting, section, space_of
+from saltwort.core.stations.station import Station
 
 Numbers = tuple[float, float, float]
 
@@ -17,27 +20,29 @@ Numbers = tuple[float, float, float]
 def colours(chain: Chain) -> Iterator[Setting]:
     picks = chain.station.able(TYPED_COLOURS) == DISPLAY
     for colour in chain.colours:
-        numbers = _picked(chain, colour) if picks else _light(chain, colour)
+        numbers = (picked_in if picks else light_in)(chain.station, chain.config, colour.working)
         value = "" if numbers is None else "  ".join(f"{number:.4f}" for number in numbers)
-        why = "sRGB, 0–1" if picks else f"light in {chain.own_space}"
+        why = "sRGB, 0–1" if picks else f"scene-linear values in {chain.own_space}"
         if numbers is None:
-            why = "sRGB holds no such colour: type it where light can be typed"
+            why = "sRGB does not hold it: type it where scene-linear values can be typed"
+        if colour.appears:
+            why = f"{why}; {colour.appears}"
         yield Setting(f"colour:{colour.name}", colour.name, value, "numbers", why, "file")
 
 
-def _light(chain: Chain, colour: ColourLine) -> Numbers:
-    """A colour as light in the space that the station has light in."""
-    if chain.own_space == chain.working_space:
-        return colour.working
-    return apply_to_colour(space_processor(chain.config, chain.working_space, chain.own_space), colour.working)
+def light_in(station: Station, config: ocio.Config, working: Numbers) -> Numbers:
+    """Scene-linear values of the working space in the space that a station has light in."""
+    own = space_of(station, config)
+    return apply_to_colour(space_processor(config, ocio.ROLE_SCENE_LINEAR, own), working)
 
 
-def _picked(chain: Chain, colour: ColourLine) -> Numbers | None:
-    """Code values of a picker in sRGB. One that takes LUTs alone undoes the curve, and knows no primaries: there the
-    numbers are those of its own space behind the curve."""
-    if chain.station.able(COLOUR_BY) != LUT:
-        return colour.picked
-    light = _light(chain, colour)
+def picked_in(station: Station, config: ocio.Config, working: Numbers) -> Numbers | None:
+    """Code values, 0–1, of the sRGB colour picker of a station for scene-linear values of the working space; None where
+    it does not hold them. A station that takes LUTs alone undoes the curve, and knows no primaries: there the numbers
+    are those of its own space behind the curve."""
+    if station.able(COLOUR_BY) != LUT:
+        return picked(config, working)
+    light = light_in(station, config, working)
     if min(light) < 0 or max(light) > 1:
         return None
     red, green, blue = srgb_encoded(np.array(light)).tolist()

@@ -12,7 +12,8 @@ from saltwort.core.stations.abilities.lut_format import LUT_FORMAT
 from saltwort.core.stations.abilities.lut_shaper import LUT_SHAPER
 from saltwort.core.stations.abilities.lut_size import LUT_SIZE
 from saltwort.core.stations.abilities.ocio_version import OCIO_VERSION, config_is_too_new, own_version
-from saltwort.core.stations.sheet import Chain, Level, Setting, section
+from saltwort.core.stations.sheet import Chain, Level, Setting, section, space_of
+from saltwort.core.stations.station import Station
 
 _PLACES: dict[str, tuple[str, Level, tuple[Level, ...]]] = {
     ENVIRONMENT: ("set the OCIO variable to {file}", "environment", ("preference", "project")),
@@ -82,7 +83,7 @@ def _lut(chain: Chain) -> Iterator[Setting]:
         "Without it light is shown as if it were a picture.",
         "Dark and harsh, lamps burnt out.",
     )
-    fed = lut_input(chain)
+    fed = lut_input(station, chain.config)
     why = "its shaper takes light; anything else must be converted to that first"
     if fed != chain.own_space:
         why = "it reads no shaper and converts nothing: give it files that were written in this space"
@@ -99,13 +100,13 @@ def _lut(chain: Chain) -> Iterator[Setting]:
     )
 
 
-def lut_input(chain: Chain) -> str:
-    """The space in which the station's LUT is fed: light where it reads a shaper, else the config's logarithmic
-    space."""
-    station = chain.station
+def lut_input(station: Station, config: ocio.Config) -> str:
+    """The space in which a station's LUT is fed: that of its own light where it reads a shaper, else the config's
+    logarithmic space."""
+    own = space_of(station, config)
     if station.able(LUT_SHAPER) and station.able(LUT_FORMAT) in WITH_SHAPER:
-        return chain.own_space
-    return log_space(chain.config) or chain.own_space
+        return own
+    return log_space(config) or own
 
 
 def log_space(config: ocio.Config) -> str | None:
