@@ -113,6 +113,7 @@ GLOSSARY = tuple(
             "Test card": "A picture of known patches that goes out to an application; what comes back tells what "
             "it did.",
             "Suggested space": "The colour space that the evidence points to, with its confidence.",
+            "As it appears": "Said of a colour whose code values must come out of the view, such as a brand’s.",
             "Swatch": "A colour of the project with a name: a paint, a skin, a logo.",
             "Target OCIO version": "The OCIO version that the config is written for, so that older "
             "applications load it.",

@@ -10,7 +10,7 @@ from saltwort.core.deliverables.recipe import Recipe
 from saltwort.core.engine import ViewChoice
 from saltwort.core.errors import BadInput
 from saltwort.core.project import Setup, with_fields
-from saltwort.core.scene.decisions import Light, Scene, Swatch
+from saltwort.core.scene.decisions import Appearance, Light, Scene, Swatch
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.core.textures.rules import Rule
 from saltwort.core.views import AddedView
@@ -61,6 +61,7 @@ SCENE = Scene(
         Swatch("buoy red", TypedColour("ACEScg", "8-bit", "168 42 30")),
         Swatch("flame", TypedColour("", "kelvin", "1900"), "light"),
         Swatch("channel marker", TypedColour("Linear Rec.2020", "unit", "0.02 1.4 0.16"), "light"),
+        Swatch("ferry red", TypedColour("", "hex", "#b3262e"), appears=Appearance("sRGB - Display", "AgX")),
     ),
     lights=(
         Light("environment", TypedColour("", "xyY", "0.3127 0.329")),
@@ -80,7 +81,7 @@ SCENE = Scene(
     ),
 )
 """The lamplighter's colours. Two are traps: the tar is darker than any surface, and the buoy was picked on a screen and
-said to be linear."""
+said to be linear. The ferry has its line's red, which must appear so through the view."""
 
 
 def build_demo() -> Project:

@@ -7,15 +7,18 @@ from pathlib import Path
 from django.db import transaction
 from django.test import TestCase, override_settings
 
+from saltwort.core.engine.typed import typed_in
 from saltwort.core.images import measure
 from saltwort.core.project import read_setup
 from saltwort.core.project.parts.scene import ScenePart
+from saltwort.core.spaces.typed import TypedColour
 from saltwort.demo.build import RENDER, SCENE, build_demo
 from saltwort.demo.textures import CUT_OFF, write_textures
 from saltwort.server import kept
 from saltwort.server.findings.fixes import apply_fix
 from saltwort.server.findings.operations import findings_of
 from saltwort.server.handoffs.models import Proof
+from saltwort.server.handoffs.operations import colours_of
 from saltwort.server.images.models import StoredImage
 from saltwort.server.jobs.models import Job
 from saltwort.server.projects.models import Project
@@ -43,6 +46,14 @@ class Demo(TestCase):
     def setUpTestData(cls) -> None:
         cls.project = build_demo()
 
+    def test_the_guides_example_of_a_brand_colour_is_the_demos(self) -> None:
+        guide = (Path(__file__).parents[2] / "docs" / "guide" / "scene.md").read_text("utf-8")
+        config = config_of(self.project.current)
+        (ferry,) = [line for line in colours_of(self.project.current) if line.name == "ferry red"]
+        plain = typed_in(config, TypedColour("srgb_texture", "hex", "#b3262e"), "ACEScg")
+        for numbers in (ferry.working, plain):
+            self.assertIn(" ".join(f"{value:.4f}" for value in numbers), guide)
+
     def test_every_trap_is_found_once(self) -> None:
         found = {(finding.code, finding.subject) for finding in findings_of(self.project)}
         self.assertEqual(
@@ -50,6 +61,7 @@ class Demo(TestCase):
             {
                 ("handoff.failed", "Grading suite"),
                 ("handoff.rules-ignored", "Painting tool"),
+                ("handoff.colour-not-typable", "Painting tool"),  # the flame and the channel marker
                 *(("handoff.never-proved", name) for name in UNTRIED),
                 *((f"frame.{what}", "lantern_quay_night") for what in NIGHT),
                 ("render.frames-missing", "lamp_flicker.####.exr"),  # the one that is cut off waits for the worker
