@@ -85,6 +85,7 @@ class BundledTexture:
     pin_note: str
     pin_author: str
     kind_by_hand: str = ""
+    converted_from: str = ""
 
 
 @dataclass(frozen=True)

@@ -135,6 +135,7 @@ urlpatterns = [
     path(f"{PROJECT}/conversions/preview", conversions.preview),
     path(f"{PROJECT}/conversions/<int:pk>", conversions.conversion),
     path(f"{PROJECT}/conversions/<int:pk>/files", conversions.files),
+    path(f"{PROJECT}/conversions/<int:pk>/use", conversions.use),
     path(f"{PROJECT}/conversions/<int:pk>/files.zip", conversions.packed_files),
     path(f"{PROJECT}/conversions/<int:pk>/report.csv", conversions.report, {"kind": "csv"}),
     path(f"{PROJECT}/conversions/<int:pk>/report.json", conversions.report, {"kind": "json"}),

@@ -23,7 +23,10 @@ from saltwort.server.housekeeping import tidy
 from saltwort.server.images.operations import store_file
 from saltwort.server.jobs.models import Job
 from saltwort.server.jobs.operations import WORKER, settle_interrupted
+from saltwort.server.projects.models import Project
+from saltwort.server.scene.operations import set_rig
 from saltwort.server.textures.operations import add_texture
+from saltwort.server.textures.readings import spaces_by_path
 from tests.samples import LINEAR_REC709, SRGB, light, project_config, write
 from tests.server import ServerTestCase
 
@@ -184,6 +187,83 @@ class Converting(ConversionTestCase):
         forget_all(self.project)
         tidy()
         self.assertFalse(folder.exists())
+
+
+class InUse(ConversionTestCase):
+    def use(self, conversion: int) -> str:
+        """Have the project use the files of an order; gives how the job ended."""
+        job = self.tell("post", f"/conversions/{conversion}/use", 202)
+        self.do_jobs()
+        message: str = Job.objects.get(pk=job["id"]).message
+        return message
+
+    def textures(self) -> dict[str, str]:
+        return {path: space for path, space, _ in spaces_by_path(Project.objects.get(pk=self.project.pk))}
+
+    def as_light(self, path: str, space: str) -> np.ndarray:
+        image = self.project.textures.get(path=path).image
+        return apply(space_processor(project_config(), space, "ACEScg"), read_pixels(image.file)[..., :3])
+
+    def test_sheets_rig_and_findings_follow_and_one_undo_takes_it_back(self) -> None:
+        self.texture("wall_col.png")
+        self.texture("wall_rough.png", seed=2)
+        set_rig(self.project, 1, "", [("stone", "wall_col.png")])
+        before, was = self.textures(), self.as_light("wall_col.png", SRGB)
+        made = self.convert()
+        self.assertEqual(made["usable"], 2)
+        self.assertIn("2 textures are replaced", self.use(made["id"]))
+        after = self.textures()
+        self.assertEqual(after, {"wall_col_ACEScg.exr": "ACEScg", "wall_rough_Raw.exr": "Raw"})
+        np.testing.assert_allclose(self.as_light("wall_col_ACEScg.exr", "ACEScg"), was, atol=1e-3)
+        slots = {slot["name"]: slot["path"] for slot in self.ask("/rig")["slots"]}
+        self.assertEqual(slots["stone"], "wall_col_ACEScg.exr")
+        station = self.ask("/stations")[0]["id"]
+        paths = [row["path"] for row in self.ask(f"/stations/{station}/textures")["rows"]]
+        self.assertEqual(paths, list(after))
+        self.assertEqual(self.listed(made["id"])["usable"], 0)
+        self.refused("post", f"/conversions/{made['id']}/use", "uses these files already")
+        self.undo()
+        self.assertEqual(self.textures(), before)
+        self.assertEqual({slot["name"]: slot["path"] for slot in self.ask("/rig")["slots"]}["stone"], "wall_col.png")
+        self.assertEqual(self.listed(made["id"])["usable"], 2)
+
+    def test_a_space_that_the_rules_do_not_give_is_set_manually(self) -> None:
+        self.texture("wall_col.png")
+        made = self.convert(pattern="{name}", format="png-16", space=LINEAR_REC709)
+        self.use(made["id"])
+        (texture,) = self.project.textures.all()
+        self.assertEqual(self.textures(), {texture.path: LINEAR_REC709})
+        self.assertIn("converted from wall_col.png", texture.pin_note)
+
+    def test_it_is_refused_where_another_texture_or_nothing_has_that_name(self) -> None:
+        self.texture("wall_col.png")
+        made = self.convert()
+        other = self.texture("wall_col_ACEScg.exr", "half", seed=5)
+        self.refused("post", f"/conversions/{made['id']}/use", "Another texture is called wall_col_ACEScg.exr")
+        self.tell("post", "/textures/remove", 204, textures=[other.pk])
+        self.file(made, "wall_col_ACEScg.exr").unlink()
+        self.refused("post", f"/conversions/{made['id']}/use", "no longer in the media folder")
+        self.assertEqual(list(self.textures()), ["wall_col.png"])
+
+    def test_a_texture_that_goes_meanwhile_is_left_alone(self) -> None:
+        self.texture("wall_col.png")
+        second = self.texture("rope_col.png", seed=2)
+        made = self.convert()
+        self.tell("post", "/textures/remove", 204, textures=[second.pk])
+        self.assertIn("1 texture is replaced", self.use(made["id"]))
+        self.assertEqual(list(self.textures()), ["wall_col_ACEScg.exr"])
+
+    def test_a_linked_folder_that_is_rescanned_brings_no_original_back(self) -> None:
+        write(self.share / "quay" / "wall_col.png", light(peak=1.0), "uint8")
+        self.tell("post", "/texture-folders", 201, place=str(self.share / "quay"))
+        self.do_jobs()
+        self.assertEqual(list(self.textures()), ["quay/wall_col.png"])
+        self.use(self.convert()["id"])
+        self.tell("post", f"/texture-folders/{self.project.texture_folders.get().pk}/look-again")
+        self.do_jobs()
+        self.assertEqual(list(self.textures()), ["quay/wall_col_ACEScg.exr"])
+        self.assertFalse(self.project.left_out.exists())
+        self.assertTrue((self.share / "quay" / "wall_col.png").exists())
 
 
 class Interrupted(ConversionTestCase):

@@ -12,7 +12,7 @@ from typing import Any
 import PyOpenColorIO as ocio
 from django.conf import settings
 from django.db import transaction
-from django.db.models import Count, FloatField, IntegerField, Max, Q, Sum
+from django.db.models import Count, F, FloatField, IntegerField, Max, Q, Sum
 from django.db.models.fields.json import KeyTextTransform
 from django.db.models.functions import Cast
 
@@ -285,6 +285,11 @@ TOLD = {
     "count": Count("files"),
     "converted": Count("files", filter=Q(files__state=CONVERTED)),
     "refused": Count("files", filter=Q(files__state=REFUSED)),
+    "usable": Count(
+        "files",
+        filter=Q(files__state=CONVERTED, files__texture__path=F("files__path"))
+        & ~Q(files__target=F("files__path"), files__texture__converted_from=F("files__path")),
+    ),
     "size": Sum(Cast(KeyTextTransform("size", "files__figures"), IntegerField())),
 }
 """What is told of the files of a conversion all together."""

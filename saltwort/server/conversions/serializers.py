@@ -91,7 +91,8 @@ class ConvertedFilesSerializer(serializers.Serializer):
 
 
 class ConversionSerializer(serializers.Serializer):
-    """An order, with how many files it has, how many are made or refused, and the bytes of those that are made."""
+    """An order, with how many files it has, how many are made or refused, the bytes of those that are made, and how
+    many textures of the project they may still replace (`usable`)."""
 
     id = serializers.IntegerField()
     space = serializers.CharField()
@@ -103,4 +104,5 @@ class ConversionSerializer(serializers.Serializer):
     count = serializers.IntegerField()
     converted = serializers.IntegerField()
     refused = serializers.IntegerField()
+    usable = serializers.IntegerField()
     size = serializers.IntegerField()

@@ -26,7 +26,9 @@ from saltwort.server.conversions.serializers import (
     OrderSerializer,
     PlanSerializer,
 )
+from saltwort.server.conversions.using import start_using
 from saltwort.server.http import BINARY, PageQuery, as_csv, as_json_file, as_zip, author_of, finite, parsed
+from saltwort.server.jobs.views import JobSerializer
 from saltwort.server.projects.views import project_named
 
 MOST_PLANNED = 200
@@ -73,6 +75,14 @@ def conversions(request: Request, slug: str) -> Response:
 def conversion(request: Request, slug: str, pk: int) -> Response:
     operations.remove_conversion(_found(slug, pk), author_of(request))
     return Response(status=status.HTTP_204_NO_CONTENT)
+
+
+@extend_schema(request=None, responses={202: JobSerializer})
+@api_view(["POST"])
+def use(request: Request, slug: str, pk: int) -> Response:
+    """Queue the replacement of the project's textures by the converted files, which one undo takes back."""
+    job = start_using(_found(slug, pk), author_of(request))
+    return Response(JobSerializer(job).data, status=status.HTTP_202_ACCEPTED)
 
 
 @extend_schema(parameters=[PageQuery], responses=ConvertedFilesSerializer)

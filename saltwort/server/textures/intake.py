@@ -212,12 +212,15 @@ def _list_folder(intake: Intake, folder: TextureFolder) -> None:
         for texture in intake.project.textures.select_related("image")
         if texture.path.startswith(f"{folder.name}/")  # SQLite itself tells no capitals
     }
+    replaced = set(intake.project.textures.exclude(converted_from="").values_list("converted_from", flat=True))
     found: set[str] = set()
     waiting = []
     left_out = set(intake.project.left_out.values_list("path", flat=True))
     for file in pictures_below(place):
         path = f"{folder.name}/{file.path}"
         found.add(path)
+        if path in replaced and path not in known:
+            continue
         image = known.get(path)
         if file.refused or image is None or not image.place or not _is_as_it_was(file, image.modified, image.size):
             waiting.append(FoundFile(path, file.place, file.size, file.refused))
@@ -225,7 +228,7 @@ def _list_folder(intake: Intake, folder: TextureFolder) -> None:
             intake.project.left_out.filter(path=path).delete()
     _let_wait(intake, waiting)
     for path, image in known.items():
-        if path not in found and image.place:
+        if path not in found and image.place and place in Path(image.place).parents:
             leave_out(intake.project, path, f"{posixpath.basename(path)} is no longer in {place}.")
 
 

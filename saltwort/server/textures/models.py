@@ -14,7 +14,8 @@ from saltwort.server.versions import Versioned
 
 class Texture(Versioned):
     """A texture under the path it has in the project. The space it is read in is computed, unless it is pinned, and
-    its map kind told by its name, unless it is set by hand."""
+    its map kind told by its name, unless it is set by hand. `converted_from` is the path of the file that it had before
+    a conversion took its place, empty for most."""
 
     project = models.ForeignKey("projects.Project", models.CASCADE, related_name="textures")
     path = models.CharField(max_length=1024)
@@ -23,6 +24,7 @@ class Texture(Versioned):
     pin_note = models.CharField(max_length=500, blank=True)
     pin_author = models.CharField(max_length=80, blank=True)
     kind_by_hand = models.CharField(max_length=40, blank=True)
+    converted_from = models.CharField(max_length=1024, blank=True)
 
     class Meta:
         ordering = ("path",)

@@ -227,6 +227,7 @@ def _created(manifest: Manifest, images: Images, renders: Renders, name: str) ->
             pin_note=one.pin_note,
             pin_author=one.pin_author,
             kind_by_hand=one.kind_by_hand,
+            converted_from=one.converted_from,
         )
         for one in manifest.textures
     ]

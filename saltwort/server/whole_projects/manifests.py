@@ -72,7 +72,15 @@ def manifest_of(project: Project, *, with_images: bool) -> Manifest:
             for image in StoredImage.objects.filter(pk__in=images).order_by("pk")
         ],
         textures=[
-            BundledTexture(one.path, one.image_id, one.pin_space, one.pin_note, one.pin_author, one.kind_by_hand)
+            BundledTexture(
+                one.path,
+                one.image_id,
+                one.pin_space,
+                one.pin_note,
+                one.pin_author,
+                one.kind_by_hand,
+                one.converted_from,
+            )
             for one in textures
         ],
         renders=[

@@ -435,6 +435,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{slug}/conversions/{id}/use": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Queue the replacement of the project's textures by the converted files, which one undo takes back. */
+        post: operations["projects_conversions_use_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{slug}/conversions/preview": {
         parameters: {
             query?: never;
@@ -3818,7 +3835,10 @@ export interface components {
         };
         /** @enum {string} */
         ConfigComparisonVerdictEnum: "identical" | "same meaning" | "different";
-        /** @description An order, with how many files it has, how many are made or refused, and the bytes of those that are made. */
+        /**
+         * @description An order, with how many files it has, how many are made or refused, the bytes of those that are made, and how
+         *     many textures of the project they may still replace (`usable`).
+         */
         Conversion: {
             id: number;
             space: string;
@@ -3831,6 +3851,7 @@ export interface components {
             count: number;
             converted: number;
             refused: number;
+            usable: number;
             size: number;
         };
         ConvertedFile: {
@@ -6829,6 +6850,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": string;
+                };
+            };
+        };
+    };
+    projects_conversions_use_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
                 };
             };
         };

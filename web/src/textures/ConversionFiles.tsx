@@ -2,7 +2,7 @@ import { Button } from '@mantine/core';
 
 import { JobCard } from '../app/Tray';
 import { api, body, type Schemas } from '../api/client';
-import { isBusy, useConvertedFiles, useJobs, useSlug } from '../api/hooks';
+import { isBusy, useChange, useConvertedFiles, useJobs, useSlug } from '../api/hooks';
 import { counted, LevelMark } from '../shared/marks';
 import { baseName, megabytes } from '../shared/numbers';
 import { useRemoval } from '../shared/useUndo';
@@ -15,6 +15,9 @@ export function ConversionFiles({ conversion, onRemoved }: { conversion: Schemas
   const remove = useRemoval((of) =>
     body(api.DELETE('/api/v1/projects/{slug}/conversions/{id}', { params: { path: { slug: of, id: conversion.id } } })),
     `Conversion to ${conversion.space}`,
+  );
+  const use = useChange((of) =>
+    body(api.POST('/api/v1/projects/{slug}/conversions/{id}/use', { params: { path: { slug: of, id: conversion.id } } })),
   );
   const files = useConvertedFiles(conversion.id);
   const shown = files.data?.pages.flatMap((page) => page.files) ?? [];
@@ -29,9 +32,23 @@ export function ConversionFiles({ conversion, onRemoved }: { conversion: Schemas
       </div>
       {job && <JobCard job={job} />}
       {conversion.place && <p className="mono small">{conversion.place}</p>}
+      {conversion.usable > 0 && !(job && isBusy(job)) && (
+        <div className="row spread">
+          <span className="small">
+            Use {conversion.usable === 1 ? 'this file' : `these ${conversion.usable.toLocaleString('en-GB')} files`} as the
+            project’s textures from now on. The originals stay on disk, and one undo brings them back.
+          </span>
+          <Button variant="filled" loading={use.isPending} style={{ flexShrink: 0 }} onClick={() => use.mutate(undefined)}>
+            Use as textures
+          </Button>
+        </div>
+      )}
+      {conversion.usable === 0 && conversion.converted > 0 && (
+        <p className="quiet small">The project uses these files, or no longer has the textures that they were made from.</p>
+      )}
       <div className="row wrap">
         {conversion.converted > 0 && !conversion.place && (
-          <Button variant="filled" component="a" href={`${address}/files.zip`} download>
+          <Button component="a" href={`${address}/files.zip`} download>
             Save {counted(conversion.converted, 'file')}, {megabytes(conversion.size)}
           </Button>
         )}
