@@ -26,7 +26,7 @@ from saltwort.core.images import Facts
 from saltwort.core.images.sequences import check_span
 from saltwort.core.structured import structured
 
-FORMAT = 5
+FORMAT = 6
 """Raised when a manifest of this version cannot be read by the one before."""
 MANIFEST = "manifest.json"
 MAX_MANIFEST_BYTES = 1 << 30
@@ -144,6 +144,91 @@ class BundledStation:
 
 
 @dataclass(frozen=True)
+class BundledMistake:
+    """A setting that a test card found wrong, in words and by its place on the sheet."""
+
+    key: str
+    code: str
+    parameters: dict[str, Any]
+    label: str
+    happened: str
+    repair: str
+    section: str
+    setting: str
+    level: str
+    finding: str
+
+
+@dataclass(frozen=True)
+class BundledAnswer:
+    """What a test card told. `largest`, `left` and `step` are differences of its patches."""
+
+    verdict: str
+    made: list[BundledMistake]
+    others: list[list[BundledMistake]]
+    largest: float
+    where: str
+    left: float
+    step: float
+
+
+@dataclass(frozen=True)
+class BundledDependence:
+    """What a proof depends on, as `stations.proof.depends_on` gives it."""
+
+    working_space: str = ""
+    view: str = ""
+    fed: str = ""
+    abilities: str = ""
+    numbers: list[float] = field(default_factory=list)
+
+
+@dataclass(frozen=True)
+class BundledProof:
+    """A test card that came back from a station, which is named by its place in the list. `created` is ISO 8601."""
+
+    station: int
+    image: str
+    name: str
+    revision: int
+    came: str
+    told: BundledAnswer
+    depends: BundledDependence
+    author: str
+    created: str
+
+
+@dataclass(frozen=True)
+class BundledWatchedFrame:
+    """A frame of a watched folder as it was when it was looked at; figures are None of one that cannot be read."""
+
+    name: str
+    stem: str
+    number: int | None
+    size: int
+    modified: int
+    revision: int
+    notes: list[tuple[str, str]]
+    peak: float | None
+    mean: float | None
+    high: float | None
+    clipped: float | None
+
+
+@dataclass(frozen=True)
+class BundledWatch:
+    """A watched folder with what was found in it. Station and render are named by place and number."""
+
+    place: str
+    expects_light: bool
+    display: str
+    view: str
+    station: int | None
+    render: int | None
+    frames: list[BundledWatchedFrame]
+
+
+@dataclass(frozen=True)
 class BundledOutput:
     """How an output is made; the file itself stays where it was made."""
 
@@ -174,6 +259,8 @@ class Manifest:
     kept: list[BundledKept]
     stations: list[BundledStation]
     outputs: list[BundledOutput]
+    proofs: list[BundledProof] = field(default_factory=list)
+    watched: list[BundledWatch] = field(default_factory=list)
 
 
 class Bundle:
@@ -259,6 +346,9 @@ class Bundle:
         frames = [frame for one in manifest.renders for frame in one.frames]
         named_images = {texture.image for texture in manifest.textures} | {one.image for one in manifest.renders}
         named_images |= {frame.image for frame in frames if frame.image is not None}
+        named_images |= {proof.image for proof in manifest.proofs}
+        named_renders |= {watch.render for watch in manifest.watched}
+        named_stations = {proof.station for proof in manifest.proofs} | {watch.station for watch in manifest.watched}
         fits = (
             len(numbers) == len(manifest.revisions)
             and len(renders) == len(manifest.renders)
@@ -268,6 +358,7 @@ class Bundle:
             and numbers >= named_revisions | {manifest.current}
             and renders | {None} >= named_renders
             and images >= named_images
+            and {*range(len(manifest.stations)), None} >= named_stations
             and all(one.parent is None or one.parent in numbers - {one.number} for one in manifest.revisions)
             and all((one.parent or 0) < one.number for one in manifest.revisions)
             and all(f"luts/{file}" in members for file in files)

@@ -11,14 +11,18 @@ from typing import Any
 from unittest.mock import patch
 
 import numpy as np
+from django.core.files.uploadedfile import SimpleUploadedFile
 from django.core.management import call_command
 from django.core.management.base import CommandError
 from django.utils import timezone
 
 from saltwort.core.bundle import FORMAT, Bundle
 from saltwort.core.errors import BadInput
+from saltwort.core.images import write_image
 from saltwort.core.views import AddedView
 from saltwort.server.findings.operations import findings_of
+from saltwort.server.handoffs.models import Proof, Station
+from saltwort.server.handoffs.proving import card_of, hand_in
 from saltwort.server.images.models import StoredImage, image_store
 from saltwort.server.kept import forget
 from saltwort.server.outputs.models import Output
@@ -26,6 +30,7 @@ from saltwort.server.projects.models import BaseConfig, ConfigFile, Project
 from saltwort.server.projects.operations import create_project
 from saltwort.server.scene.models import Render
 from saltwort.server.textures.models import Texture
+from saltwort.server.watching.models import WatchedFolder, WatchedFrame
 from saltwort.server.whole_projects import bundles
 from saltwort.server.whole_projects.bundles import duplicate, read_bundle
 from saltwort.server.whole_projects.manifests import manifest_of, write_bundle
@@ -61,7 +66,32 @@ class BundlesTestCase(ServerTestCase):
             probes=[[0.5, 0.5]],
         )
         self.tell("post", "/outputs", 201, kind="light", render=render.pk)
+        self._card_came_back()
+        folder = WatchedFolder.objects.create(project=self.project, place="/mnt/farm/night", render=render, is_on=True)
+        for number, notes in ((1, []), (2, [["frame.view-baked", "It holds a view."]]), (4, [])):
+            name = f"night.{number:04}.exr"
+            figures = {"peak": 1.0, "mean": 0.2, "high": 0.8, "clipped": 0.0}
+            WatchedFrame.objects.create(
+                folder=folder,
+                name=name,
+                stem="night",
+                number=number,
+                size=9,
+                modified=1,
+                revision=1,
+                notes=notes,
+                **figures,
+            )
         return Project.objects.select_related("current").get(pk=self.project.pk)
+
+    def _card_came_back(self) -> None:
+        """The test card of the compositor, seen on a screen with another gamma."""
+        station = Station.objects.select_related("project__current").get(project=self.project, name="Compositor")
+        card = card_of(station)
+        seen = np.clip(card.bench.agreed().shown(card.picture())[..., :3], 0, 1) ** np.float32(1.1)
+        file = self.folder / "card.png"
+        write_image(file, seen, "uint8")
+        hand_in(station, SimpleUploadedFile(file.name, file.read_bytes()))
 
     def written(self, name: str, content: bytes) -> Any:
         path = self.folder / name
@@ -94,6 +124,7 @@ class BundlesTestCase(ServerTestCase):
         """As if nothing had ever been here."""
         Project.objects.filter(pk=project.pk).update(current=None)
         project.outputs.all().delete()
+        Proof.objects.all().delete()
         project.kept_comparisons.all().delete()
         project.revisions.all().delete()
         Project.objects.all().delete()
@@ -110,10 +141,13 @@ class RoundTrip(BundlesTestCase):
         project = self.whole_project()
         before, content = self.told(project), self.bundled(project)
         self.assertGreater(len(before["manifest"]["revisions"]), 3)
+        found = {code for code, _, _ in before["findings"]}
+        self.assertLessEqual({"handoff.failed", "frame.view-baked", "frame.missing"}, found)
         self.clear_machine(project)
         made = read_bundle(io.BytesIO(content), "quay.zip")
         self.assertEqual((made.slug, made.name), ("quay", project.name))
         self.assertEqual(self.told(made), before)
+        self.assertFalse(made.watched.get().is_on)
         made.refresh_from_db()
         self.assertEqual(self.bundled(made), content, "to the byte")
 
@@ -246,6 +280,39 @@ class Hostile(BundlesTestCase):
                 "circle",
             ),
             "an arrow to nobody": (self.changed(content, lambda m: m["stations"][1].update(hands_on_to=[7])), "gone"),
+            "a card of nobody": (self.changed(content, lambda m: m["proofs"][0].update(station=9)), "damaged"),
+            "a card with another verdict": (
+                self.changed(content, lambda m: m["proofs"][0]["told"].update(verdict="splendid")),
+                "cannot be",
+            ),
+            "a card with words for numbers": (
+                self.changed(content, lambda m: m["proofs"][0]["depends"].update(numbers=["a"])),
+                "damaged",
+            ),
+            "a card that differs by no number": (
+                self.changed(content, lambda m: m["proofs"][0]["told"].update(left=float("nan"))),
+                "cannot be",
+            ),
+            "a frame beyond all numbers": (
+                self.changed(content, lambda m: m["watched"][0]["frames"][0].update(number=1 << 70)),
+                "cannot be",
+            ),
+            "a frame twice": (
+                self.changed(content, lambda m: m["watched"][0]["frames"].append(m["watched"][0]["frames"][0])),
+                "twice",
+            ),
+            "a folder twice": (
+                self.changed(content, lambda m: m["watched"].append(m["watched"][0])),
+                "twice",
+            ),
+            "a note of nothing": (
+                self.changed(content, lambda m: m["watched"][0]["frames"][0].update(notes=[["frame.fog", "Fog."]])),
+                "cannot be",
+            ),
+            "a note that is none": (
+                self.changed(content, lambda m: m["watched"][0]["frames"][0].update(notes=[["a"]])),
+                "damaged",
+            ),
             "deep": (self.changed(content, None, **{"manifest.json": b"[" * 100_000}), "damaged"),
         }
         before = (Project.objects.count(), StoredImage.objects.count(), ConfigFile.objects.count())

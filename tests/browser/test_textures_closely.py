@@ -113,6 +113,10 @@ class Converting(BrowserTestCase):
         expect(self.section("Files")).to_contain_text("1 file is converted and read back")
         made = Conversion.objects.get()
         np.testing.assert_allclose(read_pixels(made.folder / made.files.get().target), up, atol=1e-5)
+        page.get_by_role("button", name="Use as textures").click()
+        expect(self.section("Files")).to_contain_text("The project uses these files")
+        self.open("textures")
+        expect(page.get_by_text("wall_normal_green_up.png").first).to_be_visible()
 
     def test_what_cannot_be_is_said_and_a_map_kind_is_chosen(self) -> None:
         page = self.open("textures/convert")

@@ -4,6 +4,7 @@ from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import asdict
 from datetime import datetime
+from math import isfinite
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import IO
@@ -16,7 +17,9 @@ from saltwort.core.bundle import (
     Bundle,
     BundledConfig,
     BundledImage,
+    BundledProof,
     BundledRevision,
+    BundledWatch,
     Manifest,
     facts_of,
 )
@@ -25,16 +28,20 @@ from saltwort.core.deliverables import upgraded
 from saltwort.core.engine import ConfigArchive
 from saltwort.core.errors import BadInput
 from saltwort.core.files import replacing
+from saltwort.core.findings import codes
 from saltwort.core.images.intake import PREVIEW_SUFFIX
 from saltwort.core.project import read_setup
 from saltwort.core.stations.chain import check_arrows
+from saltwort.core.stations.handshake.answer import VERDICTS
 from saltwort.core.stations.kinds import BY_KEY
+from saltwort.core.stations.sheet import LEVELS
 from saltwort.core.stations.station import READS_RENDERS, READS_TEXTURES
 from saltwort.core.stations.station import Station as CoreStation
 from saltwort.core.threads import on_all_cores
 from saltwort.server.compare.models import Comparison, KeptComparison
 from saltwort.server.compare.views import ComparisonChange, KeptState
-from saltwort.server.handoffs.models import HandOff, Station
+from saltwort.server.handoffs.models import HandOff, Proof, Station
+from saltwort.server.handoffs.proving import SHOWN, WRITTEN
 from saltwort.server.images.models import StoredImage, media_file
 from saltwort.server.images.operations import store_file
 from saltwort.server.outputs.models import Output
@@ -46,8 +53,11 @@ from saltwort.server.scene.models import IN, REFUSED, Frame, Render
 from saltwort.server.scene.operations import measured_render
 from saltwort.server.textures.models import Texture
 from saltwort.server.textures.operations import clean_path
+from saltwort.server.watching.models import WatchedFolder, WatchedFrame
 from saltwort.server.whole_projects.manifests import luts_of, manifest_of, numbered, numbered_state
 
+MOST_OF_INTEGER, MOST_OF_BIG_INTEGER = 1 << 31, 1 << 63
+"""Beyond what the database holds in a whole number, and in a big one."""
 Say = Callable[[str], None]
 
 
@@ -99,7 +109,42 @@ def _check_setups(bundle: Bundle, name: str) -> None:
             raise BadInput(f"{name} has an application of a kind that there is not. Export the bundle again.")
         CoreStation(station.name, station.reads).with_abilities(station.abilities)
     check_arrows(range(len(manifest.stations)), _arrows(manifest))
+    _check_found(manifest, name)
     _check_looks(manifest, name)
+
+
+def _check_found(manifest: Manifest, name: str) -> None:
+    """Hold proofs and watched frames to what can have been found."""
+    for proof in manifest.proofs:
+        mistakes = [*proof.told.made, *(mistake for other in proof.told.others for mistake in other)]
+        numbers = (proof.told.largest, proof.told.left, proof.told.step, *proof.depends.numbers)
+        fits = (
+            proof.told.verdict in VERDICTS
+            and proof.came in (SHOWN, WRITTEN)
+            and all(mistake.level in LEVELS for mistake in mistakes)
+            and all(map(isfinite, numbers))
+            and 0 <= proof.revision < MOST_OF_INTEGER
+        )
+        if not fits:
+            raise BadInput(f"{name} holds a test card with an answer that cannot be. Export the bundle again.")
+    known = {code.code for code in codes()}
+    if len({watch.place for watch in manifest.watched}) < len(manifest.watched):
+        raise BadInput(f"{name} holds a watched folder twice. Export the bundle again.")
+    for watch in manifest.watched:
+        for frame in watch.frames:
+            figures = [each for each in (frame.peak, frame.mean, frame.high, frame.clipped) if each is not None]
+            wholes = [frame.revision, frame.number or 0]
+            sizes = [frame.size, frame.modified]
+            fits = (
+                all(map(isfinite, figures))
+                and all(code in known for code, _ in frame.notes)
+                and all(0 <= whole < MOST_OF_INTEGER for whole in wholes)
+                and all(0 <= size < MOST_OF_BIG_INTEGER for size in sizes)
+            )
+            if not fits:
+                raise BadInput(f"{name} holds a watched frame that cannot be. Export the bundle again.")
+        if len({frame.name for frame in watch.frames}) < len(watch.frames):
+            raise BadInput(f"{name} holds a watched frame twice. Export the bundle again.")
 
 
 def _arrows(manifest: Manifest) -> list[tuple[int, int]]:
@@ -269,7 +314,46 @@ def _created(manifest: Manifest, images: Images, renders: Renders, name: str) ->
         )
         check_output(output)
         _save(output)
+    for proof in manifest.proofs:
+        _save_proof(proof, stations[proof.station], images[proof.image])
+    for watch in manifest.watched:
+        _save_watch(project, watch, stations, renders)
     return project
+
+
+def _save_proof(one: BundledProof, station: Station, image: StoredImage) -> None:
+    proof = Proof(
+        station=station,
+        image=image,
+        name=one.name,
+        revision=one.revision,
+        came=one.came,
+        verdict=one.told.verdict,
+        told=asdict(one.told),
+        depends=asdict(one.depends),
+        author=one.author,
+    )
+    _save(proof)
+    Proof.objects.filter(pk=proof.pk).update(created=_time(one.created))
+
+
+def _save_watch(project: Project, one: BundledWatch, stations: Sequence[Station], renders: Renders) -> None:
+    """A watched folder with what was found. It is not looked at until somebody says so: here it may be another
+    folder."""
+    folder = WatchedFolder(
+        project=project,
+        place=one.place,
+        expects_light=one.expects_light,
+        display=one.display,
+        view=one.view,
+        station=None if one.station is None else stations[one.station],
+        render=renders.get(one.render or 0),
+    )
+    _save(folder)
+    frames = [WatchedFrame(folder=folder, **vars(frame)) for frame in one.frames]
+    for frame in frames:
+        _check_lengths(frame)
+    WatchedFrame.objects.bulk_create(frames, batch_size=500)
 
 
 def _revisions(project: Project, bundled: Sequence[BundledRevision]) -> dict[int, Revision]:

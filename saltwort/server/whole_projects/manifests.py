@@ -1,31 +1,40 @@
 """What stands in the bundle of a project, and its file."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from contextlib import closing
+from dataclasses import fields
 from typing import IO, Any
 
 from saltwort.core.bundle import (
     FORMAT,
+    BundledAnswer,
     BundledComparison,
     BundledConfig,
+    BundledDependence,
     BundledFrame,
     BundledImage,
     BundledKept,
     BundledOutput,
+    BundledProof,
     BundledRender,
     BundledRevision,
     BundledStation,
     BundledTexture,
+    BundledWatch,
+    BundledWatchedFrame,
     BundleWriter,
     Manifest,
 )
 from saltwort.core.images.intake import PREVIEW_SUFFIX
+from saltwort.core.structured import structured
 from saltwort.server.compare.models import Comparison
+from saltwort.server.handoffs.models import Proof, Station
 from saltwort.server.images.models import StoredImage, media_file
 from saltwort.server.jobs.models import WAITING
 from saltwort.server.projects.models import BaseConfig, ConfigFile, Project, Revision
 from saltwort.server.projects.setups import UPLOADED
 from saltwort.server.scene.models import Frame
+from saltwort.server.watching.models import WatchedFolder
 
 
 def write_bundle(project: Project, file: IO[bytes], *, with_images: bool) -> None:
@@ -52,6 +61,10 @@ def manifest_of(project: Project, *, with_images: bool) -> Manifest:
     textures = list(project.textures.order_by("path"))
     images = {one.image_id: with_images for one in (*textures, *frames) if one.image_id}
     images |= {render.image_id: True for render in renders}
+    stations = list(project.stations.all())
+    place_of = {station.pk: place for place, station in enumerate(stations)}
+    proofs = list(Proof.objects.filter(station__in=stations).order_by("pk"))
+    images |= {proof.image_id: True for proof in proofs}
     number_of = {render.pk: number for number, render in enumerate(renders, start=1)}
     comparison = Comparison.objects.filter(project=project).first()
     return Manifest(
@@ -108,16 +121,43 @@ def manifest_of(project: Project, *, with_images: bool) -> Manifest:
             BundledKept(one.revision.number, one.name, one.notes, numbered_state(one.state, number_of.get))
             for one in project.kept_comparisons.select_related("revision").order_by("pk")
         ],
-        stations=_stations(project),
+        stations=_stations(stations, project),
         outputs=[
             BundledOutput(one.kind, one.name, number_of.get(one.render_id or 0), one.revision.number, one.settings)
             for one in project.outputs.select_related("revision").order_by("pk")
         ],
+        proofs=[_proof(proof, place_of[proof.station_id]) for proof in proofs],
+        watched=[
+            _watch(folder, place_of.get(folder.station_id or 0), number_of.get(folder.render_id or 0))
+            for folder in project.watched.order_by("place")
+        ],
     )
 
 
-def _stations(project: Project) -> list[BundledStation]:
-    stations = list(project.stations.all())
+def _proof(proof: Proof, station: int) -> BundledProof:
+    return BundledProof(
+        station,
+        proof.image_id,
+        proof.name,
+        proof.revision,
+        proof.came,
+        structured(BundledAnswer, proof.told, "A proof"),
+        structured(BundledDependence, proof.depends, "A proof"),
+        proof.author,
+        proof.created.isoformat(),
+    )
+
+
+def _watch(folder: WatchedFolder, station: int | None, render: int | None) -> BundledWatch:
+    names = [field.name for field in fields(BundledWatchedFrame)]
+    frames = [
+        structured(BundledWatchedFrame, frame, "A watched frame")
+        for frame in folder.frames.order_by("stem", "number", "name").values(*names)
+    ]
+    return BundledWatch(folder.place, folder.expects_light, folder.display, folder.view, station, render, frames)
+
+
+def _stations(stations: Sequence[Station], project: Project) -> list[BundledStation]:
     place = {one.pk: number for number, one in enumerate(stations)}
     takers = project.hand_offs.values_list("giver_id", "taker_id")
     return [
