@@ -8,7 +8,7 @@ import numpy as np
 
 from saltwort.core.project.parts.scene import ScenePart
 from saltwort.core.project.start import DELIVERIES, PICTURES, SPACES, Answers
-from saltwort.core.scene.decisions import Scene, Swatch
+from saltwort.core.scene.decisions import Appearance, Scene, Swatch
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.core.stations.kinds import KINDS
 from saltwort.core.stations.station import abilities
@@ -17,6 +17,7 @@ from saltwort.server.handoffs.operations import change_station
 from saltwort.server.images.operations import store_file
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.operations import change_setup
+from saltwort.server.projects.setups import current_setup
 from saltwort.server.textures.operations import add_texture
 from tests.samples import light, write
 
@@ -52,6 +53,12 @@ def made_chain(seed: int, folder: Path) -> Project:
         Swatch(f"colour {number}", TypedColour("sRGB Encoded Rec.709 (sRGB)", "8-bit", " ".join(map(str, code))))
         for number, code in enumerate(rng.integers(0, 256, (int(rng.integers(0, 4)), 3)))
     )
+    view = current_setup(project).view
+    for number, code in enumerate(rng.uniform(0, 1, (int(rng.integers(0, 3)), 3)).round(3)):
+        use = str(rng.choice(["surface", "light"]))
+        appears = Appearance(view.display, view.view, stops=float(rng.choice([0.0, 1.5])))
+        colour = TypedColour("", "unit", " ".join(map(str, code)))
+        swatches += (Swatch(f"brand {number}", colour, use, appears),)
     change_setup(project, 1, "Colours", lambda setup: ScenePart.with_value(setup, Scene(swatches=swatches)))
     for station in project.stations.all():
         said = dict(_random_abilities(rng, station.reads))

@@ -33,7 +33,7 @@ from saltwort.core.project.parts.recipes import Recipes
 from saltwort.core.project.parts.scene import ScenePart
 from saltwort.core.project.setup import field_of, renamed
 from saltwort.core.project.stored import FORMATS, read_field
-from saltwort.core.scene.decisions import Light, Scene, Swatch
+from saltwort.core.scene.decisions import Appearance, Light, Scene, Swatch
 from saltwort.core.spaces.gamuts import REC709
 from saltwort.core.spaces.typed import TypedColour
 from saltwort.core.textures.rules import Rule
@@ -77,7 +77,12 @@ def full_setup() -> Setup:
         target_version="2.4",
     )
     scene = Scene(
-        swatches=(Swatch("brass", TypedColour(SRGB, "8-bit", "180 140 60")),),
+        swatches=(
+            Swatch("brass", TypedColour(SRGB, "8-bit", "180 140 60")),
+            Swatch(
+                "ferry", TypedColour("", "hex", "#b3262e"), "light", Appearance(SRGB_DISPLAY, "Quay", "In log", 0.5)
+            ),
+        ),
         lights=tuple(
             Light(light.name, TypedColour("ACEScg", "unit", "1 0.5 0.2"), stops=1.0) for light in Scene().lights
         ),

@@ -48,6 +48,11 @@ class TypedColour:
     def is_colorimetric(self) -> bool:
         return self.unit in COLORIMETRIC
 
+    @property
+    def lacks_space(self) -> bool:
+        """Whether its numbers need a space, and none is named: code values that must appear through a view."""
+        return not self.space and not self.is_colorimetric
+
 
 def parse_colour(text: str, unit: str) -> Triple:
     """Three code values on the 0–1 scale from text such as `47 106 104`, `0.18, 0.18, 0.18` or `#2f6a68`; for a

@@ -96,7 +96,7 @@ def prepared(project: Project) -> Prepared:
     config, setup = config_of(project.current), current_setup(project)
     scene = resolved(config, ScenePart.of(setup))
     chosen = scene.swatch(scene.swatch_on_rig)
-    swatch = chosen.colour if chosen else MIDDLE_GREY
+    swatch = chosen.colour if chosen and not chosen.colour.lacks_space else MIDDLE_GREY
     if not swatch.space:
         swatch = replace(swatch, space=setup.default_space)
     wanted = dict(scene.inputs)
@@ -106,7 +106,7 @@ def prepared(project: Project) -> Prepared:
     path, pixels = ball_texture(config, swatch)
     inputs.setdefault("ball", Input(path, assign_paths(project, [path])[0].space, pixels))
     colours = tuple(replace(light, colour=scene.colour_of(light)) for light in scene.lights)
-    given = {slot: chosen.colour for slot, chosen in scene.slot_swatches.items()}
+    given = {slot: chosen.colour for slot, chosen in scene.slot_swatches.items() if not chosen.colour.lacks_space}
     return Prepared(config, setup.working_space, Rig(swatch, inputs, colours, given))
 
 

@@ -29,7 +29,7 @@ class ScenePart(ValuePart[Scene]):
 
     def rename(self, setup: Setup, now: Callable[[str], str]) -> Fields:
         def called(colour: TypedColour) -> TypedColour:
-            return replace(colour, space=now(colour.space))
+            return colour if colour.lacks_space else replace(colour, space=now(colour.space))
 
         scene = self.of(setup)
         swatches = (replace(swatch, colour=called(swatch.colour)) for swatch in scene.swatches)
