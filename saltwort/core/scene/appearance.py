@@ -1,12 +1,14 @@
 """Colours that must appear as given: from code values of a display back through a view to what lies in the scene."""
 
-from collections.abc import Callable, Iterator
+from collections.abc import Hashable, Iterator
 from dataclasses import dataclass, replace
-from functools import lru_cache
 from itertools import islice
+from threading import RLock
 
 import numpy as np
 import PyOpenColorIO as ocio
+from cachetools import LRUCache, cached
+from cachetools.keys import hashkey
 from numpy.typing import NDArray
 
 from saltwort.core.engine import ViewChoice, apply, space_processor, view_processor
@@ -29,8 +31,11 @@ HALF_STEP, HALF_STEP_HDR = 0.5 / 255, 0.5 / 1023
 """Code values within which a colour appears as given: half a step of 8 bits, of 10 bits on an HDR display."""
 NEAR_LIMIT = 1e-3
 """How far, relative to the limit, a channel may lie outside what a surface or lamp can have and be rounded to it."""
-GRID, HALVINGS = 9, 12
-"""Nodes a side of the grid that a search starts from, and how often the grid around the best one is halved."""
+GRID, SHRINK, STEPS = 5, 0.65, 22
+"""Nodes a side of the grid that a search starts from, by how much the grid around the best one shrinks, and how often.
+"""
+REMEMBERED = 4096
+"""Solutions, by the config's content."""
 BRIGHTEST_SEARCHED = 1024.0
 """Scene-linear value up to which a search goes for lamps: ten stops above white, where the views in use are white."""
 MOST_OTHERS = 12
@@ -171,7 +176,7 @@ def difference_through(config: ocio.Config, swatch: Swatch, view: ViewChoice) ->
     is_hdr = [display_kind(config, each) == HDR for each in (swatch.appears.choice, view)]
     if is_hdr[0] != is_hdr[1] or space_of_view(config, view) is None:
         return None
-    shown = _shown(config, view, swatch.appears.stops, np.array([solved.own]))
+    shown = _Through(config, view, swatch.appears.stops).shown(np.array([solved.own]))
     wish = display_xyz(config, swatch.appears.choice, np.array([solved.wish]))
     measure = delta_e_itp if is_hdr[0] else delta_e_2000
     return solved.metric, float(measure(display_xyz(config, view, shown), wish)[0])
@@ -228,7 +233,7 @@ def _with_more_light(config: ocio.Config, appears: Appearance, solved: Solved) -
         yield Remedy(LAMP, f"As a light of {_numbers(lamp)} instead of a surface.")
     more = _stops_more(solved.needed) if solved.needed else 0.0
     stops = round(appears.stops + more, 1)
-    if more and _exact(config, solved.wish, appears.choice, stops, 1.0):
+    if more and _exact(config, solved.wish, appears.choice, stops, 1.0) is not None:
         yield Remedy(MORE_LIGHT, f"Lit {more:.1f} stops brighter: {stops:+.1f} stops.", stops=stops)
 
 
@@ -253,48 +258,71 @@ def _stops_more(needed: Triple) -> float:
     return float(np.ceil(np.log2(max(needed)) * 10) / 10)
 
 
-@lru_cache(maxsize=512)
+def _key(config: ocio.Config, *asked: object, **more: object) -> Hashable:
+    return hashkey(config.getCacheID(), *asked, **more)
+
+
+@cached(LRUCache(REMEMBERED), key=_key, lock=RLock())
 def _solved(config: ocio.Config, wish: Triple, choice: ViewChoice, stops: float, *, is_lamp: bool) -> Solved:
-    metric, measure = display_difference(config, choice)
-    needed = _inverse(config, wish, choice, stops)
-    own = _exact(config, wish, choice, stops, LARGEST_HALF if is_lamp else 1.0)
+    through = _Through(config, choice, stops)
+    needed = through.undone(wish)
+    own = through.exact(wish, LARGEST_HALF if is_lamp else 1.0)
     if own is None:
-        own = _nearest(config, wish, choice, stops, measure, needed, BRIGHTEST_SEARCHED if is_lamp else 1.0)
-    shown = _shown(config, choice, stops, np.array([own]))[0]
-    difference = float(measure(shown[np.newaxis], np.array([wish]))[0])
-    return Solved(wish, _triple(shown), own, needed, difference, metric, _is_same(config, choice, shown, wish))
+        own = _nearest(through, wish, needed, BRIGHTEST_SEARCHED if is_lamp else 1.0)
+    shown = through.shown(np.array([own]))[0]
+    difference = float(through.apart(shown[np.newaxis], wish)[0])
+    return Solved(wish, _triple(shown), own, needed, difference, through.metric, through.is_same(shown, wish))
 
 
-def _inverse(config: ocio.Config, wish: Triple, choice: ViewChoice, stops: float) -> Triple | None:
-    """By the inverse of the view, without limits; None where it has none or gives no number."""
-    try:
-        processor = inverse_view_processor(config, ocio.ROLE_SCENE_LINEAR, choice)
-    except BadInput:
-        return None
-    own = _applied(processor, np.array([wish]))[0] / 2.0**stops
-    return _triple(own) if np.isfinite(own).all() else None
+class _Through:
+    """A view with neutral light of some stops before it: scene-linear values to code values and back, (n, 3). Raises
+    BadInput for a view that the config lacks, or whose numbers are no light of a display."""
+
+    def __init__(self, config: ocio.Config, choice: ViewChoice, stops: float) -> None:
+        self._config, self._choice, self._gain = config, choice, 2.0**stops
+        self._view = view_processor(config, ocio.ROLE_SCENE_LINEAR, choice)
+        self.metric, self._measure = display_difference(config, choice)
+        self._half_step = HALF_STEP_HDR if display_kind(config, choice) == HDR else HALF_STEP
+
+    def shown(self, own: Array) -> Array:
+        """Code values, clipped to what a display takes."""
+        return np.clip(_applied(self._view, own * self._gain), 0, 1)
+
+    def apart(self, shown: Array, wish: Triple) -> Array:
+        """How far code values look from a wish, (n,)."""
+        return self._measure(np.nan_to_num(shown), np.broadcast_to(np.array([wish]), shown.shape))
+
+    def is_same(self, shown: Array, wish: Triple) -> bool:
+        return bool(np.abs(shown - np.array(wish)).max() <= self._half_step)
+
+    def undone(self, wish: Triple) -> Triple | None:
+        """By the inverse of the view, without limits; None where it has none or gives no number."""
+        try:
+            processor = inverse_view_processor(self._config, ocio.ROLE_SCENE_LINEAR, self._choice)
+        except BadInput:
+            return None
+        own = _applied(processor, np.array([wish]))[0] / self._gain
+        return _triple(own) if np.isfinite(own).all() else None
+
+    def exact(self, wish: Triple, highest: float) -> Triple | None:
+        """What lies in the scene by the inverse of the view, where it lies within 0 and the highest and the view,
+        played forward, gives the wish."""
+        needed = self.undone(wish)
+        if needed is None or min(needed) < -NEAR_LIMIT * max(needed) or max(needed) > highest * (1 + NEAR_LIMIT):
+            return None
+        own = np.clip(np.array(needed), 0, highest)
+        return _triple(own) if self.is_same(self.shown(own[np.newaxis])[0], wish) else None
 
 
 def _exact(config: ocio.Config, wish: Triple, choice: ViewChoice, stops: float, highest: float) -> Triple | None:
-    """What lies in the scene by the inverse of the view, where it lies within 0 and the highest and the view, played
-    forward, gives the wish."""
-    needed = _inverse(config, wish, choice, stops)
-    if needed is None or min(needed) < -NEAR_LIMIT * max(needed) or max(needed) > highest * (1 + NEAR_LIMIT):
+    """As `_Through.exact`; None for a view whose numbers are no light of a display, too."""
+    try:
+        return _Through(config, choice, stops).exact(wish, highest)
+    except BadInput:
         return None
-    own = np.clip(np.array(needed), 0, highest)
-    shown = _shown(config, choice, stops, own[np.newaxis])[0]
-    return _triple(own) if _is_same(config, choice, shown, wish) else None
 
 
-def _nearest(
-    config: ocio.Config,
-    wish: Triple,
-    choice: ViewChoice,
-    stops: float,
-    measure: Callable[[Array, Array], Array],
-    needed: Triple | None,
-    highest: float,
-) -> Triple:
+def _nearest(through: _Through, wish: Triple, needed: Triple | None, highest: float) -> Triple:
     """What looks nearest within 0 and the highest: the best node of a grid in cube roots, around which the grid is made
     finer. A grid finds its way over the flat parts of views, where a gradient is 0."""
     side = np.cbrt(highest)
@@ -302,34 +330,18 @@ def _nearest(
     starts = [np.full(3, side / 2)]
     if needed is not None:
         starts.append(np.cbrt(np.clip(np.array(needed), 0, highest)))
-    target = np.array([wish])
 
     def off(roots: Array) -> Array:
-        shown = _shown(config, choice, stops, roots**3)
-        apart = measure(np.nan_to_num(shown), np.broadcast_to(target, shown.shape))
+        apart = through.apart(through.shown(roots**3), wish)
         return np.where(np.isfinite(apart), apart, np.inf)
 
-    found = []
-    for start in starts:
-        best, reach = start, side / 2
-        for _ in range(HALVINGS):
-            tried = np.vstack([best, np.clip(best + nodes * reach, 0, side)])
-            best = tried[int(np.argmin(off(tried)))]
-            reach /= 2
-        found.append(best)
-    ends = np.array(found)
-    return _triple(ends[int(np.argmin(off(ends)))] ** 3)
-
-
-def _shown(config: ocio.Config, choice: ViewChoice, stops: float, own: Array) -> Array:
-    """The code values, clipped to what a display takes, of scene-linear values (n, 3) that are lit by stops."""
-    processor = view_processor(config, ocio.ROLE_SCENE_LINEAR, choice)
-    return np.clip(_applied(processor, own * 2.0**stops), 0, 1)
-
-
-def _is_same(config: ocio.Config, choice: ViewChoice, shown: Array, wish: Triple) -> bool:
-    allowed = HALF_STEP_HDR if display_kind(config, choice) == HDR else HALF_STEP
-    return bool(np.abs(shown - np.array(wish)).max() <= allowed)
+    best, reach = np.array(starts), side / 2
+    for _ in range(STEPS):
+        tried = np.clip(best[:, np.newaxis] + nodes * reach, 0, side)  # among which is the best so far
+        distances = off(tried.reshape(-1, 3)).reshape(len(best), -1)
+        best = tried[np.arange(len(best)), distances.argmin(axis=1)]
+        reach *= SHRINK
+    return _triple(best[int(np.argmin(off(best)))] ** 3)
 
 
 def _applied(processor: ocio.CPUProcessor, numbers: Array) -> Array:

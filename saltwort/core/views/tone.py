@@ -209,11 +209,16 @@ def _through(config: ocio.Config, choice: ViewChoice, light: Array | NDArray[np.
 def display_xyz(config: ocio.Config, choice: ViewChoice, codes: Array) -> Array:
     """CIE XYZ, (n, 3), that a view's display makes of code values, (n, 3), with Y = 1 at 100 cd/m². Raises BadInput for
     a view whose numbers are no display light."""
+    return _light_of_display(config, choice)(codes)
+
+
+def _light_of_display(config: ocio.Config, choice: ViewChoice) -> Callable[[Array], Array]:
+    """`display_xyz` of many code values: its processor is built once."""
     space = space_of_view(config, choice)
     if space is None:
         raise BadInput(f"“{choice.view}” on {choice.display} gives numbers that are no light of a display.")
     processor = space_processor(config, space, DISPLAY_INTERCHANGE)
-    return np.asarray(apply(processor, codes.astype(np.float32)[np.newaxis])[0], np.float64)
+    return lambda codes: np.asarray(apply(processor, codes.astype(np.float32)[np.newaxis])[0], np.float64)
 
 
 def display_difference(config: ocio.Config, choice: ViewChoice) -> tuple[str, Callable[[Array, Array], Array]]:
@@ -221,9 +226,9 @@ def display_difference(config: ocio.Config, choice: ViewChoice) -> tuple[str, Ca
     2000, and ΔE ITP on an HDR display, where ΔE 2000 is not defined. Raises BadInput for a view whose numbers are no
     display light."""
     is_hdr = display_kind(config, choice) == HDR
-    measure = delta_e_itp if is_hdr else delta_e_2000
+    measure, light = delta_e_itp if is_hdr else delta_e_2000, _light_of_display(config, choice)
 
     def apart(one: Array, other: Array) -> Array:
-        return measure(display_xyz(config, choice, one), display_xyz(config, choice, other))
+        return measure(light(one), light(other))
 
     return "ΔE ITP" if is_hdr else "ΔE 2000", apart
