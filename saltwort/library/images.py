@@ -51,6 +51,7 @@ def convert(
     data_layers: Sequence[str] = (),
     colour_layers: Sequence[str] = (),
     flip_green: bool = False,
+    invert: bool = False,
 ) -> Converted: ...
 
 
@@ -65,6 +66,7 @@ def convert(
     data_layers: Sequence[str] = (),
     colour_layers: Sequence[str] = (),
     flip_green: bool = False,
+    invert: bool = False,
 ) -> Pixels | Converted:
     """An image in another colour space of a config.
 
@@ -73,8 +75,8 @@ def convert(
     back, and the result says its `largest_error` (a part of the value where that is above 1) and what was `clipped`.
     Layers of data, such as normals and identifiers, pass bit for bit; `data` names them with the reason. Where a layer
     is treated as the other, name it in `data_layers` or `colour_layers`. `flip_green` has the green of a normal map
-    point the other way. Raises BadInput for unknown spaces and layers,
-    for what is no image, and for a target that exists.
+    point the other way, `invert` makes 1 minus each value of a gloss or roughness map. Raises BadInput for unknown
+    spaces and layers, for what is no image, and for a target that exists.
 
     >>> grey = numpy.full((2, 2, 3), 0.5, numpy.float32)
     >>> round(float(convert(load_config("studio.ocio"), grey, "sRGB - Texture", "ACEScg").max()), 3)
@@ -85,8 +87,8 @@ def convert(
     config = config_of(source)
     first, second = space_or_working(config, space), space_or_working(config, to)
     if isinstance(image, np.ndarray):
-        if flip_green:
-            raise BadInput("Green is flipped in files alone. In an array, write 1 - image[..., 1].")
+        if flip_green or invert:
+            raise BadInput("Data is flipped and inverted in files alone. In an array, write 1 - image[..., 1].")
         pixels = pixels_of(image)
         if is_data(config, first) or is_data(config, second):
             return pixels.copy()
@@ -96,7 +98,17 @@ def convert(
     file = checked_file(image)
     by_hand = ByHand(tuple(data_layers), tuple(colour_layers))
     check_convertible(read_parts(file, by_hand), file.name, format, is_data=is_data(config, first))
-    return convert_file(config.ocio, file, first, second, format, Path(target), by_hand=by_hand, flip_green=flip_green)
+    return convert_file(
+        config.ocio,
+        file,
+        first,
+        second,
+        format,
+        Path(target),
+        by_hand=by_hand,
+        flip_green=flip_green,
+        invert=invert,
+    )
 
 
 def view(

@@ -127,6 +127,38 @@ class Converting(ConversionTestCase):
             found = read_pixels(folder / f"{name}_normal_out.png")
             np.testing.assert_allclose(found, up, atol=1e-5)
 
+    def test_gloss_becomes_roughness_and_the_other_way(self) -> None:
+        """By the word in the name, whatever its capitals; what has no such word, or is no such map, stays."""
+        given, lamp = {}, "lamp_SMOOTHNESS.1001.tif"
+        for seed, name in enumerate(("wall_gloss.png", "Rope_Roughness.png", lamp, "quay_mask.png")):
+            pixels = noise(seed, (24, 32), 4)[..., np.newaxis]
+            self.send("/textures", write(self.folder / name, pixels, "uint16"), path=name)
+            given[name] = read_pixels(self.folder / name)
+        for wanted, names in (
+            ("roughness", {"wall_gloss.png": "wall_roughness.png", lamp: "lamp_ROUGHNESS.1001.png"}),
+            ("gloss", {"Rope_Roughness.png": "Rope_Gloss.png"}),
+        ):
+            asked = {"format": "png-16", "pattern": "{name}", "roughness_as": wanted}
+            plan = self.tell("post", "/conversions/preview", **self.order(**asked))["files"]
+            told = {file["path"] for file in plan if any("inverted" in note for note in file["notes"])}
+            self.assertEqual(told, set(names))
+            made = self.convert(**asked)
+            self.assertEqual({file["path"] for file in made["files"] if file["inverts"]}, set(names))
+            for file in made["files"]:
+                with self.subTest(file["path"], wanted=wanted):
+                    self.assertLess(file["figures"]["largest_error"], 1e-4)
+                    found, before = read_pixels(self.file(made, file["target"])), given[file["path"]]
+                    if file["path"] in names:
+                        self.assertEqual(file["target"], names[file["path"]])
+                        np.testing.assert_allclose(found, 1 - before, atol=1e-4)
+                    else:
+                        np.testing.assert_array_equal(found, before)
+
+    def test_what_is_no_gloss_map_is_not_inverted(self) -> None:
+        self.send("/textures", write(self.folder / "a_gloss.exr", light(peak=4.0), "half"), path="a_gloss.exr")
+        (file,) = self.tell("post", "/conversions/preview", **self.order(roughness_as="roughness"))["files"]
+        self.assertIn("beyond 0 to 1", file["refused"])
+
     def test_only_what_is_chosen(self) -> None:
         wall, _ = self.texture("wall_col.png"), self.texture("rope_col.png", seed=2)
         made = self.convert(textures=[wall.pk], space=LINEAR_REC709, format="tif-16", pattern="{name}_lin")

@@ -26,31 +26,33 @@ _RANGES = {"uint16": (0.0, 1.0), "half": (-LARGEST_HALF, LARGEST_HALF)}
 """What samples of a type hold; floats hold all that is computed here."""
 
 
-UNSIGNED, SIGNED = "unsigned", "signed"
-"""How normals are written: 0 to 1 for −1 to 1, or as they are."""
+FLIP_UNSIGNED, FLIP_SIGNED, INVERT = "flip green", "flip green of signed values", "invert"
+"""What may be done to data: the green of normals flipped, which are written as 0 to 1 for −1 to 1, or as they are; or
+all channels inverted, 1 minus each."""
 
 
-def normals_in(stats: Stats) -> str:
-    """How a file's normals are written. Raises BadInput for a file that holds none."""
+def flip_of(stats: Stats) -> str:
+    """How the green of a file's normals is flipped. Raises BadInput for a file that holds none."""
     if stats.unit_vectors >= UNIT_VECTORS:
-        return UNSIGNED
+        return FLIP_UNSIGNED
     if stats.signed_vectors >= UNIT_VECTORS:
-        return SIGNED
+        return FLIP_SIGNED
     raise BadInput(
         "Its pixels are not vectors of length 1, so its green has no direction. Convert it without flipping."
     )
 
 
 class Conversion:
-    """From one space to another; nothing where one of them is data, but for the green of normals, which is flipped
-    where `flips_green` says how they are written."""
+    """From one space to another; nothing where one of them is data, but for a `data_step`: FLIP_UNSIGNED, FLIP_SIGNED
+    or INVERT."""
 
-    def __init__(self, config: ocio.Config, source_space: str, space: str, flips_green: str = "") -> None:
+    def __init__(self, config: ocio.Config, source_space: str, space: str, data_step: str = "") -> None:
         self.names = known_space(config, source_space), known_space(config, space)
         self.is_data = any(config.getColorSpace(name).isData() for name in self.names)
-        self.flips_green = flips_green
-        if flips_green and not self.is_data:
-            raise BadInput(f"A normal map is data, and here it is read as {self.names[0]}. Have it read as data first.")
+        self.data_step = data_step
+        if data_step and not self.is_data:
+            what = "A roughness or gloss map" if data_step == INVERT else "A normal map"
+            raise BadInput(f"{what} is data, and here it is read as {self.names[0]}. Have it read as data first.")
         self._processor = None if self.is_data else space_processor(config, *self.names)
         # Light that is multiplied by a number may be converted before or after.
         self._is_matrix = all(is_linear(config, name) for name in self.names)
@@ -58,7 +60,7 @@ class Conversion:
     def apply(self, pixels: Pixels, plan: Plan) -> Pixels:
         """Colours converted, a grey as three alike; all else, and alpha, as it is."""
         if self._processor is None:
-            return self._with_green_flipped(pixels, plan) if self.flips_green else pixels
+            return self._data_changed(pixels, plan) if self.data_step else pixels
         if plan.groups == (ColourGroup((0, 1, 2)),) and pixels.shape[2] == 3:
             return apply(self._processor, pixels)  # as most files are, and without a copy
         converted = pixels.copy()
@@ -72,11 +74,12 @@ class Conversion:
             converted[..., list(group.colour)] = multiplied(found, alpha)
         return converted
 
-    def _with_green_flipped(self, pixels: Pixels, plan: Plan) -> Pixels:
-        green = colour_channels(plan.header.channel_names)[1]
-        flipped = pixels.copy()
-        flipped[..., green] = (1 if self.flips_green == UNSIGNED else 0) - pixels[..., green]
-        return flipped
+    def _data_changed(self, pixels: Pixels, plan: Plan) -> Pixels:
+        shown = colour_channels(plan.header.channel_names)
+        channels = sorted(set(shown)) if self.data_step == INVERT else [shown[1]]
+        changed = pixels.copy()
+        changed[..., channels] = (0 if self.data_step == FLIP_SIGNED else 1) - pixels[..., channels]
+        return changed
 
 
 @dataclass

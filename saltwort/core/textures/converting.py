@@ -11,7 +11,7 @@ import PyOpenColorIO as ocio
 
 from saltwort.core.configs.tags import texture_tags
 from saltwort.core.errors import BadInput
-from saltwort.core.images import Header, measure, write_texture, writing_parts
+from saltwort.core.images import Header, Stats, measure, write_texture, writing_parts
 from saltwort.core.images.layer_kinds import DATA_ID, NOTHING_BY_HAND, ByHand
 from saltwort.core.images.reading import Pixels, kept_attributes, read_exact_strips, read_whole_strips
 from saltwort.core.images.writing import WHOLE_NUMBER, Attribute
@@ -25,7 +25,8 @@ from saltwort.core.textures.conversion_plans import (
     read_parts,
     with_alpha,
 )
-from saltwort.core.textures.converted_pixels import Conversion, Counts, fitted, normals_in
+from saltwort.core.textures.converted_pixels import INVERT, Conversion, Counts, fitted, flip_of
+from saltwort.core.textures.gloss import check_invertible
 
 HELD_SAMPLES = 1 << 25
 """Samples (128 MB) up to which the engine's numbers for the source are kept for the comparison; above, they are
@@ -65,6 +66,7 @@ def convert(
     *,
     by_hand: ByHand = NOTHING_BY_HAND,
     flip_green: bool = False,
+    invert: bool = False,
     again: bool = False,
 ) -> Converted:
     """Write `source`, read in one space, as a new file in another; the format is a key of FORMATS.
@@ -73,14 +75,14 @@ def convert(
     neither colour nor alpha, pass as they are, in EXR bit for bit in their own sample type; nothing is converted where
     one of the spaces is data. Alpha stays as the source has it, or as the format needs it;
     associated light at an alpha of 0 is converted as it is. All parts, names and the data window go into EXR. The file
-    is never held whole, but for one that is made a texture. `flip_green` has the green of a normal map, which is data,
-    point the other way. Nothing is overwritten: raises BadInput when `target` is
-    there already, unless this is done `again` after a crash and what is there is this very conversion; and for what
-    the format cannot hold.
+    is never held whole, but for one that is made a texture. `flip_green` has the green of a normal map, which
+    is data, point the other way; `invert` makes roughness of gloss, and gloss of roughness. Nothing is overwritten:
+    raises BadInput when `target` is there already, unless this is done `again` after a crash and what is there is this
+    very conversion; and for what the format cannot hold.
     """
     wanted, parts = format_of(format_name), read_parts(source, by_hand)
-    flips_green = normals_in(measure(source).stats) if flip_green else ""
-    work = _Work(config, source, parts, Conversion(config, source_space, space, flips_green), wanted)
+    step = _data_step(measure(source).stats, invert=invert) if flip_green or invert else ""
+    work = _Work(config, source, parts, Conversion(config, source_space, space, step), wanted)
     if target.exists():
         if again and (done := work.read_back(target)) and done.largest_error < SAME:
             return done
@@ -103,10 +105,17 @@ def convert(
     return done
 
 
+def _data_step(stats: Stats, *, invert: bool) -> str:
+    if not invert:
+        return flip_of(stats)
+    check_invertible(stats)
+    return INVERT
+
+
 def check_flip(config: ocio.Config, source: Path, source_space: str) -> None:
     """Raise BadInput, naming the file, where `convert` could not flip its green."""
     try:
-        Conversion(config, source_space, source_space, normals_in(measure(source).stats))
+        Conversion(config, source_space, source_space, flip_of(measure(source).stats))
     except BadInput as error:
         raise BadInput(f"{source.name}: {error}") from error
 

@@ -16,7 +16,16 @@ from saltwort.core.textures.conversion_plans import (
     format_of,
     plans_of,
 )
-from saltwort.core.textures.converted_pixels import DTYPES, Conversion, Counts, as_stored, fitted
+from saltwort.core.textures.converted_pixels import (
+    DTYPES,
+    FLIP_SIGNED,
+    FLIP_UNSIGNED,
+    INVERT,
+    Conversion,
+    Counts,
+    as_stored,
+    fitted,
+)
 
 
 @dataclass(frozen=True)
@@ -35,6 +44,13 @@ class Foreseen:
     notes: tuple[str, ...] = ()
 
 
+STEPS_TOLD = {
+    **dict.fromkeys((FLIP_UNSIGNED, FLIP_SIGNED), "Its green is flipped, to point the other way."),
+    INVERT: "Its values are inverted: 1 minus each.",
+}
+"""What is done to data, in a sentence."""
+
+
 def foresee(
     config: ocio.Config,
     parts: Sequence[SourcePart],
@@ -42,12 +58,12 @@ def foresee(
     source_space: str,
     space: str,
     format_name: str,
-    flips_green: str = "",
+    data_step: str = "",
 ) -> Foreseen:
     """Tell what `convert` would do to a file of these parts, from a sample of pixels of the first, float32 (pixels,
     channels). Raises BadInput for what it does not take."""
     wanted = format_of(format_name)
-    conversion = Conversion(config, source_space, space, flips_green)
+    conversion = Conversion(config, source_space, space, data_step)
     plans = plans_of(parts, conversion.is_data, wanted, "The file")
     plan, pixels = plans[0], sample[np.newaxis]
     light = conversion.apply(pixels, plan)
@@ -62,7 +78,7 @@ def foresee(
         hidden=counted.hidden / max(there.size, 1),
         lost=_lost_on_the_way(config, plan, pixels, there, stored, conversion),
         bytes=sum(_bytes(plan.part, wanted) for plan in plans),
-        notes=(*_notes(plans, wanted), *(["Its green is flipped, to point the other way."] if flips_green else [])),
+        notes=(*_notes(plans, wanted), *([STEPS_TOLD[data_step]] if data_step else [])),
     )
 
 
@@ -71,7 +87,7 @@ def _lost_on_the_way(
 ) -> float | None:
     source_space, space = conversion.names
     try:
-        back = Conversion(config, space, source_space, conversion.flips_green)
+        back = Conversion(config, space, source_space, conversion.data_step)
     except BadInput:
         return None  # a space may have no way back
     returned = plan.as_read(back.apply(plan.from_file(stored), plan))

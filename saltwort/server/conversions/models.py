@@ -39,7 +39,8 @@ CONVERTED, REFUSED = "converted", "refused"
 
 class ConvertedFile(FileInHand):
     """One file of an order: from `source_space` to `space`, which for data is the same; under `target`, its path
-    below the folder. `flips_green` is of a normal map. `figures` are what was measured once it was read back,
+    below the folder. `flips_green` is of a normal map, `inverts` of a
+    gloss or roughness map. `figures` are what was measured once it was read back,
     `reason` why there is none."""
 
     conversion = models.ForeignKey(Conversion, models.CASCADE, related_name="files")
@@ -48,6 +49,7 @@ class ConvertedFile(FileInHand):
     source_space = models.CharField(max_length=200)
     space = models.CharField(max_length=200)
     flips_green = models.BooleanField(default=False)
+    inverts = models.BooleanField(default=False)
     target = models.CharField(max_length=1300)
     figures = models.JSONField(null=True)
     reason = models.CharField(max_length=1000, blank=True)

@@ -4,7 +4,7 @@ import posixpath
 import shutil
 from collections import Counter
 from collections.abc import Collection, Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from math import inf
 from pathlib import Path
 from typing import Any
@@ -29,9 +29,10 @@ from saltwort.core.textures.conversion_plans import (
     part_of,
     read_parts,
 )
-from saltwort.core.textures.converted_pixels import normals_in
+from saltwort.core.textures.converted_pixels import INVERT, flip_of
 from saltwort.core.textures.converting import convert
 from saltwort.core.textures.foreseeing import Foreseen, foresee
+from saltwort.core.textures.gloss import check_invertible, renamed, sort_of
 from saltwort.server.conversions.models import CONVERTED, REFUSED, Conversion, ConvertedFile
 from saltwort.server.history.operations import remove
 from saltwort.server.images.models import StoredImage
@@ -49,7 +50,8 @@ from saltwort.server.textures.operations import AssignedTexture, assigned_textur
 class Order:
     """What is to be converted, and how. No textures named are all; `place` is a folder of the machine, empty for the
     media folder. `data_layers` and `colour_layers` are names with commas, set manually. With `flip_green`, normal
-    maps whose green points down come out with their green pointing up."""
+    maps whose green points down come out with their green pointing up; with `roughness_as`, one of `gloss.SORTS`, maps
+    of the other sort come out inverted, under a name that says so."""
 
     space: str
     format: str
@@ -59,6 +61,7 @@ class Order:
     data_layers: str = ""
     colour_layers: str = ""
     flip_green: bool = False
+    roughness_as: str = ""
 
     @property
     def by_hand(self) -> ByHand:
@@ -75,6 +78,7 @@ class PlannedFile:
     target: str
     foreseen: Foreseen | None
     refused: str = ""
+    inverts: bool = False
 
 
 def plan(project: Project, order: Order) -> list[PlannedFile]:
@@ -108,17 +112,28 @@ def _planned(config: ocio.Config, row: AssignedTexture, space: str, order: Order
     # The numbers of data are no colour, in any space.
     into = assigned.getName() if assigned.isData() else space
     folder, name = posixpath.split(row.texture.path)
-    target = posixpath.join(folder, converted_name(name, config, into, order.format, order.pattern))
+    inverts = _is_of_the_other_sort(row, order.roughness_as)
+    called = renamed(name, row.kind.word, order.roughness_as) if inverts and row.kind else name
+    target = posixpath.join(folder, converted_name(called, config, into, order.format, order.pattern))
     image = row.texture.image
     try:
         parts = _parts_of(image, by_hand)
         check_convertible(parts, name, order.format, is_data=assigned.isData())
-        flips = normals_in(image.measured().stats) if order.flip_green and row.green_points_down else ""
+        step = flip_of(image.measured().stats) if order.flip_green and row.green_points_down else ""
+        if inverts:
+            check_invertible(image.measured().stats)
+            step = INVERT
         sample = preview_of(image).sample
-        foreseen = foresee(config, parts, sample, assigned.getName(), into, order.format, flips)
+        foreseen = foresee(config, parts, sample, assigned.getName(), into, order.format, step)
     except BadInput as error:
         return PlannedFile(row, into, target, None, str(error))
-    return PlannedFile(row, into, target, foreseen)
+    return PlannedFile(row, into, target, foreseen, inverts=inverts)
+
+
+def _is_of_the_other_sort(row: AssignedTexture, wanted: str) -> bool:
+    """Whether a texture is gloss where roughness is wanted, or the other way, as the word in its name says."""
+    sort = sort_of(row.kind.word) if row.kind else ""
+    return bool(wanted and sort and sort != wanted)
 
 
 def _parts_of(image: StoredImage, by_hand: ByHand) -> tuple[SourcePart, ...]:
@@ -136,7 +151,7 @@ def _placed(file: PlannedFile, place: Path | None, is_doubled: bool, order: Orde
     refused = file.refused
     if not refused and place and (place / target).exists():
         refused = f"{target} is there already, and nothing is overwritten."
-    return PlannedFile(file.row, file.space, target, file.foreseen, refused)
+    return replace(file, target=target, refused=refused)
 
 
 def _place(typed: str) -> Path | None:
@@ -173,6 +188,7 @@ def order_conversion(project: Project, order: Order) -> Conversion:
                     space=file.space,
                     target=file.target,
                     flips_green=order.flip_green and file.row.green_points_down,
+                    inverts=file.inverts,
                     state=REFUSED if file.refused else WAITING,
                     reason=file.refused,
                 )
@@ -214,6 +230,7 @@ def _convert(job: Job, report: Report) -> str:
             "data_layers": conversion.data_layers,
             "colour_layers": conversion.colour_layers,
             "flips_green": file.flips_green,
+            "inverts": file.inverts,
         }
 
     try:
@@ -248,6 +265,7 @@ def convert_file(
     data_layers: str = "",
     colour_layers: str = "",
     flips_green: bool = False,
+    inverts: bool = False,
 ) -> dict[str, Any]:
     """Convert one file by the config that stands at a path."""
     file, place = Path(source), Path(target)
@@ -262,6 +280,7 @@ def convert_file(
             place,
             by_hand=by_hand,
             flip_green=flips_green,
+            invert=inverts,
             again=True,
         )
     except BadInput as error:

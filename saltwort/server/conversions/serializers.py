@@ -3,6 +3,7 @@
 from rest_framework import serializers
 
 from saltwort.core.textures.conversion_plans import DEFAULT_PATTERN, FORMATS
+from saltwort.core.textures.gloss import SORTS
 from saltwort.server.jobs.views import JobSerializer
 from saltwort.server.textures.serializers import ChosenTextures
 
@@ -10,7 +11,7 @@ from saltwort.server.textures.serializers import ChosenTextures
 class OrderSerializer(ChosenTextures):
     """What to convert, and how; `place` is a folder of the machine, empty for a zip to fetch. `data_layers` and
     `colour_layers` are names with commas, of layers that are otherwise treated as the other. `flip_green` is for
-    normal maps whose green points down."""
+    normal maps whose green points down; with `roughness_as` maps of the other sort are inverted, and called so."""
 
     space = serializers.CharField(max_length=200)
     format = serializers.ChoiceField(choices=list(FORMATS))
@@ -19,6 +20,7 @@ class OrderSerializer(ChosenTextures):
     data_layers = serializers.CharField(max_length=2000, allow_blank=True, default="")
     colour_layers = serializers.CharField(max_length=2000, allow_blank=True, default="")
     flip_green = serializers.BooleanField(default=False)
+    roughness_as = serializers.ChoiceField(choices=["", *SORTS], allow_blank=True, default="")
 
 
 class FormatSerializer(serializers.Serializer):
@@ -78,6 +80,7 @@ class ConvertedFileSerializer(serializers.Serializer):
     source_space = serializers.CharField()
     space = serializers.CharField()
     flips_green = serializers.BooleanField()
+    inverts = serializers.BooleanField()
     state = serializers.CharField()
     reason = serializers.CharField(allow_blank=True)
     figures = FiguresSerializer(allow_null=True)

@@ -3860,6 +3860,7 @@ export interface components {
             source_space: string;
             space: string;
             flips_green: boolean;
+            inverts: boolean;
             state: string;
             reason: string;
             figures: components["schemas"]["Figures"] | null;
@@ -4699,7 +4700,7 @@ export interface components {
         /**
          * @description What to convert, and how; `place` is a folder of the machine, empty for a zip to fetch. `data_layers` and
          *     `colour_layers` are names with commas, of layers that are otherwise treated as the other. `flip_green` is for
-         *     normal maps whose green points down.
+         *     normal maps whose green points down; with `roughness_as` maps of the other sort are inverted, and called so.
          */
         Order: {
             textures?: number[];
@@ -4715,6 +4716,8 @@ export interface components {
             colour_layers: string;
             /** @default false */
             flip_green: boolean;
+            /** @default  */
+            roughness_as: components["schemas"]["RoughnessAsEnum"] | components["schemas"]["BlankEnum"];
         };
         /**
          * @description Where a picture is not what the deviations make of it: its share, 0–1, boxes around the largest of it, and what
@@ -5279,6 +5282,8 @@ export interface components {
             values: number[];
             became: number[];
         };
+        /** @enum {string} */
+        RoughnessAsEnum: "roughness" | "gloss";
         Rule: {
             name: string;
             kind: components["schemas"]["RuleKindEnum"];

@@ -40,6 +40,7 @@ function Page({ offered, workingSpace }: { offered: Schemas['Choices']; workingS
     data_layers: '',
     colour_layers: '',
     flip_green: came?.flipGreen ?? false,
+    roughness_as: '',
     textures: [],
   });
   const [shown, setShown] = useState<number>();
@@ -111,6 +112,18 @@ function Page({ offered, workingSpace }: { offered: Schemas['Choices']; workingS
               onChange={(event) => set({ flip_green: event.currentTarget.checked })}
             />
           )}
+          <Select
+            label="Gloss and roughness"
+            description="By the word in the name; maps of the other sort are inverted and renamed."
+            data={[
+              { value: '', label: 'as they are' },
+              { value: 'roughness', label: 'all as roughness' },
+              { value: 'gloss', label: 'all as gloss' },
+            ]}
+            value={order.roughness_as}
+            allowDeselect={false}
+            onChange={(value) => set({ roughness_as: (value ?? '') as Order['roughness_as'] })}
+          />
           <details>
             <summary className="small">Layers of renders</summary>
             <TextInput
@@ -138,7 +151,7 @@ function Page({ offered, workingSpace }: { offered: Schemas['Choices']; workingS
             </Button>
           </div>
           <p className="quiet small">
-            Originals stay, nothing is overwritten, and {order.flip_green ? 'all other data' : 'data'} keeps its numbers.
+            Originals stay, nothing is overwritten, and {order.flip_green || order.roughness_as ? 'all other data' : 'data'} keeps its numbers.
           </p>
         </form>
         {conversions.data && conversions.data.length > 0 && (

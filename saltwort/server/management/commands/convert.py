@@ -33,6 +33,7 @@ class Command(HeadlessCommand):
         parser.add_argument("--data-layer", action="append", default=[], metavar="LAYER", help="one that is data")
         parser.add_argument("--colour-layer", action="append", default=[], metavar="LAYER", help="one that is colour")
         parser.add_argument("--flip-green", action="store_true", help="of normal maps, to point the other way")
+        parser.add_argument("--invert", action="store_true", help="1 minus each value: gloss becomes roughness")
         parser.add_argument("--names", default=DEFAULT_PATTERN, metavar="PATTERN", help="with {name} and {space}")
 
     def handle(
@@ -55,6 +56,8 @@ class Command(HeadlessCommand):
             into = assignment.space if is_data else space  # the numbers of data are no colour, in any space
             target = output / converted_name(file.name, config, into, format, names)
             check_convertible(read_parts(file, by_hand), file.name, format, is_data=is_data)
+            if options["flip_green"] and options["invert"]:
+                raise BadInput("A file is flipped or inverted, not both. Convert normal maps and gloss maps apart.")
             if options["flip_green"]:
                 check_flip(config, file, assignment.space)
             orders.append((file, assignment.space, into, target))
@@ -72,6 +75,7 @@ class Command(HeadlessCommand):
                         data_layers=by_hand.data,
                         colour_layers=by_hand.colour,
                         flip_green=options["flip_green"],
+                        invert=options["invert"],
                     )
                 )
                 for file, source, into, target in orders
