@@ -11,6 +11,7 @@ from django.conf import settings
 from django.core.files.uploadedfile import UploadedFile
 from numpy.typing import NDArray
 
+from saltwort.core.arrays import read_arrays
 from saltwort.core.errors import BadInput
 from saltwort.core.files import check_room
 from saltwort.core.images import intake
@@ -93,5 +94,5 @@ def preview_of(image: StoredImage) -> Preview:
     path = media_file(image.sha256, intake.PREVIEW_SUFFIX)
     if not path.exists():
         intake.keep_preview(image_store(), image.sha256, intake.survey_apart(image.file, image.file.name))
-    with np.load(path) as kept:
-        return Preview(kept["thumbnail"].astype(np.float32), kept["sample"])
+    kept = read_arrays(path)
+    return Preview(kept["thumbnail"].astype(np.float32), kept["sample"])

@@ -16,6 +16,7 @@ from cachetools import LRUCache, cached
 from django.conf import settings
 from django.utils.text import slugify
 
+from saltwort.core.arrays import read_arrays
 from saltwort.core.configs import working_spaces
 from saltwort.core.engine.processors import known_space
 from saltwort.core.errors import BadInput
@@ -306,8 +307,7 @@ def spectral_of(project: Project) -> dict[str, Any] | None:
     file = _spectral_file(prepared(project))
     if not file.exists():
         return None
-    with np.load(file) as kept:
-        return json.loads(str(kept["table"]))
+    return json.loads(str(read_arrays(file)["table"]))
 
 
 def spectral_picture(project: Project) -> Pixels:
@@ -315,8 +315,7 @@ def spectral_picture(project: Project) -> Pixels:
     file = _spectral_file(prepared(project))
     if not file.exists():
         raise BadInput("The spectral picture of this rig was not rendered yet.")
-    with np.load(file) as kept:
-        return np.asarray(kept["picture"], np.float32)
+    return np.asarray(read_arrays(file)["picture"], np.float32)
 
 
 def _spectral_file(made: Prepared) -> Path:
@@ -376,8 +375,5 @@ def _size(light: Traced) -> int:
 
 @cached(LRUCache(LIGHT_BYTES, _size), lock=Lock())
 def _load(file: Path) -> Traced:
-    with np.load(file) as kept:
-        arrays = {name: kept[name] for name in kept.files}
-    return Traced(
-        **{name: array.astype(np.float32) if array.dtype == np.float16 else array for name, array in arrays.items()}
-    )
+    arrays = read_arrays(file).items()
+    return Traced(**{name: array.astype(np.float32) if array.dtype == np.float16 else array for name, array in arrays})
