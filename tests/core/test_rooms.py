@@ -12,6 +12,7 @@ ROOT = Path(saltwort.__file__).parent
 SMALL_THINGS = (
     "errors",
     "names",
+    "arrays",
     "numbers",
     "threads",
     "files",
