@@ -283,7 +283,7 @@ class Hostile(BundlesTestCase):
             "a card of nobody": (self.changed(content, lambda m: m["proofs"][0].update(station=9)), "damaged"),
             "a card with another verdict": (
                 self.changed(content, lambda m: m["proofs"][0]["told"].update(verdict="splendid")),
-                "cannot be",
+                "impossible",
             ),
             "a card with words for numbers": (
                 self.changed(content, lambda m: m["proofs"][0]["depends"].update(numbers=["a"])),
@@ -291,11 +291,11 @@ class Hostile(BundlesTestCase):
             ),
             "a card that differs by no number": (
                 self.changed(content, lambda m: m["proofs"][0]["told"].update(left=float("nan"))),
-                "cannot be",
+                "impossible",
             ),
             "a frame beyond all numbers": (
                 self.changed(content, lambda m: m["watched"][0]["frames"][0].update(number=1 << 70)),
-                "cannot be",
+                "impossible",
             ),
             "a frame twice": (
                 self.changed(content, lambda m: m["watched"][0]["frames"].append(m["watched"][0]["frames"][0])),
@@ -307,7 +307,7 @@ class Hostile(BundlesTestCase):
             ),
             "a note of nothing": (
                 self.changed(content, lambda m: m["watched"][0]["frames"][0].update(notes=[["frame.fog", "Fog."]])),
-                "cannot be",
+                "impossible",
             ),
             "a note that is none": (
                 self.changed(content, lambda m: m["watched"][0]["frames"][0].update(notes=[["a"]])),

@@ -60,7 +60,7 @@ class Compare(ServerTestCase):
         self.assertEqual(len(tone["stops"]), len(tone["light"]))
         self.assertGreater(abs(tone["largest_turn"]["turn"]), 20)
         raw = self.ask("/tone", display=SRGB_DISPLAY, view="Raw")
-        self.assertIn("no light of a display", raw["refused"])
+        self.assertIn("does not output the colours of a display", raw["refused"])
         self.assertEqual((raw["stops"], raw["grey"]), ([], None))
         (self.folder / "sweep.png").write_bytes(self.ask("/tone/sweep", display=SRGB_DISPLAY, view=UNTONED.view))
         self.assertEqual(read_pixels(self.folder / "sweep.png").shape[1], 24 * 12)
@@ -175,7 +175,7 @@ class Compare(ServerTestCase):
         self.assertEqual(found, {SRGB_DISPLAY: "none", **kinds})
         self.assertEqual(self.ask("/program", display=SRGB_DISPLAY, view=UNTONED.view)["light"], "srgb")
         raw = self.ask("/program", 400, display=SRGB_DISPLAY, view="Raw", target="light")
-        self.assertIn("no light of a display", raw["detail"])
+        self.assertIn("does not output the colours of a display", raw["detail"])
 
     def test_the_difference_of_two_panes_and_a_match(self) -> None:
         render = self.render()

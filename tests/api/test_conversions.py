@@ -154,6 +154,15 @@ class Converting(ConversionTestCase):
                     else:
                         np.testing.assert_array_equal(found, before)
 
+    def test_a_gloss_map_beside_its_roughness_map_takes_no_name_twice(self) -> None:
+        for seed, name in enumerate(("wall_gloss.png", "wall_roughness.png")):
+            file = write(self.folder / name, noise(seed, (24, 32), 4)[..., np.newaxis], "uint16")
+            self.send("/textures", file, path=name)
+        made = self.convert(format="png-16", pattern="{name}", roughness_as="roughness")
+        reasons = {file["path"]: file["reason"] for file in made["files"]}
+        self.assertEqual(made["converted"], 1)
+        self.assertIn("Another file is converted into", reasons["wall_roughness.png"] or reasons["wall_gloss.png"])
+
     def test_what_is_no_gloss_map_is_not_inverted(self) -> None:
         self.send("/textures", write(self.folder / "a_gloss.exr", light(peak=4.0), "half"), path="a_gloss.exr")
         (file,) = self.tell("post", "/conversions/preview", **self.order(roughness_as="roughness"))["files"]
@@ -274,7 +283,7 @@ class InUse(ConversionTestCase):
         self.refused("post", f"/conversions/{made['id']}/use", "Another texture is called wall_col_ACEScg.exr")
         self.tell("post", "/textures/remove", 204, textures=[other.pk])
         self.file(made, "wall_col_ACEScg.exr").unlink()
-        self.refused("post", f"/conversions/{made['id']}/use", "no longer in the media folder")
+        self.refused("post", f"/conversions/{made['id']}/use", "removed from the media folder")
         self.assertEqual(list(self.textures()), ["wall_col.png"])
 
     def test_a_texture_that_goes_meanwhile_is_left_alone(self) -> None:

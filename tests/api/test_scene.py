@@ -90,7 +90,7 @@ class Swatches(ServerTestCase):
         for change, words in (
             ({"text": "wet"}, "hex colour has"),
             ({"unit": "kelvin", "text": "3200"}, "code values"),
-            ({"view": "Raw"}, "no light of a display"),
+            ({"view": "Raw"}, "does not output the colours of a display"),
             ({"display": "Nowhere"}, "Nowhere"),
             ({"stops": "nan"}, "stops"),
         ):

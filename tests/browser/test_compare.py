@@ -178,7 +178,7 @@ class Layouts(CompareTestCase):
         self.choose("View, pane 2", "Raw")
         self.drawn("Pane 2", "Raw")
         self.mode("Tone and hue response")
-        expect(table).to_contain_text("no light of a display", timeout=60_000)
+        expect(table).to_contain_text("does not output the colours of a display", timeout=60_000)
 
     def test_panes_are_added_and_taken_away(self) -> None:
         page = self.open("compare")

@@ -189,7 +189,7 @@ class InTheProject(TestCase):
         ):
             with self.subTest(says), self.assertRaisesRegex(BadInput, says):
                 check_scene(Scene(swatches=(asked,)))
-        with self.assertRaisesRegex(BadInput, "no light of a display"):
+        with self.assertRaisesRegex(BadInput, "does not output the colours of a display"):
             solved_swatch(project_config(), swatch("#fff", ViewChoice(SRGB_DISPLAY, "Raw")))
 
     def test_another_view_moves_it_and_its_fix_brings_it_back(self) -> None:

@@ -179,5 +179,5 @@ class Screens(TestCase):
         for target in (LIGHT, "srgb", "display-p3"):
             self.assertNotEqual(gpu_program(project_config(), PQ_ACES, target).glsl, codes)
         self.assertEqual(HDR_WHITE, 203)
-        with self.assertRaisesRegex(BadInput, "no light of a display"):
+        with self.assertRaisesRegex(BadInput, "does not output the colours of a display"):
             gpu_program(project_config(), ViewChoice(SRGB_DISPLAY, "Raw"), LIGHT)

@@ -42,7 +42,7 @@ class Differences(PairTestCase):
         self.assertEqual(difference_between(self.ours, doubled, NO_GRADE).largest, 0)
         with self.assertRaisesRegex(BadInput, "different shapes"):
             difference_between(self.ours, replace(self.ours, light=light(96, 54)), NO_GRADE)
-        with self.assertRaisesRegex(BadInput, "no light of a display"):
+        with self.assertRaisesRegex(BadInput, "does not output the colours of a display"):
             difference_between(self.ours, replace(self.ours, choice=ViewChoice(SRGB_DISPLAY, "Raw")), NO_GRADE)
 
 

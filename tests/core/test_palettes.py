@@ -60,15 +60,15 @@ class Palettes(TestCase):
         for _ in range(40):
             deep = {"a": deep}
         for file, content, says in (
-            ("a.json", '{"sea": "wet"}', "“wet” of sea is no sRGB colour"),
-            ("a.json", '{"sea": "color(display-p3 0 1 0)"}', "no sRGB colour"),
+            ("a.json", '{"sea": "wet"}', "“wet” of sea is not an sRGB colour"),
+            ("a.json", '{"sea": "color(display-p3 0 1 0)"}', "not an sRGB colour"),
             ("a.json", '{"sea": "#11223380"}', "sea is transparent"),
-            ("a.json", '{"sea": 4}', "sea is no colour"),
+            ("a.json", '{"sea": 4}', "sea is not a colour"),
             ("a.json", "{}", "has no colours"),
             ("a.json", json.dumps(deep), "nested too deeply"),
             ("a.css", "a { color: red }", "has no colours"),
             ("a.css", "{" * 20_000, "has no colours"),
-            ("a.csv", "name,hex\nsea,\n", "of sea is no sRGB colour"),
+            ("a.csv", "name,hex\nsea,\n", "of sea is not an sRGB colour"),
         ):
             with self.subTest(content[:40]), self.assertRaisesRegex(BadInput, says):
                 read_palette(file, content)

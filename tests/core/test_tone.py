@@ -44,7 +44,7 @@ class ToneCurves(TestCase):
         self.assertGreater(soft.slope, 1.0)
 
     def test_numbers_that_are_no_light_are_refused(self) -> None:
-        with self.assertRaisesRegex(BadInput, "no light of a display"):
+        with self.assertRaisesRegex(BadInput, "does not output the colours of a display"):
             tone_curve(project_config(), ViewChoice(SRGB_DISPLAY, "Raw"))
         with self.assertRaises(BadInput):
             sweep(project_config(), ViewChoice(SRGB_DISPLAY, "Nowhere"))

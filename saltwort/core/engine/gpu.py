@@ -7,10 +7,9 @@ import PyOpenColorIO as ocio
 from numpy.typing import NDArray
 
 from saltwort.core.engine.displays import HDR, HDR_WHITE, SCREENS, SDR_WHITE, display_kind
-from saltwort.core.engine.measured import DISPLAY_INTERCHANGE, space_of_view
+from saltwort.core.engine.measured import DISPLAY_INTERCHANGE, colours_of_view
 from saltwort.core.engine.processors import ViewChoice, build, check_view, view_steps
 from saltwort.core.engine.transforms import clamp_transform, matrix_transform
-from saltwort.core.errors import BadInput
 from saltwort.core.spaces.gamuts import rgb_to_xyz, solve
 
 FUNCTION = "throughView"
@@ -67,9 +66,7 @@ def gpu_program(
 def _to_target(config: ocio.Config, choice: ViewChoice, target: str) -> list[ocio.Transform]:
     if target == CODES:
         return []
-    space = space_of_view(config, choice)
-    if space is None:
-        raise BadInput(f"“{choice.view}” on {choice.display} gives numbers that are no light of a display.")
+    space = colours_of_view(config, choice)
     # A display cannot show what lies outside its code values.
     steps = [clamp_transform(), ocio.ColorSpaceTransform(space, DISPLAY_INTERCHANGE)]
     if target == LIGHT:

@@ -57,6 +57,16 @@ def space_of_view(config: ocio.Config, choice: ViewChoice) -> str | None:
     return name if space.getReferenceSpaceType() == ocio.REFERENCE_SPACE_DISPLAY else None
 
 
+def colours_of_view(config: ocio.Config, choice: ViewChoice) -> str:
+    """The same space. Raises BadInput where there is none."""
+    space = space_of_view(config, choice)
+    if space is None:
+        raise BadInput(
+            f"“{choice.view}” on {choice.display} does not output the colours of a display. Choose another view."
+        )
+    return space
+
+
 def display_to_xyz(config: ocio.Config, space: str) -> Matrix:
     """3×3 matrix from linear light in a display's primaries to CIE XYZ under D65, white at Y = 1.
 

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from saltwort.core.engine import ViewChoice, apply, space_processor, view_processor
 from saltwort.core.engine.displays import HDR, HDR_WHITE, NO_LIGHT, SDR_WHITE, display_kind
-from saltwort.core.engine.measured import DISPLAY_INTERCHANGE, space_of_view
+from saltwort.core.engine.measured import DISPLAY_INTERCHANGE, colours_of_view, space_of_view
 from saltwort.core.engine.processors import inverse_view_processor, shows_own_numbers
 from saltwort.core.errors import BadInput
 from saltwort.core.numbers import LARGEST_HALF
@@ -76,7 +76,7 @@ REMEDIES = (LAMP, MORE_LIGHT, OTHER_VIEW, WIDER_DISPLAY, GRAPHIC)
 
 def solved_swatch(config: ocio.Config, swatch: Swatch) -> Solved:
     """What a swatch with an appearance must be in the scene. Raises BadInput where the config lacks its view, and for a
-    view whose numbers are no light of a display."""
+    view that does not output display colours."""
     assert swatch.appears is not None
     appears = swatch.appears
     return _solved(config, swatch.colour.values, appears.choice, appears.stops, is_lamp=swatch.use == LIGHT)
@@ -169,7 +169,7 @@ def appearing_in_srgb(config: ocio.Config, swatch: Swatch, view: ViewChoice) -> 
 
 def difference_through(config: ocio.Config, swatch: Swatch, view: ViewChoice) -> tuple[str, float] | None:
     """How far from the colour given a swatch looks through another view, with the name of the metric. None between SDR
-    and HDR, whose whites differ on purpose, and for a view whose numbers are no light of a display. Raises BadInput
+    and HDR, whose whites differ on purpose, and for a view that does not output display colours. Raises BadInput
     where the config lacks one of the views."""
     assert swatch.appears is not None
     solved = solved_swatch(config, swatch)
@@ -184,15 +184,12 @@ def difference_through(config: ocio.Config, swatch: Swatch, view: ViewChoice) ->
 
 def codes_on(config: ocio.Config, codes: Triple, choice: ViewChoice, other: ViewChoice) -> Triple:
     """Code values of one view's display as those of another's that look the same, by CIE XYZ. Raises BadInput where
-    that display does not hold the colour, or a view's numbers are no light of a display."""
-    spaces = [space_of_view(config, each) for each in (choice, other)]
-    for space, each in zip(spaces, (choice, other), strict=True):
-        if space is None:
-            raise BadInput(f"“{each.view}” on {each.display} gives numbers that are no light of a display.")
-    if spaces[0] == spaces[1]:
+    that display does not hold the colour, or a view does not output display colours."""
+    given, wanted = (colours_of_view(config, each) for each in (choice, other))
+    if given == wanted:
         return codes
-    xyz = _applied(space_processor(config, str(spaces[0]), DISPLAY_INTERCHANGE), np.array([codes]))
-    there = _applied(space_processor(config, DISPLAY_INTERCHANGE, str(spaces[1])), xyz)[0]
+    xyz = _applied(space_processor(config, given, DISPLAY_INTERCHANGE), np.array([codes]))
+    there = _applied(space_processor(config, DISPLAY_INTERCHANGE, wanted), xyz)[0]
     if not (np.isfinite(there).all() and there.min() >= -HALF_STEP and there.max() <= 1 + HALF_STEP):
         raise BadInput(f"{other.display} does not hold this colour. Choose a display with a wider gamut.")
     return _triple(np.clip(there, 0, 1))
@@ -276,7 +273,7 @@ def _solved(config: ocio.Config, wish: Triple, choice: ViewChoice, stops: float,
 
 class _Through:
     """A view with neutral light of some stops before it: scene-linear values to code values and back, (n, 3). Raises
-    BadInput for a view that the config lacks, or whose numbers are no light of a display."""
+    BadInput for a view that the config lacks or that does not output display colours."""
 
     def __init__(self, config: ocio.Config, choice: ViewChoice, stops: float) -> None:
         self._config, self._choice, self._gain = config, choice, 2.0**stops
@@ -315,7 +312,7 @@ class _Through:
 
 
 def _exact(config: ocio.Config, wish: Triple, choice: ViewChoice, stops: float, highest: float) -> Triple | None:
-    """As `_Through.exact`; None for a view whose numbers are no light of a display, too."""
+    """As `_Through.exact`; None for a view that does not output display colours, too."""
     try:
         return _Through(config, choice, stops).exact(wish, highest)
     except BadInput:

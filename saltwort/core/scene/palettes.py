@@ -66,7 +66,7 @@ def read_palette(file: str, text: str) -> list[PaletteColour]:
 def _colour(file: str, name: str, value: str) -> TypedColour:
     found = parse_color(value)
     if found is None or isinstance(found, str) or found.space not in IN_SRGB:
-        raise BadInput(f"{file}: “{value[:40]}” of {name} is no sRGB colour. Write it as #c8102e or rgb(200 16 46).")
+        raise BadInput(f"{file}: “{value[:40]}” of {name} is not an sRGB colour. Use #c8102e or rgb(200 16 46).")
     if found.alpha != 1:
         raise BadInput(f"{file}: {name} is transparent. Give its colour without alpha.")
     codes = [min(max(float(code), 0.0), 1.0) for code in found.to("srgb").coordinates]
@@ -105,7 +105,7 @@ def _of_json(file: str, told: Any, group: tuple[str, ...] = ()) -> Iterator[tupl
         elif isinstance(value, dict):
             yield from _of_json(file, value, (*group, name))
         else:
-            raise BadInput(f'{file}: {name} is no colour. Write it as "#c8102e".')
+            raise BadInput(f'{file}: {name} is not a colour. Write it as "#c8102e".')
 
 
 def _of_csv(text: str) -> Iterator[tuple[str, str]]:

@@ -96,7 +96,7 @@ def _appearance(file: str, number: int, row: dict[str, Any]) -> Appearance | Non
     try:
         stops = float(told["stops"] or 0)
     except ValueError:
-        raise BadInput(f"The stops of swatch {number} of {file} are no number. Type one such as 0 or 1.5.") from None
+        raise BadInput(f"The stops of swatch {number} of {file} must be a number, such as 0 or 1.5.") from None
     return Appearance(told["display"], told["view"], told["look"], stops)
 
 

@@ -74,7 +74,7 @@ def picked(config: ocio.Config, light: Triple) -> Triple | None:
 
 def seen_through(config: ocio.Config, light: Triple, choice: ViewChoice) -> Triple | None:
     """CIE XYZ, with Y = 1 at 100 cd/m², that a display shows of scene-linear values of the working space; None for a
-    view whose numbers are no light of a display."""
+    view that does not output display colours."""
     codes = np.clip(apply_to_colour(view_processor(config, ocio.ROLE_SCENE_LINEAR, choice), light), 0, 1)
     try:
         x, y, z = display_xyz(config, choice, np.asarray(codes)[np.newaxis])[0].tolist()

@@ -4,7 +4,7 @@ A section is one module in `stations/sections`: a function with the decorator `s
 a key that stays, a kind that says what its value is, and words for people.
 """
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import cache
 from typing import Literal, get_args
@@ -54,6 +54,11 @@ def space_of(station: Station, config: ocio.Config) -> str:
     knows_rec709_alone = station.able(WORKING_SPACE) == REC709 or station.able(COLOUR_BY) == SRGB
     working: str = config.getColorSpace(ocio.ROLE_SCENE_LINEAR).getName()
     return (knows_rec709_alone and linear_rec709(config)) or working
+
+
+def spaces_handed_on(stations: Iterable[Station], config: ocio.Config) -> dict[str, str]:
+    """The space of the light that each of some stations hands on, by its name."""
+    return {station.name: space_of(station, config) for station in stations if station.able(HANDS_ON) == LIGHT}
 
 
 def linear_rec709(config: ocio.Config) -> str | None:
@@ -135,7 +140,7 @@ class Chain:
     @property
     def fed_spaces(self) -> dict[str, str]:
         """The space of the light that each station hands to this one, by its name."""
-        return {giver.name: space_of(giver, self.config) for giver in self.givers if giver.able(HANDS_ON) == LIGHT}
+        return spaces_handed_on(self.givers, self.config)
 
     @property
     def config_name(self) -> str:

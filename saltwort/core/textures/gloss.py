@@ -30,4 +30,4 @@ def renamed(name: str, word: str, sort: str) -> str:
 def check_invertible(stats: Stats) -> None:
     """Raise BadInput for a file with values beyond 0 to 1, which 1 minus them would leave beyond it."""
     if stats.below_zero > 0 or stats.above_one > 0:
-        raise BadInput("It holds values beyond 0 to 1, so it is no gloss or roughness map. Convert it as it is.")
+        raise BadInput("The file has values beyond 0 to 1, unlike gloss and roughness maps. Do not invert it.")

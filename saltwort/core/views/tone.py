@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from saltwort.core.engine import ViewChoice, apply, space_processor, view_processor
 from saltwort.core.engine.displays import HDR, display_kind
-from saltwort.core.engine.measured import AP0_TO_XYZ_D65, DISPLAY_INTERCHANGE, SCENE_INTERCHANGE, space_of_view
+from saltwort.core.engine.measured import AP0_TO_XYZ_D65, DISPLAY_INTERCHANGE, SCENE_INTERCHANGE, colours_of_view
 from saltwort.core.errors import BadInput
 from saltwort.core.numbers import MIDDLE_GREY
 from saltwort.core.spaces.difference import delta_e_2000, delta_e_itp, ictcp
@@ -214,10 +214,7 @@ def display_xyz(config: ocio.Config, choice: ViewChoice, codes: Array) -> Array:
 
 def _light_of_display(config: ocio.Config, choice: ViewChoice) -> Callable[[Array], Array]:
     """`display_xyz` of many code values: its processor is built once."""
-    space = space_of_view(config, choice)
-    if space is None:
-        raise BadInput(f"“{choice.view}” on {choice.display} gives numbers that are no light of a display.")
-    processor = space_processor(config, space, DISPLAY_INTERCHANGE)
+    processor = space_processor(config, colours_of_view(config, choice), DISPLAY_INTERCHANGE)
     return lambda codes: np.asarray(apply(processor, codes.astype(np.float32)[np.newaxis])[0], np.float64)
 
 

@@ -3,7 +3,7 @@
 import posixpath
 import shutil
 from collections import Counter
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Iterable, Iterator, Sequence
 from dataclasses import asdict, dataclass, replace
 from math import inf
 from pathlib import Path
@@ -93,7 +93,18 @@ def plan(project: Project, order: Order) -> list[PlannedFile]:
     planned = [_planned(config, row, space, order, by_hand) for row in rows]
     named = Counter(file.target.lower() for file in planned)
     placed = [_placed(file, place, named[file.target.lower()] > 1, order) for file in planned]
-    return sorted(placed, key=_doubt, reverse=True)
+    return sorted(_apart(placed), key=_doubt, reverse=True)
+
+
+def _apart(files: Iterable[PlannedFile]) -> Iterator[PlannedFile]:
+    """The files, of which any but the first is refused where several would still have one name."""
+    taken: set[str] = set()
+    for file in files:
+        called = file.target.lower()
+        if called in taken and not file.refused:
+            file = replace(file, refused=f"Another file is converted into {file.target}. Convert them one by one.")
+        taken.add(called)
+        yield file
 
 
 def _doubt(file: PlannedFile) -> float:

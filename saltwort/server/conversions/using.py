@@ -3,7 +3,6 @@
 import time
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
-from pathlib import Path
 from typing import Any
 
 from django.db.models import F, Q, QuerySet
@@ -14,14 +13,15 @@ from saltwort.core.project import Setup
 from saltwort.core.project.parts.scene import ScenePart
 from saltwort.server.conversions.models import CONVERTED, Conversion, ConvertedFile
 from saltwort.server.images.models import StoredImage
-from saltwort.server.images.operations import stored_images, take_in
+from saltwort.server.images.operations import stored_images
 from saltwort.server.jobs.models import Job
 from saltwort.server.jobs.operations import Report, start, work
-from saltwort.server.jobs.spread import Piece, file_task, outcomes
+from saltwort.server.jobs.spread import Piece, outcomes
 from saltwort.server.projects.models import Project
 from saltwort.server.projects.operations import change_setup
 from saltwort.server.projects.setups import config_of
 from saltwort.server.queries import among
+from saltwort.server.textures.intake import read_file
 from saltwort.server.textures.models import Texture
 from saltwort.server.textures.operations import assign_paths
 from saltwort.server.versions import Stale
@@ -66,7 +66,7 @@ def start_using(conversion: Conversion, author: str = "") -> Job:
 def _check(conversion: Conversion, files: list[ConvertedFile]) -> None:
     for file in files:
         if not (conversion.folder / file.target).is_file():
-            raise BadInput(f"{file.target} is no longer in {conversion.place or 'the media folder'}. Convert again.")
+            raise BadInput(f"{file.target} was removed from {conversion.place or 'the media folder'}. Convert again.")
     config = config_of(conversion.project.current)
     for space in {file.space for file in files}:
         known_space(config, space)
@@ -107,21 +107,15 @@ def _read(conversion: Conversion, files: list[ConvertedFile], report: Report) ->
     def pieces() -> Iterator[Piece]:
         for file in files:
             place = conversion.folder / file.target
-            told = {"place": str(place), "path": file.target, "in_place": bool(conversion.place)}
-            yield Piece(file.pk, told)
+            arguments = {"place": str(place), "path": file.target, "in_place": bool(conversion.place)}
+            yield Piece(file.pk, arguments)
 
     names = {file.pk: file.target for file in files}
-    for outcome in outcomes(read_converted, pieces(), look=look):
+    for outcome in outcomes(read_file, pieces(), look=look):
         if outcome.refused:
             raise BadInput(f"{names[outcome.key]} cannot be read: {outcome.refused} Convert again.")
         taken[str(outcome.key)] = outcome.result
     return {int(key): image for key, image in stored_images(taken).items()}
-
-
-@file_task
-def read_converted(place: str, path: str, in_place: bool) -> dict[str, object]:
-    """Measure a converted file, and keep it."""
-    return take_in(Path(place), path, in_place=in_place)
 
 
 def _replace(

@@ -53,7 +53,7 @@ def change_scene(
 
 
 def _new_colours(before: Scene, after: Scene) -> list[TypedColour]:
-    """Colours that were typed in a space by this change: others may name one that a config has lost, until mended."""
+    """Colours that this change types in a space. The space of others may be gone, which a finding reports."""
 
     def colours(scene: Scene) -> list[TypedColour]:
         typed = (swatch.colour for swatch in scene.swatches if not swatch.appears)

@@ -95,7 +95,7 @@ def appearance(request: Request, slug: str) -> Response:
     project = project_named(slug)
     asked = parsed(request, AppearanceQuery, query=True)
     appears = Appearance(asked["display"], asked["view"], asked["look"], asked["stops"])
-    swatch = Swatch("It", TypedColour("", asked["unit"], asked["text"]), asked["use"], appears)
+    swatch = Swatch("This colour", TypedColour("", asked["unit"], asked["text"]), asked["use"], appears)
     check_scene(Scene(swatches=(swatch,)))
     config = config_of(project.current)
     solved = solved_swatch(config, swatch)

@@ -1,6 +1,6 @@
 """Make a project of a bundle, and another of a project."""
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import asdict
 from datetime import datetime
@@ -20,6 +20,7 @@ from saltwort.core.bundle import (
     BundledProof,
     BundledRevision,
     BundledWatch,
+    BundledWatchedFrame,
     Manifest,
     facts_of,
 )
@@ -109,12 +110,13 @@ def _check_setups(bundle: Bundle, name: str) -> None:
             raise BadInput(f"{name} has an application of a kind that there is not. Export the bundle again.")
         CoreStation(station.name, station.reads).with_abilities(station.abilities)
     check_arrows(range(len(manifest.stations)), _arrows(manifest))
-    _check_found(manifest, name)
+    _check_proofs(manifest, name)
+    _check_watched(manifest, name)
     _check_looks(manifest, name)
 
 
-def _check_found(manifest: Manifest, name: str) -> None:
-    """Hold proofs and watched frames to what can have been found."""
+def _check_proofs(manifest: Manifest, name: str) -> None:
+    """Hold what test cards told to what they can tell."""
     for proof in manifest.proofs:
         mistakes = [*proof.told.made, *(mistake for other in proof.told.others for mistake in other)]
         numbers = (proof.told.largest, proof.told.left, proof.told.step, *proof.depends.numbers)
@@ -126,25 +128,29 @@ def _check_found(manifest: Manifest, name: str) -> None:
             and 0 <= proof.revision < MOST_OF_INTEGER
         )
         if not fits:
-            raise BadInput(f"{name} holds a test card with an answer that cannot be. Export the bundle again.")
+            raise BadInput(f"{name} has a test card with an impossible answer. Export the bundle again.")
+
+
+def _check_watched(manifest: Manifest, name: str) -> None:
+    """Hold watched folders to what can have been found in them."""
     known = {code.code for code in codes()}
     if len({watch.place for watch in manifest.watched}) < len(manifest.watched):
-        raise BadInput(f"{name} holds a watched folder twice. Export the bundle again.")
+        raise BadInput(f"{name} has a watched folder twice. Export the bundle again.")
     for watch in manifest.watched:
-        for frame in watch.frames:
-            figures = [each for each in (frame.peak, frame.mean, frame.high, frame.clipped) if each is not None]
-            wholes = [frame.revision, frame.number or 0]
-            sizes = [frame.size, frame.modified]
-            fits = (
-                all(map(isfinite, figures))
-                and all(code in known for code, _ in frame.notes)
-                and all(0 <= whole < MOST_OF_INTEGER for whole in wholes)
-                and all(0 <= size < MOST_OF_BIG_INTEGER for size in sizes)
-            )
-            if not fits:
-                raise BadInput(f"{name} holds a watched frame that cannot be. Export the bundle again.")
         if len({frame.name for frame in watch.frames}) < len(watch.frames):
-            raise BadInput(f"{name} holds a watched frame twice. Export the bundle again.")
+            raise BadInput(f"{name} has a watched frame twice. Export the bundle again.")
+        if not all(_can_be(frame, known) for frame in watch.frames):
+            raise BadInput(f"{name} has a watched frame with impossible values. Export the bundle again.")
+
+
+def _can_be(frame: BundledWatchedFrame, known: Collection[str]) -> bool:
+    figures = [each for each in (frame.peak, frame.mean, frame.high, frame.clipped) if each is not None]
+    return (
+        all(map(isfinite, figures))
+        and all(code in known for code, _ in frame.notes)
+        and all(0 <= whole < MOST_OF_INTEGER for whole in (frame.revision, frame.number or 0))
+        and all(0 <= size < MOST_OF_BIG_INTEGER for size in (frame.size, frame.modified))
+    )
 
 
 def _arrows(manifest: Manifest) -> list[tuple[int, int]]:

@@ -26,7 +26,7 @@ from saltwort.core.stations.lat_long import is_turned, turn_between
 from saltwort.core.stations.proof import FAILED, NOT_TRIED, OUT_OF_DATE
 from saltwort.core.stations.sections.colours import picked_in
 from saltwort.core.stations.sections.config import lut_input
-from saltwort.core.stations.sheet import space_of
+from saltwort.core.stations.sheet import space_of, spaces_handed_on
 from saltwort.core.stations.station import READS_RENDERS, READS_TEXTURES, Station
 
 MOST_NAMED = 4
@@ -183,8 +183,9 @@ def lut_input_differs(subjects: Subjects) -> Iterator[Problem]:
         if station.able(COLOUR_BY) != LUT:
             continue
         takes = lut_input(station, config)
-        has = {space_of(station, config)} if station.reads == READS_TEXTURES else _spaces_fed(subjects, station)
-        if other := sorted(has - {takes}):
+        givers = [giver for giver, taker in subjects.hand_offs if taker == station]
+        own = [space_of(station, config)] if station.reads == READS_TEXTURES else []
+        if other := sorted({*own, *spaces_handed_on(givers, config).values()} - {takes}):
             yield Problem(
                 station.name,
                 "Its LUT takes another space than it gets",
@@ -238,12 +239,6 @@ def space_not_settable(subjects: Subjects) -> Iterator[Problem]:
                 f"{station.name} cannot set the space of a single file, and {textures} need that. In Textures, make a "
                 "rule that takes them, convert them to the space that the rules give, or rename them.",
             )
-
-
-def _spaces_fed(subjects: Subjects, station: Station) -> set[str]:
-    """The spaces of the light that other applications hand to a station."""
-    givers = (giver for giver, taker in subjects.hand_offs if taker == station)
-    return {space_of(giver, subjects.config) for giver in givers if giver.able(HANDS_ON) == LIGHT}
 
 
 def _not_typable(subjects: Subjects, station: Station) -> list[str]:

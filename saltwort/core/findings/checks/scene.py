@@ -103,8 +103,8 @@ def unknown_view(subjects: Subjects) -> Iterator[Problem]:
         yield Problem(
             swatch.name,
             "View of the swatch is gone",
-            f"Its code values are those of “{appears.view}” on {appears.display}, which the config does not have or "
-            "which gives no light of a display. Choose its view again.",
+            f"The code values belong to “{appears.view}” on {appears.display}. The config does not have this view, or "
+            "the view does not output display colours. Choose another view for the colour.",
             _fit(subjects, swatch) if appears.display == subjects.setup.view.display else None,
         )
 
